@@ -1,0 +1,116 @@
+// Package exr reads and writes OpenEXR files, as "OpenEXR File Layout" (OpenEXR project, file version 2)
+// lays them out.
+//
+// Written are single-part scan-line files with half and float channels, uncompressed or with ZIPS or ZIP
+// compression. Read are the same, RLE, and unsigned integer channels as floats. Tiled, multi-part and deep
+// files and the other compressions are refused by name. Attributes that are not understood are kept.
+//
+//	err := exr.Encode(w, &exr.File{Image: img, Compression: exr.ZIP})
+package exr
+
+import (
+	"encoding/binary"
+	"fmt"
+	"math"
+
+	"reelhouse/core/pixel"
+)
+
+// A Compression is one of the file layout's methods ("Compression", attribute type compression).
+type Compression uint8
+
+// The compressions that are read; all but RLE are written.
+const (
+	None Compression = iota
+	RLE
+	ZIPS // deflate, one line at a time
+	ZIP  // deflate, 16 lines at a time
+)
+
+var compressionNames = []string{"none", "RLE", "ZIPS", "ZIP", "PIZ", "PXR24", "B44", "B44A", "DWAA", "DWAB"}
+
+func (c Compression) String() string {
+	if int(c) < len(compressionNames) {
+		return compressionNames[c]
+	}
+	return fmt.Sprintf("unknown compression %d", uint8(c))
+}
+
+// lines returns how many scan lines one chunk holds.
+func (c Compression) lines() int {
+	if c == ZIP {
+		return 16
+	}
+	return 1
+}
+
+// Pixel types of the channel list.
+const (
+	typeUint  = 0
+	typeHalf  = 1
+	typeFloat = 2
+)
+
+// The magic number, and the version field with its flags ("Version Field").
+const (
+	magic         = 20000630
+	version       = 2
+	versionMask   = 0xff
+	flagTiled     = 1 << 9
+	flagLongNames = 1 << 10
+	flagDeep      = 1 << 11
+	flagMultiPart = 1 << 12
+	shortName     = 31
+	longName      = 255
+)
+
+// MaxEdge is the longest edge that is read.
+const MaxEdge = 1 << 16
+
+// A File is an image with what its header says beside the pixels.
+type File struct {
+	Image       *pixel.Image
+	Compression Compression
+	Attributes  []Attribute // without those that describe the image itself
+}
+
+// An Attribute is a named, typed value of the header; Value is in the file's own bytes.
+type Attribute struct {
+	Name, Type string
+	Value      []byte
+}
+
+// Text returns a string attribute.
+func Text(name, value string) Attribute { return Attribute{name, "string", []byte(value)} }
+
+// Int returns an int attribute.
+func Int(name string, value int32) Attribute {
+	return Attribute{name, "int", binary.LittleEndian.AppendUint32(nil, uint32(value))}
+}
+
+// Float returns a float attribute.
+func Float(name string, value float32) Attribute {
+	return Attribute{name, "float", binary.LittleEndian.AppendUint32(nil, math.Float32bits(value))}
+}
+
+// Rational returns a rational attribute, such as framesPerSecond.
+func Rational(name string, numerator int32, denominator uint32) Attribute {
+	value := binary.LittleEndian.AppendUint32(nil, uint32(numerator))
+	return Attribute{name, "rational", binary.LittleEndian.AppendUint32(value, denominator)}
+}
+
+// String returns the value in words; types that are not understood show their size.
+func (a Attribute) String() string {
+	le := binary.LittleEndian
+	switch {
+	case a.Type == "string":
+		return string(a.Value)
+	case a.Type == "int" && len(a.Value) == 4:
+		return fmt.Sprint(int32(le.Uint32(a.Value)))
+	case a.Type == "float" && len(a.Value) == 4:
+		return fmt.Sprint(math.Float32frombits(le.Uint32(a.Value)))
+	case a.Type == "rational" && len(a.Value) == 8:
+		return fmt.Sprintf("%d/%d", int32(le.Uint32(a.Value)), le.Uint32(a.Value[4:]))
+	}
+	return fmt.Sprintf("%d bytes of %s", len(a.Value), a.Type)
+}

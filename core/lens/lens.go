@@ -1,0 +1,74 @@
+// Package lens turns focal lengths and film backs into angles, and pixels into rays.
+//
+// With a film back b and a focal length f, both in millimetres, the field of view is 2 atan(b / 2f):
+// on a back 36 mm wide, 50 mm sees 39.598 degrees and 35 mm sees 54.432 degrees across.
+package lens
+
+import (
+	"math"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/raster"
+)
+
+// BackWidth is the film back, in millimetres across, by which a focal length is given for a camera
+// that states only an angle. 36 mm is common practice.
+const BackWidth = 36.0
+
+// FieldOfView returns the angle in radians that a focal length sees over a film back, both in
+// millimetres.
+func FieldOfView(back, focal float64) float64 { return 2 * math.Atan(back/(2*focal)) }
+
+// FocalLength returns the focal length in millimetres that sees the angle in radians over a film back.
+func FocalLength(back, angle float64) float64 { return back / (2 * math.Tan(angle/2)) }
+
+// Degrees turns radians into degrees.
+func Degrees(radians float64) float64 { return radians * 180 / math.Pi }
+
+// Angles is what a camera sees: the angles in radians across and up.
+type Angles struct{ Across, Up float64 }
+
+// AnglesOf returns the angles of a camera that sees up radians vertically, in a picture whose width
+// over height is aspect.
+func AnglesOf(up, aspect float64) Angles {
+	return Angles{2 * math.Atan(math.Tan(up/2)*aspect), up}
+}
+
+// FocalLength returns the focal length in millimetres on a back BackWidth wide.
+func (a Angles) FocalLength() float64 { return FocalLength(BackWidth, a.Across) }
+
+// Cropped returns the angles that a size shows of the camera's picture; see raster.Size.Crop.
+func (a Angles) Cropped(s raster.Size) Angles {
+	across, up := s.Crop(math.Tan(a.Across/2), math.Tan(a.Up/2))
+	return Angles{2 * math.Atan(across), 2 * math.Atan(up)}
+}
+
+// A Projection sends rays through the pixels of a picture.
+type Projection struct {
+	position           geom.Vec
+	forward            geom.Vec // unit, along the view
+	right, up, topLeft geom.Vec // one pixel across, one pixel up, the picture's corner, 1 m ahead
+}
+
+// Project returns the projection of a camera with its pose in the world (looking along its own -Z; a
+// scale in the pose is ignored) for a picture of a size.
+func Project(pose geom.Affine, angles Angles, size raster.Size) Projection {
+	across, up := size.Crop(math.Tan(angles.Across/2), math.Tan(angles.Up/2))
+	right, top, forward := pose.X.Unit(), pose.Y.Unit(), pose.Z.Unit().Scale(-1)
+	return Projection{
+		position: pose.Origin,
+		forward:  forward,
+		right:    right.Scale(2 * across / float64(size.Width)),
+		up:       top.Scale(2 * up / float64(size.Height)),
+		topLeft:  forward.Sub(right.Scale(across)).Add(top.Scale(up)),
+	}
+}
+
+// Ray returns the origin and the unit direction of the ray through a point of the picture, in pixels
+// from its top left corner; the centre of the first pixel is 0.5, 0.5.
+func (p Projection) Ray(x, y float64) (origin, direction geom.Vec) {
+	return p.position, p.topLeft.Add(p.right.Scale(x)).Sub(p.up.Scale(y)).Unit()
+}
+
+// Depth returns how far a point lies ahead of the camera, in metres along the viewing axis.
+func (p Projection) Depth(point geom.Vec) float64 { return point.Sub(p.position).Dot(p.forward) }

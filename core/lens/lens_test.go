@@ -1,0 +1,45 @@
+package lens
+
+import (
+	"math"
+	"testing"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/raster"
+)
+
+// Worked values of h = 2 atan(back / 2f) on a 36 mm back.
+func TestFieldOfViewWorkedValues(t *testing.T) {
+	for focal, want := range map[float64]float64{50: 39.598, 35: 54.432} {
+		if got := Degrees(FieldOfView(36, focal)); math.Abs(got-want) > 0.0005 {
+			t.Errorf("%v mm sees %.4f degrees, want %.3f", focal, got, want)
+		}
+		if got := FocalLength(36, FieldOfView(36, focal)); math.Abs(got-focal) > 1e-9 {
+			t.Errorf("%v mm came back as %v mm", focal, got)
+		}
+	}
+}
+
+func TestRaysMeetTheEdgesOfTheView(t *testing.T) {
+	angles := AnglesOf(0.6, 16.0/9)
+	size := raster.Size{Width: 1920, Height: 1080}
+	p := Project(geom.Identity(), angles, size)
+	_, left := p.Ray(0, 540)
+	if got := math.Atan2(-left.X, -left.Z); math.Abs(got-angles.Across/2) > 1e-12 {
+		t.Errorf("left edge at %v rad, want %v", got, angles.Across/2)
+	}
+	_, top := p.Ray(960, 0)
+	if got := math.Atan2(top.Y, -top.Z); math.Abs(got-0.3) > 1e-12 {
+		t.Errorf("top edge at %v rad, want 0.3", got)
+	}
+	if d := p.Depth(geom.Vec{X: 3, Y: 4, Z: -12}); d != 12 {
+		t.Errorf("depth %v, want 12 along the axis", d)
+	}
+}
+
+func TestScopeCropsHDAtTopAndBottomOnly(t *testing.T) {
+	a := AnglesOf(0.6, 16.0/9).Cropped(raster.Size{Width: 2048, Height: 858})
+	if whole := AnglesOf(0.6, 16.0/9); math.Abs(a.Across-whole.Across) > 1e-12 || a.Up >= whole.Up {
+		t.Errorf("scope sees %v of %v", a, whole)
+	}
+}

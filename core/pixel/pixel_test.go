@@ -1,0 +1,102 @@
+package pixel
+
+import (
+	"math"
+	"testing"
+)
+
+func TestEveryHalfComesBackAsItself(t *testing.T) {
+	for i := range 1 << 16 {
+		h := uint16(i)
+		f := FromHalf(h)
+		got := ToHalf(f)
+		if f != f {
+			if got&0x7c00 != 0x7c00 || got&0x3ff == 0 {
+				t.Fatalf("NaN %#04x became %#04x", h, got)
+			}
+			continue
+		}
+		if got != h {
+			t.Fatalf("%#04x = %v came back as %#04x", h, f, got)
+		}
+	}
+}
+
+// Halfway between two neighbours the even one wins (IEEE 754, round to nearest even).
+func TestHalfRoundsToNearestEven(t *testing.T) {
+	for i := range 0x7bff {
+		lo, hi := FromHalf(uint16(i)), FromHalf(uint16(i+1))
+		mid := lo + (hi-lo)/2
+		want := uint16(i + i&1)
+		if got := ToHalf(mid); got != want {
+			t.Fatalf("%v, between %#04x and %#04x: got %#04x, want %#04x", mid, i, i+1, got, want)
+		}
+		if got := ToHalf(math.Nextafter32(mid, 0)); got != uint16(i) {
+			t.Fatalf("just below %v: got %#04x, want %#04x", mid, got, i)
+		}
+		if got := ToHalf(math.Nextafter32(mid, 1e9)); got != uint16(i+1) {
+			t.Fatalf("just above %v: got %#04x, want %#04x", mid, got, i+1)
+		}
+	}
+	if ToHalf(65520) != 0x7c00 || ToHalf(65519) != 0x7bff || ToHalf(float32(math.Inf(-1))) != 0xfc00 {
+		t.Error("the largest values round wrongly")
+	}
+}
+
+// Values of IEC 61966-2-1: linear 0.18 encodes to 0.4614, and encoding it twice gives 0.7093.
+func TestEncodeWorkedValues(t *testing.T) {
+	once := Encode(0.18)
+	if math.Abs(once-0.4614) > 0.00005 {
+		t.Errorf("0.18 encodes to %.5f, want 0.4614", once)
+	}
+	if twice := Encode(once); math.Abs(twice-0.7093) > 0.00015 {
+		t.Errorf("encoded twice %.5f, want 0.7093", twice)
+	}
+	for v := 0.0; v <= 1; v += 1.0 / 512 {
+		if got := Decode(Encode(v)); math.Abs(got-v) > 1e-6 {
+			t.Errorf("%v came back as %v", v, got)
+		}
+	}
+	if Encode(-1) != 0 || Encode(7) != 1 || Encode(math.NaN()) != 0 {
+		t.Error("values outside 0 to 1 are not clipped")
+	}
+}
+
+func TestEncoderAgreesWithEncode(t *testing.T) {
+	for _, bits := range []int{8, 16} {
+		e := NewEncoder(bits)
+		limit := float64(int(1)<<bits - 1)
+		for i := range 100000 {
+			v := float64(i) / 99999
+			if d := math.Abs(float64(e.Code(float32(v))) - Encode(v)*limit); d > map[int]float64{8: 0.52, 16: 1.6}[bits] {
+				t.Fatalf("%d bit: %v is off by %v codes", bits, v, d)
+			}
+		}
+	}
+}
+
+func TestFilterSamplesHaveTheFiltersMoments(t *testing.T) {
+	const n = 20000
+	for f, want := range map[Filter]float64{Box: 1.0 / 12, Gaussian: 0.243} { // a Gaussian of 0.5 cut at 3 deviations has variance 0.2433
+		var mean, square float64
+		for i := range n {
+			x := f.Sample((float64(i) + 0.5) / n)
+			mean += x / n
+			square += x * x / n
+		}
+		if math.Abs(mean) > 1e-9 || math.Abs(square-want) > 0.001 {
+			t.Errorf("%s: mean %v, variance %v, want %v", f, mean, square, want)
+		}
+	}
+	if Filter("nonsense").Check() == nil {
+		t.Error("an unknown filter passed")
+	}
+}
+
+func TestStatsCountWhatIsNotFinite(t *testing.T) {
+	nan, inf := float32(math.NaN()), float32(math.Inf(1))
+	s := Plane{Data: []float32{1, nan, 3, inf, -1}}.Stats()
+	if s.NaN != 1 || s.Infinite != 1 || s.Min != -1 || s.Max != 3 || s.Mean != 1 {
+		t.Errorf("got %+v", s)
+	}
+}

@@ -75,7 +75,12 @@ func (b Box) AddPoint(p Vec) Box {
 }
 
 // Union returns the smallest box with both in it.
-func (b Box) Union(c Box) Box { return b.AddPoint(c.Min).AddPoint(c.Max) }
+func (b Box) Union(c Box) Box {
+	return Box{
+		Vec{min(b.Min.X, c.Min.X), min(b.Min.Y, c.Min.Y), min(b.Min.Z, c.Min.Z)},
+		Vec{max(b.Max.X, c.Max.X), max(b.Max.Y, c.Max.Y), max(b.Max.Z, c.Max.Z)},
+	}
+}
 
 // Size returns the lengths of the edges.
 func (b Box) Size() Vec { return b.Max.Sub(b.Min) }

@@ -52,6 +52,9 @@ func TestTransformedBoxHoldsEveryCorner(t *testing.T) {
 	if math.Abs(b.Max.X-(3+math.Sqrt2)) > 1e-12 || math.Abs(b.Size().Z-2) > 1e-12 {
 		t.Errorf("box is %v", b)
 	}
+	if b.Union(EmptyBox()) != b || EmptyBox().Union(b) != b {
+		t.Error("an empty box changes what it is joined with")
+	}
 	if !EmptyBox().Empty() || EmptyBox().HalfArea() != 0 {
 		t.Error("the empty box is not empty")
 	}

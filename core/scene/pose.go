@@ -112,3 +112,21 @@ func (s *Scene) Bounds(pose Pose) geom.Box {
 	}
 	return box
 }
+
+// Moving says for each node whether the animation moves it, by itself or with what it hangs below.
+func (s *Scene) Moving() []bool {
+	moving := make([]bool, len(s.Nodes))
+	var mark func(i int)
+	mark = func(i int) {
+		moving[i] = true
+		for _, c := range s.Nodes[i].Children {
+			if !moving[c] {
+				mark(c)
+			}
+		}
+	}
+	for _, c := range s.Channels {
+		mark(c.Node)
+	}
+	return moving
+}

@@ -45,6 +45,7 @@ type decoder struct {
 	window   [4]int32 // data window
 	channels []channel
 	lineSize int // bytes of one scan line, uncompressed
+	deflated io.ReadCloser
 }
 
 func (d *decoder) decode() error {
@@ -272,11 +273,7 @@ func (d *decoder) unpack(packed []byte, size int) ([]byte, error) {
 			return nil, err
 		}
 	default:
-		z, err := zlib.NewReader(bytes.NewReader(packed))
-		if err != nil {
-			return nil, fmt.Errorf("damaged: %w", err)
-		}
-		if _, err := io.ReadFull(z, split); err != nil {
+		if err := d.inflate(split, packed); err != nil {
 			return nil, fmt.Errorf("damaged: %w", err)
 		}
 	}
@@ -289,6 +286,19 @@ func (d *decoder) unpack(packed []byte, size int) ([]byte, error) {
 		raw[i] = split[i/2+i%2*half]
 	}
 	return raw, nil
+}
+
+// inflate fills out from deflated bytes, with one reader for all chunks of a file.
+func (d *decoder) inflate(out, packed []byte) (err error) {
+	if d.deflated == nil {
+		d.deflated, err = zlib.NewReader(bytes.NewReader(packed))
+	} else {
+		err = d.deflated.(zlib.Resetter).Reset(bytes.NewReader(packed), nil)
+	}
+	if err == nil {
+		_, err = io.ReadFull(d.deflated, out)
+	}
+	return err
 }
 
 // unrun undoes run-length coding: a count below 0 is followed by that many bytes as they are, any other

@@ -1,0 +1,130 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/core/queue"
+	"reelhouse/demo"
+	"reelhouse/farm"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+func demoCommand() *cobra.Command {
+	var data string
+	var headless bool
+	var server serverFlags
+	cmd := &cobra.Command{
+		Use:   "demo",
+		Short: "Make the demo production, and serve it or render it",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			h, err := house.Open(data, false)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			if err := seed(h); err != nil {
+				return err
+			}
+			if headless {
+				return renderDemo(cmd.Context(), h, server, cmd.OutOrStdout())
+			}
+			return serve(cmd.Context(), h, server, cmd.OutOrStdout())
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().BoolVar(&headless, "headless", false, "send the draft batch, render it without a server, and exit")
+	server.add(cmd)
+	return cmd
+}
+
+const demoCode = "SALT"
+
+// seed makes the demo production unless it is there already.
+func seed(h *house.House) error {
+	if _, err := h.Production(demoCode); !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	var b bytes.Buffer
+	if err := demo.Scene().Write(&b); err != nil {
+		return err
+	}
+	file, _, err := h.BringScene(demo.SceneName, &b)
+	if err != nil {
+		return err
+	}
+	return h.Create(demo.Production(file))
+}
+
+// renderDemo sends the demo's batch, unless one is there that can go on, and renders until nothing is left.
+func renderDemo(ctx context.Context, h *house.House, flags serverFlags, out io.Writer) error {
+	batches, err := h.Batches(demoCode)
+	if err != nil {
+		return err
+	}
+	if len(batches) == 0 {
+		p, err := h.Production(demoCode)
+		if err != nil {
+			return err
+		}
+		if _, err := h.SendDraft(p.Production); err != nil {
+			return err
+		}
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
+	node, err := flags.node(h, farm.NewHub(), log)
+	if err != nil {
+		return err
+	}
+	changed, end := node.Hub.Listen()
+	defer end()
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	ended := make(chan error, 1)
+	go func() { ended <- node.Run(ctx) }()
+	var good, total int
+	for said := -1; ; {
+		batches, err := h.Batches(demoCode)
+		if err != nil {
+			return err
+		}
+		counts := queue.Counts{}
+		for _, b := range batches {
+			for state, n := range b.Counts() {
+				counts[state] += n
+			}
+		}
+		good, total = counts[queue.Good], counts.Total()
+		if good != said {
+			said = good
+			fmt.Fprintf(out, "%d of %d frames good, %d failed\n", good, total, counts[queue.Failed])
+		}
+		if counts.Left() == 0 {
+			break
+		}
+		select {
+		case <-changed:
+		case err := <-ended:
+			return errors.Join(err, ctx.Err())
+		}
+	}
+	cancel()
+	if err := <-ended; err != nil {
+		return err
+	}
+	if good != total {
+		fmt.Fprintf(out, "%d frames are not good; see their logs in the queue\n", total-good)
+		return errSaid
+	}
+	fmt.Fprintf(out, "all %d frames are good, below %s\n", total, h.Output())
+	return nil
+}

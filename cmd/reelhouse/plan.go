@@ -1,0 +1,91 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"text/tabwriter"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/core/plan"
+	"reelhouse/house"
+)
+
+func planCommand() *cobra.Command {
+	var data, code string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use: "plan", Short: "Print every file sequence of the current set-up", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			return printPlan(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, code, asJSON)
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().StringVar(&code, "production", "", "code of the production; needed when there are several")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+// only returns the code that was asked for or, without one, that of the only production.
+func only(h *house.House, code string) (string, error) {
+	if code != "" {
+		return code, nil
+	}
+	codes, err := h.Codes()
+	switch {
+	case err != nil:
+		return "", err
+	case len(codes) == 0:
+		return "", fmt.Errorf("there is no production yet")
+	case len(codes) > 1:
+		return "", fmt.Errorf("there are several productions; name one with --production: %v", codes)
+	}
+	return codes[0], nil
+}
+
+func printPlan(out, complaints io.Writer, h *house.House, code string, asJSON bool) error {
+	code, err := only(h, code)
+	if err != nil {
+		return err
+	}
+	p, err := h.Production(code)
+	if err != nil {
+		return err
+	}
+	d, err := h.Draft(p.Production)
+	if err != nil {
+		return err
+	}
+	for _, problem := range d.Problems {
+		fmt.Fprintf(complaints, "%s: %s\n", problem.Where, problem.Message)
+	}
+	if len(d.Problems) > 0 {
+		return errSaid
+	}
+	for _, f := range d.Findings {
+		fmt.Fprintf(complaints, "%s: %s: %s\n", f.Severity, f.Where, f.Message)
+	}
+	if asJSON {
+		e := json.NewEncoder(out)
+		e.SetIndent("", "  ")
+		rows := d.Batch.Rows()
+		if rows == nil {
+			rows = []plan.Row{}
+		}
+		return e.Encode(rows)
+	}
+	table := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
+	fmt.Fprintln(table, "SHOT\tVIEW\tSIZE\tPIXELS\tPASS\tFRAMES\tCOUNT\tFIRST FILE\tLAST FILE")
+	for _, r := range d.Batch.Rows() {
+		fmt.Fprintf(table, "%s\t%s\t%s\t%dx%d\t%s\t%s\t%d\t%s\t%s\n", r.Shot, r.View, r.Size, r.Width, r.Height, r.Pass, r.Frames, r.Count, r.FirstPath, r.LastPath)
+	}
+	t := d.Batch.Totals()
+	fmt.Fprintf(table, "\n%d shots, %d sequences, %d frames, %d files, about %.0f MB and %.0f s of rendering\n", t.Shots, t.Sequences, t.Frames, t.Files, t.Bytes/1e6, t.Seconds)
+	return table.Flush()
+}

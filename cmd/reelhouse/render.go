@@ -1,0 +1,79 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/core/job"
+	"reelhouse/core/trace"
+)
+
+func renderCommand() *cobra.Command {
+	var withParent bool
+	cmd := &cobra.Command{
+		Use:   "render JOB.json",
+		Short: "Render a job of the renderer contract (the stand-in renderer)",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			ctx, cancel := context.WithCancel(cmd.Context())
+			defer cancel()
+			if withParent {
+				// Standard input ends when the node dies, however it dies.
+				go func() {
+					io.Copy(io.Discard, os.Stdin)
+					os.Exit(1)
+				}()
+			}
+			out := json.NewEncoder(cmd.OutOrStdout())
+			err := performFile(ctx, args[0], func(m job.Message) { out.Encode(m) })
+			if err != nil {
+				out.Encode(job.Message{Event: job.Failed, Text: err.Error()})
+				return errSaid
+			}
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&withParent, "with-parent", false, "end when standard input ends")
+	return cmd
+}
+
+func performFile(ctx context.Context, path string, say func(job.Message)) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return fmt.Errorf("job: %w", err)
+	}
+	j, err := job.Read(f)
+	f.Close()
+	if err != nil {
+		return err
+	}
+	return trace.Perform(ctx, j, trace.Outside{
+		Open:  func(path string) (io.ReadCloser, error) { return os.Open(path) },
+		Write: writeSynced,
+		Now:   time.Now,
+		Say:   say,
+	})
+}
+
+// writeSynced writes a file and brings it safely to the disk; a file that could not be finished is removed.
+func writeSynced(path string, data []byte) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	if err == nil {
+		err = f.Sync()
+	}
+	if err = errors.Join(err, f.Close()); err != nil {
+		os.Remove(path)
+	}
+	return err
+}

@@ -1,0 +1,122 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/farm"
+	"reelhouse/house"
+	"reelhouse/web"
+)
+
+// serverFlags are the flags of every command that renders.
+type serverFlags struct {
+	address string
+	config  string
+	slots   int
+	timeout time.Duration
+}
+
+func (f *serverFlags) add(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&f.address, "listen", "127.0.0.1:7340", "address to serve on")
+	cmd.Flags().StringVar(&f.config, "config", "", "configuration file (JSON; see docs/operations.md)")
+	cmd.Flags().IntVar(&f.slots, "slots", 0, "frames to render side by side; 0 for one a core")
+	cmd.Flags().DurationVar(&f.timeout, "frame-timeout", farm.DefaultTimeout, "give up a frame after this long")
+}
+
+// configuration is the server's configuration file.
+type configuration struct {
+	Renderer *farm.Renderer `json:"renderer"`
+}
+
+// renderer returns the configured renderer, or the built-in one.
+func (f serverFlags) renderer() (farm.Renderer, error) {
+	if f.config != "" {
+		file, err := os.Open(f.config)
+		if err != nil {
+			return farm.Renderer{}, fmt.Errorf("configuration: %w", err)
+		}
+		defer file.Close()
+		var c configuration
+		d := json.NewDecoder(file)
+		d.DisallowUnknownFields()
+		if err := d.Decode(&c); err != nil {
+			return farm.Renderer{}, fmt.Errorf("configuration %s: %w", f.config, err)
+		}
+		if c.Renderer != nil {
+			if c.Renderer.Command == "" {
+				return farm.Renderer{}, fmt.Errorf("configuration %s: the renderer has no command", f.config)
+			}
+			return *c.Renderer, nil
+		}
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return farm.Renderer{}, err
+	}
+	return farm.Renderer{Name: "built-in", Command: self, Args: []string{"render", "--with-parent"}}, nil
+}
+
+func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*farm.Node, error) {
+	r, err := f.renderer()
+	if err != nil {
+		return nil, err
+	}
+	return &farm.Node{Name: "here", House: h, Hub: hub, Renderer: r, Slots: f.slots, Timeout: f.timeout, Log: log}, nil
+}
+
+func serveCommand() *cobra.Command {
+	var data string
+	var flags serverFlags
+	cmd := &cobra.Command{
+		Use: "serve", Short: "Serve the house, and render what is in its queue", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			h, err := house.Open(data, false)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			return serve(cmd.Context(), h, flags, cmd.OutOrStdout())
+		},
+	}
+	dataFlag(cmd, &data)
+	flags.add(cmd)
+	return cmd
+}
+
+// serve serves and renders until ctx ends.
+func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer) error {
+	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
+	listener, err := net.Listen("tcp", flags.address)
+	if err != nil {
+		return fmt.Errorf("cannot serve on %s: %w; choose another address with --listen", flags.address, err)
+	}
+	node, err := flags.node(h, farm.NewHub(), log)
+	if err != nil {
+		listener.Close()
+		return err
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	ended := make(chan error, 1)
+	go func() {
+		err := node.Run(ctx)
+		if err != nil {
+			cancel()
+		}
+		ended <- err
+	}()
+	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
+	err = web.Serve(ctx, listener, web.Server{House: h, Node: node, Thumbs: farm.NewThumbs(h, node.Renderer), Log: log})
+	cancel()
+	return errors.Join(err, <-ended)
+}

@@ -1,0 +1,152 @@
+// Package job is the renderer contract: what a renderer is given, and what it says. docs/renderer-contract.md
+// describes it for the authors of other renderers.
+//
+// A renderer is a program that is given the path of one JSON file, a Job, and prints one JSON object, a
+// Message, a line. It exits with 0 only if every file of the job was written.
+package job
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"image"
+	"io"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/look"
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+)
+
+// Version is the version of the contract. A renderer refuses jobs of a version that it does not know.
+const Version = 1
+
+// A Job is one or more frames of one sequence.
+type Job struct {
+	Version    int         `json:"version"`
+	Scene      string      `json:"scene"` // path of the scene file
+	View       View        `json:"view"`
+	Rate       frame.Rate  `json:"rate"`
+	FirstFrame int         `json:"firstFrame"` // the frame at the scene's time 0
+	Size       raster.Size `json:"size"`
+	// Region is the part of the picture to render, in pixels from the top left; left out for all.
+	Region          *Region      `json:"region,omitempty"`
+	Passes          []pass.Code  `json:"passes"`
+	Samples         int          `json:"samples"` // along each edge of a pixel
+	Filter          pixel.Filter `json:"filter"`
+	DepthBackground float64      `json:"depthBackground"` // metres
+	Frames          []Frame      `json:"frames"`
+	// Facts go into the header of every file that can hold them.
+	Facts []Fact `json:"facts"`
+}
+
+// A View is a camera and a look, already resolved.
+type View struct {
+	Name   string    `json:"name"`
+	Camera string    `json:"camera"` // name of the scene's node
+	Look   look.Look `json:"look"`
+}
+
+// A Region is a rectangle of pixels.
+type Region struct {
+	X      int `json:"x"`
+	Y      int `json:"y"`
+	Width  int `json:"width"`
+	Height int `json:"height"`
+}
+
+// Rectangle returns the region as an image.Rectangle; a nil region is the empty one.
+func (r *Region) Rectangle() image.Rectangle {
+	if r == nil {
+		return image.Rectangle{}
+	}
+	return image.Rect(r.X, r.Y, r.X+r.Width, r.Y+r.Height)
+}
+
+// A Frame is one frame and the files that it is to give.
+type Frame struct {
+	Number int    `json:"number"`
+	Files  []File `json:"files"`
+}
+
+// A File is where some passes of a frame are to be written.
+type File struct {
+	Path   string            `json:"path"`
+	Format production.Format `json:"format"`
+	Passes []pass.Code       `json:"passes"`
+}
+
+// A Fact is a named text for file headers.
+type Fact struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
+// Read reads a job and checks what every renderer relies on.
+func Read(r io.Reader) (Job, error) {
+	var j Job
+	d := json.NewDecoder(r)
+	d.DisallowUnknownFields()
+	if err := d.Decode(&j); err != nil {
+		return Job{}, fmt.Errorf("job: %w", err)
+	}
+	switch {
+	case j.Version != Version:
+		return Job{}, fmt.Errorf("job: version %d of the contract is not known here, only %d", j.Version, Version)
+	case j.Scene == "":
+		return Job{}, fmt.Errorf("job: no scene is named")
+	case !j.Rate.Valid():
+		return Job{}, fmt.Errorf("job: the frame rate must be above 0")
+	case len(j.Frames) == 0:
+		return Job{}, fmt.Errorf("job: no frame is asked for")
+	}
+	for _, f := range j.Frames {
+		for _, file := range f.Files {
+			if file.Path == "" || len(file.Passes) == 0 {
+				return Job{}, fmt.Errorf("job: frame %d has a file without a path or passes", f.Number)
+			}
+		}
+	}
+	return j, nil
+}
+
+// An Event is the kind of a message.
+type Event string
+
+// The events.
+const (
+	Started  Event = "started"  // a frame begins
+	Progress Event = "progress" // of the frame, 0 to 1
+	Wrote    Event = "wrote"    // a file is complete
+	Warning  Event = "warning"  // worth knowing; the job goes on
+	Failed   Event = "error"    // the job ends here
+	Finished Event = "finished" // every file of the job is written
+)
+
+// A Message is one line of what a renderer says.
+type Message struct {
+	Event    Event   `json:"event"`
+	Frame    int     `json:"frame,omitempty"`
+	Progress float64 `json:"progress,omitempty"`
+	Path     string  `json:"path,omitempty"`
+	Bytes    int64   `json:"bytes,omitempty"`
+	Text     string  `json:"text,omitempty"`
+	Seconds  float64 `json:"seconds,omitempty"`
+}
+
+// Listen reads messages to the end of r and hands each to heard. A line that is no message is handed on as
+// a warning with its text, since renderers print what they like.
+func Listen(r io.Reader, heard func(Message)) error {
+	lines := bufio.NewScanner(r)
+	lines.Buffer(make([]byte, 0, 4096), 1<<20)
+	for lines.Scan() {
+		var m Message
+		if err := json.Unmarshal(lines.Bytes(), &m); err != nil || m.Event == "" {
+			m = Message{Event: Warning, Text: lines.Text()}
+		}
+		heard(m)
+	}
+	return lines.Err()
+}

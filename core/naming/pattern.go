@@ -1,0 +1,210 @@
+// Package naming builds file paths from patterns.
+//
+// A pattern is text with fields in round brackets; slashes make folders:
+//
+//	(production)/(shot)/(size)/v(version:3)/(pass)/(shot)_(view)_(pass).(frame:4).(ext)
+//
+// Fields are production, shot, view, look, size, pass, quality, version, frame and ext. A number after a
+// colon pads version and frame with zeros to that many digits. Every pattern has a (frame), so that no
+// frame overwrites another, and ends with .(ext). Only relative paths below the output folder come out,
+// and no character that a common file system refuses.
+package naming
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+)
+
+// Fields are the values that a pattern is filled with. They are cleaned on the way (see Clean).
+type Fields struct {
+	Production, Shot, View, Look, Size, Pass, Quality, Ext string
+	Version                                                int
+}
+
+// FieldNames returns the names of all fields, in the order in which they are offered.
+func FieldNames() []string {
+	return []string{"production", "shot", "view", "look", "size", "pass", "quality", "version", "frame", "ext"}
+}
+
+// A SyntaxError says what is wrong in a pattern, and at which byte of it (from 0).
+type SyntaxError struct {
+	Text    string
+	Offset  int
+	Problem string
+}
+
+func (e *SyntaxError) Error() string {
+	return fmt.Sprintf("name pattern, at character %d: %s", e.Offset+1, e.Problem)
+}
+
+// A Pattern is a parsed pattern. The zero value is no pattern.
+type Pattern struct {
+	text  string
+	parts []part
+}
+
+// A part is literal text or, with a field, the place of a value.
+type part struct {
+	text   string
+	field  string
+	digits int
+	offset int
+}
+
+const (
+	maxDigits  = 9
+	maxPattern = 400
+	refused    = `<>:"\|?*`
+)
+
+// Parse reads a pattern. Its errors are *SyntaxError.
+func Parse(text string) (Pattern, error) {
+	parts, err := split(text)
+	if err != nil {
+		return Pattern{}, err
+	}
+	p := Pattern{text, parts}
+	if err := p.check(); err != nil {
+		return Pattern{}, err
+	}
+	return p, nil
+}
+
+// MustParse is Parse for patterns known to be right; it panics on an error.
+func MustParse(text string) Pattern {
+	p, err := Parse(text)
+	if err != nil {
+		panic(err)
+	}
+	return p
+}
+
+func (p Pattern) String() string { return p.text }
+
+// Has reports whether the pattern uses a field.
+func (p Pattern) Has(field string) bool {
+	return slices.ContainsFunc(p.parts, func(q part) bool { return q.field == field })
+}
+
+// FrameDigits returns the padding of the frame number.
+func (p Pattern) FrameDigits() int {
+	for _, q := range p.parts {
+		if q.field == "frame" {
+			return q.digits
+		}
+	}
+	return 1
+}
+
+func split(text string) ([]part, error) {
+	fail := func(at int, format string, args ...any) ([]part, error) {
+		return nil, &SyntaxError{text, at, fmt.Sprintf(format, args...)}
+	}
+	if strings.TrimSpace(text) == "" {
+		return fail(0, "the pattern is empty; write for example (shot)/(shot)_(pass).(frame:4).(ext)")
+	}
+	if len(text) > maxPattern {
+		return fail(maxPattern, "the pattern is longer than %d characters", maxPattern)
+	}
+	var parts []part
+	for at := 0; at < len(text); {
+		if text[at] == ')' {
+			return fail(at, "')' closes nothing; a field begins with '('")
+		}
+		if text[at] != '(' {
+			end := strings.IndexAny(text[at:], "()")
+			if end < 0 {
+				end = len(text) - at
+			}
+			parts = append(parts, part{text: text[at : at+end], offset: at})
+			at += end
+			continue
+		}
+		end := strings.IndexByte(text[at:], ')')
+		if end < 0 {
+			return fail(at, "the field that begins here has no ')'")
+		}
+		q := part{offset: at}
+		name, option, padded := strings.Cut(text[at+1:at+end], ":")
+		if q.field = name; !slices.Contains(FieldNames(), name) {
+			return fail(at+1, "there is no field %q; there are %s", name, strings.Join(FieldNames(), ", "))
+		}
+		q.digits = 1
+		if padded {
+			optionAt := at + 2 + len(name)
+			if name != "frame" && name != "version" {
+				return fail(optionAt, "only frame and version take a number of digits")
+			}
+			n, err := strconv.Atoi(option)
+			if err != nil || n < 1 || n > maxDigits || option[0] == '+' {
+				return fail(optionAt, "%q is not a number of digits from 1 to %d", option, maxDigits)
+			}
+			q.digits = n
+		}
+		parts = append(parts, q)
+		at += end + 1
+	}
+	return parts, nil
+}
+
+// check holds the whole pattern against the rules of the package comment.
+func (p Pattern) check() error {
+	fail := func(at int, format string, args ...any) error {
+		return &SyntaxError{p.text, at, fmt.Sprintf(format, args...)}
+	}
+	for _, q := range p.parts {
+		for i, c := range q.text {
+			if strings.ContainsRune(refused, c) || unicode.IsControl(c) || c == unicode.ReplacementChar {
+				return fail(q.offset+i, "the character %q is refused by some file systems", c)
+			}
+		}
+	}
+	start := 0
+	for segment := range strings.SplitSeq(p.text, "/") {
+		switch {
+		case segment == "" && start == 0:
+			return fail(start, "a path cannot begin with '/'; it lies below the output folder")
+		case segment == "":
+			return fail(start, "a folder has no name")
+		case segment == "." || segment == "..":
+			return fail(start, "%q is not a folder name; paths stay below the output folder", segment)
+		case strings.HasSuffix(segment, ".") || strings.HasSuffix(segment, " ") || strings.HasPrefix(segment, " "):
+			return fail(start, "a name may not begin or end with a space, or end with a dot: %q", segment)
+		}
+		start += len(segment) + 1
+	}
+	last := len(p.parts) - 1
+	if last < 1 || p.parts[last].field != "ext" || !strings.HasSuffix(p.parts[last-1].text, ".") {
+		return fail(len(p.text), "the pattern must end with .(ext)")
+	}
+	for i, q := range p.parts {
+		if q.field == "ext" && i < last {
+			return fail(q.offset, "(ext) belongs at the end only")
+		}
+	}
+	if !p.Has("frame") {
+		return fail(len(p.text), "the pattern has no (frame); without it every frame would overwrite the one before")
+	}
+	return nil
+}
+
+// Clean returns a value as it stands in a path: spaces become underscores, what a common file system
+// refuses becomes a hyphen, dots at the ends go. An empty value becomes "none".
+func Clean(value string) string {
+	cleaned := strings.Map(func(c rune) rune {
+		switch {
+		case c == ' ':
+			return '_'
+		case unicode.IsControl(c) || c == unicode.ReplacementChar || strings.ContainsRune(refused+"/()", c) || unicode.IsSpace(c):
+			return '-'
+		}
+		return c
+	}, strings.TrimSpace(value))
+	if cleaned = strings.Trim(cleaned, "."); cleaned == "" {
+		return "none"
+	}
+	return cleaned
+}

@@ -1,0 +1,145 @@
+// Package queue says what may happen to a frame, and which frame is next. It is a pure state machine:
+// the store keeps the states, the farm reports the events.
+//
+// A frame that is good stays good whatever happens to the rest.
+package queue
+
+import (
+	"cmp"
+	"fmt"
+	"time"
+)
+
+// A State is where a frame stands.
+type State string
+
+// The states.
+const (
+	Blocked   State = "blocked"   // waits for something else
+	Ready     State = "ready"     // may be taken by a node
+	Rendering State = "rendering" // a node is at it
+	Checking  State = "checking"  // its files are written and being judged
+	Good      State = "good"      // its files are complete and in place
+	Failed    State = "failed"    // given up; the reason is kept
+	Held      State = "held"      // set aside by a person
+	Dropped   State = "dropped"   // left out by a person
+)
+
+// States returns all states in the order in which they are shown.
+func States() []State {
+	return []State{Good, Checking, Rendering, Ready, Held, Blocked, Failed, Dropped}
+}
+
+// Busy reports whether a node has the frame.
+func (s State) Busy() bool { return s == Rendering || s == Checking }
+
+// Settled reports whether nothing more will happen to the frame by itself.
+func (s State) Settled() bool { return s == Good || s == Failed || s == Dropped }
+
+// An Event is what happens to a frame.
+type Event string
+
+// The events. Those below Vanished are a person's.
+const (
+	Unblocked Event = "unblocked" // what it waited for has come
+	Leased    Event = "leased"    // a node took it
+	Rendered  Event = "rendered"  // the renderer ended well
+	Accepted  Event = "accepted"  // its files were judged good
+	Broken    Event = "broken"    // the renderer or the judge found a fault
+	Vanished  Event = "vanished"  // the node, or this server, went away
+	Hold      Event = "hold"
+	Release   Event = "release"
+	Retry     Event = "retry"
+	Drop      Event = "drop"
+)
+
+// Retries is how often a broken frame is tried again before it has failed.
+const Retries = 2
+
+var transitions = map[State]map[Event]State{
+	Blocked:   {Unblocked: Ready, Hold: Held, Drop: Dropped},
+	Ready:     {Leased: Rendering, Hold: Held, Drop: Dropped},
+	Rendering: {Rendered: Checking, Vanished: Ready, Hold: Held, Drop: Dropped},
+	Checking:  {Accepted: Good, Vanished: Ready, Hold: Held, Drop: Dropped},
+	Failed:    {Retry: Ready, Drop: Dropped},
+	Held:      {Release: Ready, Drop: Dropped},
+	Dropped:   {Retry: Ready},
+	Good:      {},
+}
+
+// Next returns the state after an event; attempts is how often the frame was tried, this time included.
+// An event that the state does not allow is an error, and changes nothing.
+func (s State) Next(e Event, attempts int) (State, error) {
+	if e == Broken && s.Busy() {
+		if attempts > Retries {
+			return Failed, nil
+		}
+		return Ready, nil
+	}
+	if next, ok := transitions[s][e]; ok {
+		return next, nil
+	}
+	return s, fmt.Errorf("a frame that is %s cannot be %s", s, e.past())
+}
+
+func (e Event) past() string {
+	switch e {
+	case Hold:
+		return "held"
+	case Release:
+		return "released"
+	case Retry:
+		return "tried again"
+	case Drop:
+		return "dropped"
+	}
+	return string(e)
+}
+
+// From returns the states in which a person's event is possible.
+func (e Event) From() []State {
+	var from []State
+	for _, s := range States() {
+		if _, ok := transitions[s][e]; ok {
+			from = append(from, s)
+		}
+	}
+	return from
+}
+
+// A Turn is what decides when a ready frame is taken.
+type Turn struct {
+	Priority int   // of the batch; higher first
+	Batch    int64 // in order of sending; older first
+	Sequence int   // place in the batch
+	Frame    int
+}
+
+// Compare orders turns: negative if t comes before u.
+func (t Turn) Compare(u Turn) int {
+	return cmp.Or(cmp.Compare(u.Priority, t.Priority), cmp.Compare(t.Batch, u.Batch), cmp.Compare(t.Sequence, u.Sequence), cmp.Compare(t.Frame, u.Frame))
+}
+
+// Counts is how many frames are in each state.
+type Counts map[State]int
+
+// Total returns the number of all frames.
+func (c Counts) Total() int {
+	n := 0
+	for _, k := range c {
+		n += k
+	}
+	return n
+}
+
+// Left returns how many frames are still to be rendered without anybody's doing.
+func (c Counts) Left() int { return c[Ready] + c[Rendering] + c[Checking] + c[Blocked] }
+
+// Remaining returns how long the frames that are left will take, when the finished ones took meanSeconds
+// each and atATime are rendered side by side; false if none has finished yet.
+func Remaining(left int, meanSeconds float64, atATime int) (time.Duration, bool) {
+	if meanSeconds <= 0 {
+		return 0, false
+	}
+	return time.Duration(float64(left) * meanSeconds / float64(max(1, atATime)) * float64(time.Second)), true
+}

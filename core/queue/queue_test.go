@@ -1,0 +1,81 @@
+package queue
+
+import (
+	"slices"
+	"testing"
+	"time"
+)
+
+var events = []Event{Unblocked, Leased, Rendered, Accepted, Broken, Vanished, Hold, Release, Retry, Drop}
+
+func TestAGoodFrameStaysGood(t *testing.T) {
+	for _, e := range events {
+		if next, err := Good.Next(e, 1); err == nil || next != Good {
+			t.Errorf("%s made a good frame %s", e, next)
+		}
+	}
+}
+
+func TestABrokenFrameIsTriedTwiceMore(t *testing.T) {
+	for attempts, want := range map[int]State{1: Ready, 2: Ready, 3: Failed} {
+		for _, busy := range []State{Rendering, Checking} {
+			if got, err := busy.Next(Broken, attempts); err != nil || got != want {
+				t.Errorf("%s, attempt %d: %s, %v, want %s", busy, attempts, got, err, want)
+			}
+		}
+	}
+}
+
+func TestTheWayOfAFrame(t *testing.T) {
+	s := Blocked
+	for _, step := range []struct {
+		event Event
+		want  State
+	}{{Unblocked, Ready}, {Leased, Rendering}, {Vanished, Ready}, {Hold, Held}, {Release, Ready}, {Leased, Rendering}, {Rendered, Checking}, {Accepted, Good}} {
+		next, err := s.Next(step.event, 1)
+		if err != nil || next != step.want {
+			t.Fatalf("%s of %s: %s, %v", step.event, s, next, err)
+		}
+		s = next
+	}
+}
+
+func TestEveryStateButGoodHasAWayOutAndWrongEventsChangeNothing(t *testing.T) {
+	for _, s := range States() {
+		ways := 0
+		for _, e := range events {
+			next, err := s.Next(e, 1)
+			if err != nil && next != s {
+				t.Errorf("%s of %s failed and changed it to %s", e, s, next)
+			}
+			if err == nil {
+				ways++
+			}
+		}
+		if (ways == 0) != (s == Good) {
+			t.Errorf("%s has %d ways out", s, ways)
+		}
+	}
+	if !slices.Contains(Hold.From(), Rendering) || slices.Contains(Retry.From(), Good) {
+		t.Errorf("hold from %v, retry from %v", Hold.From(), Retry.From())
+	}
+}
+
+func TestPriorityThenAge(t *testing.T) {
+	turns := []Turn{{0, 1, 0, 5}, {5, 2, 0, 1}, {0, 1, 0, 4}, {5, 3, 0, 0}, {0, 1, 1, 1}}
+	slices.SortFunc(turns, Turn.Compare)
+	want := []Turn{{5, 2, 0, 1}, {5, 3, 0, 0}, {0, 1, 0, 4}, {0, 1, 0, 5}, {0, 1, 1, 1}}
+	if !slices.Equal(turns, want) {
+		t.Errorf("got %v", turns)
+	}
+}
+
+// 4 sequences x 120 frames at 2 s a frame take 16 min.
+func TestRemainingWorkedValue(t *testing.T) {
+	if d, ok := Remaining(480, 2, 1); !ok || d != 16*time.Minute {
+		t.Errorf("got %v", d)
+	}
+	if _, ok := Remaining(480, 0, 1); ok {
+		t.Error("a forecast came from nothing")
+	}
+}

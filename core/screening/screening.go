@@ -1,0 +1,121 @@
+// Package screening computes what a viewer shows: a pass as a picture for the screen, and the true values
+// under a point. Nothing here changes a file; every mapping to the screen is stated.
+package screening
+
+import (
+	"fmt"
+	"image"
+	"math"
+	"strings"
+
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+)
+
+// Passes returns the passes that an image holds, by its channel names.
+func Passes(img *pixel.Image) []pass.Code {
+	var found []pass.Code
+	for _, p := range pass.Catalogue() {
+		if img.Plane(p.ChannelNames()[0]) != nil {
+			found = append(found, p.Code)
+		}
+	}
+	return found
+}
+
+// Mapping says in words how a pass is shown.
+func Mapping(code pass.Code, depthFar float64) string {
+	switch code {
+	case pass.Depth:
+		return fmt.Sprintf("0 m is black, %.4g m and beyond is white", depthFar)
+	case pass.Normal:
+		return "X, Y and Z from −1 to 1 as red, green and blue from 0 to 1"
+	case pass.Object:
+		return "values as they are"
+	}
+	return "linear light through the sRGB curve"
+}
+
+// DepthFar returns the depth that is shown white: the farthest surface of the image, background left out.
+func DepthFar(img *pixel.Image, background float64) float64 {
+	far := 0.0
+	if p := img.Plane("depth.Z"); p != nil {
+		for _, v := range p.Data {
+			if z := float64(v); z < background*(1-1e-6) && z > far {
+				far = z
+			}
+		}
+	}
+	if far == 0 {
+		return 1
+	}
+	return far
+}
+
+// Display returns one pass as an 8-bit picture. gain brightens the beauty; depthFar is the depth shown
+// white.
+func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.NRGBA, error) {
+	described, err := pass.Find(code)
+	if err != nil {
+		return nil, err
+	}
+	planes, err := img.Select(described.ChannelNames()...)
+	if err != nil {
+		return nil, fmt.Errorf("this file has no %s pass: %w", code, err)
+	}
+	encode := pixel.NewEncoder(8)
+	plain := func(v float64) byte { return byte(255*min(1, max(0, v)) + 0.5) }
+	shown := func(v float32) byte { return byte(encode.Code(float32(float64(v) * gain))) }
+	switch code {
+	case pass.Depth:
+		shown = func(v float32) byte { return plain(float64(v) / depthFar) }
+	case pass.Normal:
+		shown = func(v float32) byte { return plain(float64(v)/2 + 0.5) }
+	case pass.Object:
+		shown = func(v float32) byte { return plain(float64(v)) }
+	}
+	out := image.NewNRGBA(image.Rect(0, 0, img.Width, img.Height))
+	for i := range img.Width * img.Height {
+		for c := range 3 {
+			out.Pix[4*i+c] = shown(planes.Planes[min(c, len(planes.Planes)-1)].Data[i])
+		}
+		out.Pix[4*i+3] = 255
+	}
+	return out, nil
+}
+
+// A Value is one channel's value at a point.
+type Value struct {
+	Channel string  `json:"channel"`
+	Pass    string  `json:"pass"`
+	Unit    string  `json:"unit,omitempty"`
+	Value   float64 `json:"value"`
+	Text    string  `json:"text"`
+}
+
+// Probe returns every channel's value at a pixel, from the top left, exactly as the file holds it.
+func Probe(img *pixel.Image, x, y int) ([]Value, error) {
+	if x < 0 || y < 0 || x >= img.Width || y >= img.Height {
+		return nil, fmt.Errorf("pixel %d, %d lies outside the picture of %d × %d", x, y, img.Width, img.Height)
+	}
+	var values []Value
+	for _, code := range Passes(img) {
+		described, _ := pass.Find(code)
+		for _, name := range described.ChannelNames() {
+			plane := img.Plane(name)
+			if plane == nil {
+				continue
+			}
+			v := float64(plane.Data[y*img.Width+x])
+			value := Value{Channel: strings.TrimPrefix(name, string(code)+"."), Pass: described.Name, Unit: described.Unit, Value: v, Text: fmt.Sprintf("%.4f", v)}
+			if math.IsNaN(v) || math.IsInf(v, 0) {
+				value.Value, value.Text = 0, fmt.Sprint(v)
+			}
+			if described.Unit != "" {
+				value.Text = fmt.Sprintf("%.3f %s", v, described.Unit)
+			}
+			values = append(values, value)
+		}
+	}
+	return values, nil
+}

@@ -1,0 +1,329 @@
+package trace
+
+import (
+	"fmt"
+	"hash/fnv"
+	"math"
+	"runtime"
+
+	"golang.org/x/sync/errgroup"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/look"
+	"reelhouse/core/scene"
+)
+
+// A Model is a scene made ready for rays. What stands still and is shown once becomes one solid in the
+// world's space; every other mesh becomes a solid of its own, to be placed anew at each moment. A Model
+// does not change with time and may be shared.
+type Model struct {
+	scene  *scene.Scene
+	still  *solid
+	meshes []*solid // by mesh; nil for those that are part of still
+}
+
+// A solid is triangles with a tree over them.
+type solid struct {
+	tree      *bvh
+	triangles []triangle
+	normals   []geom.Vec // three a triangle
+	box       geom.Box
+}
+
+type triangle struct {
+	corner, edge1, edge2 geom.Vec
+	material             int32
+	node                 int32 // whose it is, in a still solid; elsewhere the instance says
+}
+
+// Prepare makes a scene ready.
+func Prepare(s *scene.Scene) *Model {
+	m := &Model{scene: s, meshes: make([]*solid, len(s.Meshes))}
+	uses := make([]int, len(s.Meshes))
+	moving := s.Moving()
+	pose := s.At(0)
+	for _, i := range pose.Shown {
+		if mesh := s.Nodes[i].Mesh; mesh != scene.None {
+			uses[mesh]++
+			if moving[i] {
+				uses[mesh]++ // so that it is not taken for a still one
+			}
+		}
+	}
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	group.Go(func() error {
+		m.still = newSolid()
+		for _, i := range pose.Shown {
+			if mesh := s.Nodes[i].Mesh; mesh != scene.None && uses[mesh] == 1 {
+				m.still.add(s.Meshes[mesh], pose.World[i], i)
+			}
+		}
+		m.still.finish()
+		return nil
+	})
+	for i, mesh := range s.Meshes {
+		if uses[i] < 2 {
+			continue
+		}
+		group.Go(func() error {
+			m.meshes[i] = newSolid()
+			m.meshes[i].add(mesh, geom.Identity(), 0)
+			m.meshes[i].finish()
+			return nil
+		})
+	}
+	group.Wait() // no error is possible
+	return m
+}
+
+func newSolid() *solid { return &solid{box: geom.EmptyBox()} }
+
+// add adds a mesh, mapped by a transform that keeps its volume.
+func (s *solid) add(mesh scene.Mesh, to geom.Affine, node int) {
+	if to.Determinant() == 0 {
+		return
+	}
+	back := to.Inverse()
+	for _, part := range mesh.Parts {
+		points := make([]geom.Vec, len(part.Positions))
+		for i, p := range part.Positions {
+			points[i] = to.Point(p)
+		}
+		for i := 0; i+2 < len(part.Indices); i += 3 {
+			a, b, c := part.Indices[i], part.Indices[i+1], part.Indices[i+2]
+			p, q, r := points[a], points[b], points[c]
+			flat := q.Sub(p).Cross(r.Sub(p))
+			if flat.Length() == 0 {
+				continue // has no area and cannot be hit
+			}
+			s.triangles = append(s.triangles, triangle{p, q.Sub(p), r.Sub(p), int32(part.Material), int32(node)})
+			s.box = s.box.AddPoint(p).AddPoint(q).AddPoint(r)
+			if len(part.Normals) > 0 {
+				s.normals = append(s.normals, back.Normal(part.Normals[a]).Unit(), back.Normal(part.Normals[b]).Unit(), back.Normal(part.Normals[c]).Unit())
+			} else {
+				flat = flat.Unit()
+				s.normals = append(s.normals, flat, flat, flat)
+			}
+		}
+	}
+}
+
+// finish builds the tree.
+func (s *solid) finish() {
+	boxes := make([]geom.Box, len(s.triangles))
+	for i, t := range s.triangles {
+		boxes[i] = geom.EmptyBox().AddPoint(t.corner).AddPoint(t.corner.Add(t.edge1)).AddPoint(t.corner.Add(t.edge2))
+	}
+	s.tree = buildBVH(boxes, maxLeaf)
+	s.sort()
+}
+
+// sort brings the triangles into the order of the tree's leaves, so that a leaf's lie together.
+func (s *solid) sort() {
+	triangles, normals := make([]triangle, len(s.triangles)), make([]geom.Vec, len(s.normals))
+	for to, from := range s.tree.order {
+		triangles[to] = s.triangles[from]
+		copy(normals[3*to:3*to+3], s.normals[3*from:3*from+3])
+	}
+	s.triangles, s.normals, s.tree.order = triangles, normals, nil
+}
+
+// A World is a model at one moment under one look. It may be used by many goroutines at once.
+type World struct {
+	model     *Model
+	look      look.Look
+	pose      scene.Pose
+	tree      *bvh
+	instances []instance
+	materials []scene.Material // the scene's and, last, the default; emission with the look's gain
+	lights    []lamp
+	colors    []geom.Vec // in the object pass, by node
+	glow      glow
+}
+
+type instance struct {
+	solid             *solid
+	toWorld, toObject geom.Affine
+	node              int // None for the still solid, whose triangles have nodes of their own
+}
+
+// At returns the world at a time in seconds under a look.
+func (m *Model) At(seconds float64, l look.Look) *World {
+	w := &World{model: m, look: l, pose: m.scene.At(seconds)}
+	for _, material := range append(m.scene.Materials[:len(m.scene.Materials):len(m.scene.Materials)], scene.DefaultMaterial()) {
+		material.Emission = material.Emission.Scale(l.LightGain)
+		w.materials = append(w.materials, material)
+	}
+	for _, node := range m.scene.Nodes {
+		w.colors = append(w.colors, ObjectColor(node.Name))
+	}
+	var boxes []geom.Box
+	for _, i := range w.pose.Shown {
+		node, toWorld := m.scene.Nodes[i], w.pose.World[i]
+		if node.Light != scene.None {
+			w.addLight(m.scene.Lights[node.Light], toWorld)
+		}
+		if node.Mesh == scene.None || toWorld.Determinant() == 0 {
+			continue
+		}
+		if solid := m.meshes[node.Mesh]; solid != nil && len(solid.triangles) > 0 {
+			w.instances = append(w.instances, instance{solid, toWorld, toWorld.Inverse(), i})
+			boxes = append(boxes, solid.box.Transformed(toWorld))
+		}
+	}
+	if len(m.still.triangles) > 0 {
+		w.instances = append(w.instances, instance{m.still, geom.Identity(), geom.Identity(), scene.None})
+		boxes = append(boxes, m.still.box)
+	}
+	w.tree = buildBVH(boxes, 1)
+	w.addSun()
+	w.glow = w.gatherGlow()
+	return w
+}
+
+// CameraPose returns where the camera of that name stands, and what it sees.
+func (w *World) CameraPose(name string) (geom.Affine, scene.Camera, error) {
+	i := w.model.scene.FindCamera(name)
+	if i == scene.None {
+		return geom.Affine{}, scene.Camera{}, fmt.Errorf("the scene has no camera %q", name)
+	}
+	return w.pose.World[i], w.model.scene.Cameras[w.model.scene.Nodes[i].Camera], nil
+}
+
+// ObjectColor returns the colour of an object in the object pass: hashed from its name (FNV-1a, 32 bit),
+// each component between 0.1 and 1.
+func ObjectColor(name string) geom.Vec {
+	h := fnv.New32a()
+	h.Write([]byte(name))
+	n := h.Sum32()
+	part := func(shift int) float64 { return 0.1 + 0.9*float64(n>>shift&0x3ff)/0x3ff }
+	return geom.Vec{X: part(0), Y: part(10), Z: part(20)}
+}
+
+// node returns the node that was hit.
+func (h *hit) node() int {
+	if h.instance.node == scene.None {
+		return int(h.instance.solid.triangles[h.triangle].node)
+	}
+	return h.instance.node
+}
+
+// A hit is where a ray first meets a surface.
+type hit struct {
+	distance float64
+	instance *instance
+	triangle int32
+	u, v     float64
+}
+
+// first finds the first surface along the ray before limit.
+func (w *World) first(origin, direction geom.Vec, limit float64, h *hit) bool {
+	h.instance, h.distance = nil, limit
+	if len(w.instances) == 0 {
+		return false
+	}
+	r := newRay(origin, direction)
+	way, inner := walk{}, walk{}
+	for leaf := way.leaf(w.tree, &r, h.distance); leaf != nil; leaf = way.leaf(w.tree, &r, h.distance) {
+		for _, item := range w.tree.order[leaf.first : leaf.first+int32(leaf.count)] {
+			w.instances[item].first(origin, direction, h, &inner)
+		}
+	}
+	return h.instance != nil
+}
+
+// first replaces h by the instance's first surface along the ray, if that is nearer.
+func (in *instance) first(origin, direction geom.Vec, h *hit, way *walk) {
+	// The direction keeps its length through the transform, so that distances stay the world's.
+	r := newRay(in.toObject.Point(origin), in.toObject.Direction(direction))
+	way.at, way.depth = 0, 0
+	for leaf := way.leaf(in.solid.tree, &r, h.distance); leaf != nil; leaf = way.leaf(in.solid.tree, &r, h.distance) {
+		for t := leaf.first; t < leaf.first+int32(leaf.count); t++ {
+			if d, u, v, ok := in.solid.triangles[t].meet(&r); ok && d < h.distance {
+				h.distance, h.instance, h.triangle, h.u, h.v = d, in, t, u, v
+			}
+		}
+	}
+}
+
+// blocked reports whether anything stands in the way before limit.
+func (w *World) blocked(origin, direction geom.Vec, limit float64) bool {
+	if len(w.instances) == 0 {
+		return false
+	}
+	r := newRay(origin, direction)
+	way, inner := walk{}, walk{}
+	for leaf := way.leaf(w.tree, &r, limit); leaf != nil; leaf = way.leaf(w.tree, &r, limit) {
+		for _, item := range w.tree.order[leaf.first : leaf.first+int32(leaf.count)] {
+			if w.instances[item].blocks(origin, direction, limit, &inner) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (in *instance) blocks(origin, direction geom.Vec, limit float64, way *walk) bool {
+	r := newRay(in.toObject.Point(origin), in.toObject.Direction(direction))
+	way.at, way.depth = 0, 0
+	for leaf := way.leaf(in.solid.tree, &r, limit); leaf != nil; leaf = way.leaf(in.solid.tree, &r, limit) {
+		for t := leaf.first; t < leaf.first+int32(leaf.count); t++ {
+			if d, _, _, ok := in.solid.triangles[t].meet(&r); ok && d < limit {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// meet returns the distance along the ray and the barycentric place of the crossing (Möller and
+// Trumbore, "Fast, Minimum Storage Ray/Triangle Intersection", 1997).
+func (t *triangle) meet(r *ray) (distance, u, v float64, ok bool) {
+	p := r.direction.Cross(t.edge2)
+	det := t.edge1.Dot(p)
+	if det == 0 {
+		return
+	}
+	inv := 1 / det
+	s := r.origin.Sub(t.corner)
+	if u = s.Dot(p) * inv; u < 0 || u > 1 {
+		return
+	}
+	q := s.Cross(t.edge1)
+	if v = r.direction.Dot(q) * inv; v < 0 || u+v > 1 {
+		return
+	}
+	distance = t.edge2.Dot(q) * inv
+	return distance, u, v, distance > 0 && !math.IsInf(distance, 0)
+}
+
+// A surface is what shading needs to know of a hit.
+type surface struct {
+	point    geom.Vec
+	normal   geom.Vec // shading normal, turned towards the viewer
+	face     geom.Vec // the triangle's own normal, turned towards the viewer
+	material *scene.Material
+}
+
+func (w *World) surface(origin, direction geom.Vec, h *hit) surface {
+	in, t := h.instance, &h.instance.solid.triangles[h.triangle]
+	n := in.solid.normals[3*h.triangle : 3*h.triangle+3]
+	smooth := n[0].Scale(1 - h.u - h.v).Add(n[1].Scale(h.u)).Add(n[2].Scale(h.v))
+	s := surface{
+		point:    origin.Add(direction.Scale(h.distance)),
+		normal:   in.toObject.Normal(smooth).Unit(),
+		face:     in.toObject.Normal(t.edge1.Cross(t.edge2)).Unit(),
+		material: &w.materials[len(w.materials)-1],
+	}
+	if t.material >= 0 {
+		s.material = &w.materials[t.material]
+	}
+	if s.face.Dot(direction) > 0 {
+		s.face = s.face.Scale(-1)
+	}
+	if s.normal.Dot(s.face) < 0 {
+		s.normal = s.normal.Scale(-1)
+	}
+	return s
+}

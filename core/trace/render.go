@@ -1,0 +1,193 @@
+package trace
+
+import (
+	"context"
+	"fmt"
+	"image"
+	"math"
+	"runtime"
+	"sync"
+	"sync/atomic"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/lens"
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+	"reelhouse/core/raster"
+)
+
+// MaxSamples is the most samples along one edge of a pixel.
+const MaxSamples = 64
+
+// Settings say what to render.
+type Settings struct {
+	Size            raster.Size
+	Region          image.Rectangle // the part of the picture wanted; empty for all of it
+	Passes          []pass.Code
+	Samples         int // along each edge of a pixel: 2 is 2 x 2
+	Filter          pixel.Filter
+	Frame           int     // changes the pattern of noise from frame to frame
+	DepthBackground float64 // metres, where there is no surface
+}
+
+// Check says what is wrong with the settings, or nil.
+func (s Settings) Check() error {
+	switch {
+	case !s.Size.Valid():
+		return fmt.Errorf("a picture of %v cannot be rendered", s.Size)
+	case s.Samples < 1 || s.Samples > MaxSamples:
+		return fmt.Errorf("%d samples a pixel edge; 1 to %d are possible", s.Samples, MaxSamples)
+	case len(s.Passes) == 0:
+		return fmt.Errorf("no pass is asked for")
+	case !s.Region.In(image.Rect(0, 0, s.Size.Width, s.Size.Height)):
+		return fmt.Errorf("region %v lies outside the picture of %v", s.Region, s.Size)
+	case math.IsNaN(s.DepthBackground) || math.IsInf(s.DepthBackground, 0):
+		return fmt.Errorf("the background's depth is not a finite number")
+	}
+	for _, code := range s.Passes {
+		if _, err := pass.Find(code); err != nil {
+			return err
+		}
+	}
+	return s.Filter.Check()
+}
+
+// Render renders the named camera's picture. The image has the planes of the passes, by the names of
+// pass.ChannelNames, and the region's size. progress is called with 0 to 1, from several goroutines. It
+// ends early with ctx's error.
+func (w *World) Render(ctx context.Context, camera string, s Settings, progress func(float64)) (*pixel.Image, error) {
+	if err := s.Check(); err != nil {
+		return nil, err
+	}
+	pose, optics, err := w.CameraPose(camera)
+	if err != nil {
+		return nil, err
+	}
+	if s.Region.Empty() {
+		s.Region = image.Rect(0, 0, s.Size.Width, s.Size.Height)
+	}
+	p := &picture{
+		world: w, settings: s,
+		projection: lens.Project(pose, lens.AnglesOf(optics.Up, optics.Aspect), s.Size),
+		image:      pixel.New(s.Region.Dx(), s.Region.Dy()),
+	}
+	for _, code := range pass.Sorted(s.Passes) {
+		described, _ := pass.Find(code)
+		for _, name := range described.ChannelNames() {
+			p.image.Planes = append(p.image.Planes, pixel.Plane{Name: name, Half: !described.Data, Data: make([]float32, p.image.Width*p.image.Height)})
+		}
+		switch code {
+		case pass.Beauty:
+			p.beauty = p.planes(described)
+		case pass.Depth:
+			p.depth = p.planes(described)
+		case pass.Normal:
+			p.normal = p.planes(described)
+		case pass.Object:
+			p.object = p.planes(described)
+		}
+	}
+	var next, done atomic.Int64
+	var wg sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		wg.Go(func() {
+			for ctx.Err() == nil {
+				y := int(next.Add(1)) - 1
+				if y >= p.image.Height {
+					return
+				}
+				p.row(y)
+				progress(float64(done.Add(1)) / float64(p.image.Height))
+			}
+		})
+	}
+	wg.Wait()
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	return p.image, nil
+}
+
+// A picture is one rendering under way.
+type picture struct {
+	world      *World
+	settings   Settings
+	projection lens.Projection
+	image      *pixel.Image
+	// Planes of each pass, nil where it is not wanted.
+	beauty, depth, normal, object [][]float32
+}
+
+func (p *picture) planes(described pass.Pass) [][]float32 {
+	var planes [][]float32
+	for _, name := range described.ChannelNames() {
+		planes = append(planes, p.image.Plane(name).Data)
+	}
+	return planes
+}
+
+func (p *picture) row(y int) {
+	for x := range p.image.Width {
+		at := y*p.image.Width + x
+		px, py := x+p.settings.Region.Min.X, y+p.settings.Region.Min.Y
+		if p.depth != nil || p.normal != nil {
+			p.centre(at, px, py)
+		}
+		if p.beauty != nil || p.object != nil {
+			p.filtered(at, px, py)
+		}
+	}
+}
+
+// centre fills the passes that hold the value at the pixel's centre.
+func (p *picture) centre(at, px, py int) {
+	origin, direction := p.projection.Ray(float64(px)+0.5, float64(py)+0.5)
+	depth, normal := p.settings.DepthBackground, geom.Vec{}
+	var h hit
+	if p.world.first(origin, direction, math.Inf(1), &h) {
+		surf := p.world.surface(origin, direction, &h)
+		depth, normal = p.projection.Depth(surf.point), surf.normal
+	}
+	if p.depth != nil {
+		p.depth[0][at] = float32(depth)
+	}
+	if p.normal != nil {
+		store(p.normal, at, normal)
+	}
+}
+
+// filtered fills the passes that gather samples over the pixel: stratified in a square grid, spread as
+// the filter weighs.
+func (p *picture) filtered(at, px, py int) {
+	n := p.settings.Samples
+	s := newSampler(px, py, p.settings.Frame)
+	var light, object geom.Vec
+	for i := range n * n {
+		s.sample = i
+		u, v := s.pair(dimLens)
+		dx := p.settings.Filter.Sample((float64(i%n) + u) / float64(n))
+		dy := p.settings.Filter.Sample((float64(i/n) + v) / float64(n))
+		origin, direction := p.projection.Ray(float64(px)+0.5+dx, float64(py)+0.5+dy)
+		if p.beauty != nil {
+			light = light.Add(p.world.radiance(origin, direction, 0, &s))
+		}
+		if p.object != nil {
+			var h hit
+			if p.world.first(origin, direction, math.Inf(1), &h) {
+				object = object.Add(p.world.colors[h.node()])
+			}
+		}
+	}
+	share := 1 / float64(n*n)
+	if p.beauty != nil {
+		store(p.beauty, at, light.Scale(share*p.world.look.Gain()))
+		p.beauty[3][at] = 1 // the sky covers what nothing else does
+	}
+	if p.object != nil {
+		store(p.object, at, object.Scale(share))
+	}
+}
+
+func store(planes [][]float32, at int, v geom.Vec) {
+	planes[0][at], planes[1][at], planes[2][at] = float32(v.X), float32(v.Y), float32(v.Z)
+}

@@ -1,0 +1,56 @@
+// Package demo makes "The Saltmarsh Ferry": a scene built by code and the production that renders it.
+// Everything in it is invented.
+package demo
+
+import (
+	"reelhouse/core/frame"
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+)
+
+// SceneName is what the demo's scene file is called.
+const SceneName = "saltmarsh_ferry.glb"
+
+// Production returns the demo's document; scene is the file that Scene was kept as.
+func Production(scene production.SceneFile) production.Production {
+	p := production.New("SALT", "The Saltmarsh Ferry")
+	p.Scene = scene
+	p.Sizes = []raster.Named{
+		{Code: "scope", Name: "2K scope 2.39", Size: raster.Size{Width: 2048, Height: 858}, Source: "SMPTE ST 428-1"},
+		{Code: "hd", Name: "HD 16:9", Size: raster.Size{Width: 1920, Height: 1080}, Source: "ITU-R BT.709"},
+		{Code: "square", Name: "Square 1:1", Size: raster.Size{Width: 1080, Height: 1080}},
+		{Code: "tall", Name: "Tall 9:16", Size: raster.Size{Width: 1080, Height: 1920}},
+	}
+	p.Qualities = []production.Quality{
+		{Code: "draft", Name: "Draft", Percent: 25, Samples: 2, Filter: pixel.Box},
+		{Code: "final", Name: "Final", Percent: 100, Samples: 6, Filter: pixel.Gaussian, Full: true},
+	}
+	p.Looks = Looks()
+	p.Views = []production.View{
+		{Code: "quay", Name: "From the quay", Camera: "cam_quay", Look: "dusk"},
+		{Code: "bow", Name: "Low at the bow", Camera: "cam_bow", Look: "dusk"},
+		{Code: "alongside", Name: "Alongside the ferry", Camera: "cam_alongside", Look: "dusk"},
+		{Code: "lighthouse", Name: "High in the lighthouse", Camera: "cam_lighthouse", Look: "overcast"},
+		{Code: "night", Name: "The quay by lamplight", Camera: "cam_quay", Look: "lamplight"},
+	}
+	for i := range 8 {
+		name := numbered("turn", i+1)
+		p.Views = append(p.Views, production.View{Code: name, Name: "Dinghy turnaround " + string(rune('1'+i)) + " of 8", Camera: "cam_" + name, Look: "overcast"})
+	}
+	p.PassLists = []production.PassList{
+		{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}},
+		{Code: "depth", Name: "Beauty and depth", Passes: []pass.Code{pass.Beauty, pass.Depth}},
+		{Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}},
+	}
+	p.Shots = []production.Shot{
+		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Sizes: []string{"scope"}, PassList: "comp", InBatch: true},
+		{Code: "020", Name: "Towards the quay", View: "bow", Frames: frame.MustParse("1033-1080x2"), Sizes: []string{"scope", "hd"}, PassList: "comp", InBatch: true},
+		{Code: "030", Name: "From the lantern", View: "lighthouse", Frames: frame.MustParse("1061-1096,!1076-1081"), Sizes: []string{"scope"}, PassList: "depth", InBatch: true},
+		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, PassList: "comp", InBatch: true, Note: "Poster; wants all shapes."},
+		{Code: "050", Name: "Profile", View: "alongside", Frames: frame.MustParse("1073-1092"), Sizes: []string{"hd"}, PassList: "depth", InBatch: true},
+		{Code: "060", Name: "Dinghy, spare", View: "turn_01", Frames: frame.MustParse("1001-1024x4"), Sizes: []string{"square"}, PassList: "comp", Note: "Kept for the sprite sheet."},
+	}
+	return p
+}

@@ -1,0 +1,106 @@
+// Package store keeps the record of a house in SQLite: productions with their history, batches as they
+// were sent, and the state of every frame.
+//
+// Changes that belong together are one transaction. There is one writer and a pool of readers.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net/url"
+	"time"
+
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // the driver "sqlite"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound is wrapped by the error about anything that is not in the record.
+var ErrNotFound = errors.New("not found")
+
+// A Store is an open record. Its methods may be called by many goroutines at once.
+type Store struct {
+	write *sql.DB // one connection; every transaction takes the write lock at once
+	read  *sql.DB
+}
+
+const readers = 4
+
+// Open opens the record in a file, makes it if there is none, and brings its tables up to date.
+func Open(file string) (*Store, error) {
+	dsn := func(extra string) string {
+		q := "_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(FULL)" + extra
+		return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: file}).EscapedPath(), RawQuery: q}).String()
+	}
+	write, err := sql.Open("sqlite", dsn("&_txlock=immediate"))
+	if err != nil {
+		return nil, fmt.Errorf("record %s: %w", file, err)
+	}
+	write.SetMaxOpenConns(1)
+	read, err := sql.Open("sqlite", dsn(""))
+	if err != nil {
+		write.Close()
+		return nil, fmt.Errorf("record %s: %w", file, err)
+	}
+	read.SetMaxOpenConns(readers)
+	s := &Store{write, read}
+	if err := s.migrate(); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("record %s: %w", file, err)
+	}
+	return s, nil
+}
+
+func (s *Store) migrate() error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	provider, err := goose.NewProvider(goose.DialectSQLite3, s.write, files, goose.WithSlog(slog.New(slog.DiscardHandler)))
+	if err != nil {
+		return err
+	}
+	_, err = provider.Up(context.Background())
+	return err
+}
+
+// Close closes the record.
+func (s *Store) Close() error { return errors.Join(s.read.Close(), s.write.Close()) }
+
+// Backup writes a copy of the record, as it is at this moment, to a new file; work may go on meanwhile.
+func (s *Store) Backup(file string) error {
+	if _, err := s.read.Exec("VACUUM INTO ?", file); err != nil {
+		return fmt.Errorf("backup to %s: %w", file, err)
+	}
+	return nil
+}
+
+// change runs work in one write transaction.
+func (s *Store) change(work func(tx *sql.Tx) error) error {
+	tx, err := s.write.Begin()
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	if err := work(tx); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+const timeFormat = time.RFC3339Nano
+
+func now() string { return time.Now().UTC().Format(timeFormat) }
+
+// when reads a stored time; an empty or damaged one is the zero time.
+func when(text string) time.Time {
+	t, _ := time.Parse(timeFormat, text)
+	return t
+}

@@ -1,16 +1,32 @@
+// Package web is the house's face: Echo handlers, html/template pages, htmx fragments and live events. A
+// handler reads the request, asks the core or the record, and renders a template; it computes nothing.
 package web
 
 import (
 	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
 	"log/slog"
 	"net"
+	"net/http"
+	"time"
 
 	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"reelhouse/farm"
 	"reelhouse/house"
+	"reelhouse/store"
 )
 
+//go:embed static
+var static embed.FS
+
+// A Server serves one house.
 type Server struct {
 	House  *house.House
 	Node   *farm.Node
@@ -18,7 +34,147 @@ type Server struct {
 	Log    *slog.Logger
 }
 
+// policy allows nothing but what the binary itself ships.
+const policy = "default-src 'self'; img-src 'self' blob: data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+
+// Serve serves on the listener until ctx ends.
 func Serve(ctx context.Context, l net.Listener, s Server) error {
+	handler, err := Handler(s)
+	if err != nil {
+		l.Close()
+		return err
+	}
+	return echo.StartConfig{
+		Listener: l, HideBanner: true, HidePort: true, GracefulTimeout: 3 * time.Second,
+		BeforeServeFunc: func(h *http.Server) error {
+			h.BaseContext = func(net.Listener) context.Context { return ctx } // ends the live events
+			h.ReadHeaderTimeout = 10 * time.Second
+			h.ErrorLog = slog.NewLogLogger(s.Log.Handler(), slog.LevelWarn)
+			return nil
+		},
+	}.Start(ctx, handler)
+}
+
+// Handler returns everything that the server answers.
+func Handler(s Server) (http.Handler, error) {
+	pages, err := parsePages()
+	if err != nil {
+		return nil, err
+	}
+	files, err := fs.Sub(static, "static")
+	if err != nil {
+		return nil, err
+	}
+	a := &app{Server: s, frames: newFrameCache()}
 	e := echo.New()
-	return echo.StartConfig{Listener: l, HideBanner: true, HidePort: true}.Start(ctx, e)
+	e.Logger = s.Log
+	e.Renderer = pages
+	e.HTTPErrorHandler = a.failed
+	e.Use(middleware.Recover())
+	e.Use(func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			h := c.Response().Header()
+			h.Set("Content-Security-Policy", policy)
+			h.Set("X-Content-Type-Options", "nosniff")
+			h.Set("Referrer-Policy", "same-origin")
+			return next(c)
+		}
+	})
+	e.Use(echo.WrapMiddleware(http.NewCrossOriginProtection().Handler))
+	e.StaticFS("/static", files)
+	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(a.metrics(), promhttp.HandlerOpts{})))
+	a.routes(e)
+	return e, nil
+}
+
+// An app is what the handlers share.
+type app struct {
+	Server
+	frames *frameCache
+}
+
+func (a *app) routes(e *echo.Echo) {
+	e.GET("/", a.home)
+	e.POST("/productions", a.create)
+	p := e.Group("/p/:code")
+	p.GET("", a.production)
+	p.POST("/undo", a.step(-1))
+	p.POST("/redo", a.step(1))
+	p.GET("/events", a.events)
+	p.GET("/thumb", a.thumb)
+	for _, st := range stations {
+		p.GET("/"+string(st.Key), a.station(st))
+	}
+	p.POST("/edit/:kind", a.edit)
+	p.POST("/scene", a.bringScene, middleware.BodyLimit(1<<30))
+	p.GET("/names", a.names)
+	p.POST("/send", a.send)
+	p.POST("/act", a.act)
+	p.POST("/priority", a.priority)
+	p.GET("/frame/:sequence/:frame", a.frame)
+	p.GET("/screen/:sequence", a.screenFrames)
+	p.GET("/screen/:sequence/:frame/probe", a.probe)
+	p.GET("/screen/:sequence/:frame/:pass", a.screenPicture)
+}
+
+// failed answers errors: in words, with the page's frame where a page was asked for.
+func (a *app) failed(c *echo.Context, err error) {
+	if r, ok := c.Response().(*echo.Response); ok && r.Committed {
+		return
+	}
+	status, text := http.StatusInternalServerError, "Something went wrong in the server; its log says what."
+	var he *echo.HTTPError
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		status, text = http.StatusNotFound, "There is nothing here: "+err.Error()+"."
+	case errors.As(err, &he):
+		status, text = he.Code, fmt.Sprint(he.Message)
+	case echo.StatusCode(err) != 0:
+		status, text = echo.StatusCode(err), http.StatusText(echo.StatusCode(err))+"."
+	case errors.Is(err, context.Canceled):
+		return
+	}
+	if status >= 500 {
+		a.Log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+	}
+	if c.Request().Header.Get("HX-Request") != "" {
+		c.Response().Header().Set("HX-Retarget", "#notice")
+		c.Response().Header().Set("HX-Reswap", "innerHTML")
+		err = c.Render(http.StatusOK, "notice", text) // htmx shows only answers that succeed
+	} else {
+		err = c.Render(status, "error", map[string]any{"Title": http.StatusText(status), "Text": text})
+	}
+	if err != nil {
+		a.Log.Error("an error could not be shown", "error", err)
+	}
+}
+
+// metrics counts frames by state for Prometheus.
+func (a *app) metrics() *prometheus.Registry {
+	r := prometheus.NewRegistry()
+	r.MustRegister(frameCollector{a.House})
+	return r
+}
+
+type frameCollector struct{ house *house.House }
+
+var framesMetric = prometheus.NewDesc("reelhouse_frames", "Frames in the queue, by state.", []string{"production", "state"}, nil)
+
+func (f frameCollector) Describe(out chan<- *prometheus.Desc) { out <- framesMetric }
+
+func (f frameCollector) Collect(out chan<- prometheus.Metric) {
+	batches, err := f.house.Batches("")
+	if err != nil {
+		out <- prometheus.NewInvalidMetric(framesMetric, err)
+		return
+	}
+	sums := map[[2]string]int{}
+	for _, b := range batches {
+		for state, n := range b.Counts() {
+			sums[[2]string{b.Plan.Production, string(state)}] += n
+		}
+	}
+	for labels, n := range sums {
+		out <- prometheus.MustNewConstMetric(framesMetric, prometheus.GaugeValue, float64(n), labels[0], labels[1])
+	}
 }

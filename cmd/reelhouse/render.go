@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime/debug"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -22,6 +23,7 @@ func renderCommand() *cobra.Command {
 		Short: "Render a job of the renderer contract (the stand-in renderer)",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			debug.SetGCPercent(400) // a short life with one large scene: memory is cheaper than collecting
 			ctx, cancel := context.WithCancel(cmd.Context())
 			defer cancel()
 			if withParent {

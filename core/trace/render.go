@@ -168,14 +168,13 @@ func (p *picture) filtered(at, px, py int) {
 		dx := p.settings.Filter.Sample((float64(i%n) + u) / float64(n))
 		dy := p.settings.Filter.Sample((float64(i/n) + v) / float64(n))
 		origin, direction := p.projection.Ray(float64(px)+0.5+dx, float64(py)+0.5+dy)
+		var h hit
+		found := p.world.first(origin, direction, math.Inf(1), &h)
 		if p.beauty != nil {
-			light = light.Add(p.world.radiance(origin, direction, 0, &s))
+			light = light.Add(p.world.seen(origin, direction, &h, 0, &s))
 		}
-		if p.object != nil {
-			var h hit
-			if p.world.first(origin, direction, math.Inf(1), &h) {
-				object = object.Add(p.world.colors[h.node()])
-			}
+		if found && p.object != nil {
+			object = object.Add(p.world.colors[h.node()])
 		}
 	}
 	share := 1 / float64(n*n)

@@ -20,10 +20,16 @@ const (
 // radiance returns the light that arrives at origin against direction.
 func (w *World) radiance(origin, direction geom.Vec, bounce int, s *sampler) geom.Vec {
 	var h hit
-	if !w.first(origin, direction, math.Inf(1), &h) {
+	w.first(origin, direction, math.Inf(1), &h)
+	return w.seen(origin, direction, &h, bounce, s)
+}
+
+// seen is radiance for a ray whose first hit is known; a hit without an instance is the sky.
+func (w *World) seen(origin, direction geom.Vec, h *hit, bounce int, s *sampler) geom.Vec {
+	if h.instance == nil {
 		return w.background(direction, bounce)
 	}
-	surf := w.surface(origin, direction, &h)
+	surf := w.surface(origin, direction, h)
 	color := surf.material.Emission.Add(w.shade(&surf, direction, bounce, s))
 	if reach := w.look.Haze.Metres; reach > 0 {
 		level := geom.Vec{X: direction.X, Y: math.Abs(direction.Y) * 0.2, Z: direction.Z}.Unit()
@@ -61,11 +67,15 @@ func (w *World) shade(surf *surface, direction geom.Vec, bounce int, s *sampler)
 			continue
 		}
 		reflected := light.Scale(cos).Mul(brdf(m, body, f0, surf.normal, view, to))
-		if reflected.Max() > least && !w.blocked(above, to, distance-2*offset) {
+		if reflected.Max() <= least {
+			continue
+		}
+		// In a mirrored picture only the sun's shadows are missed.
+		if bounce > 0 && w.lights[i].kind != scene.Sun || !w.blocked(above, to, distance-2*offset) {
 			color = color.Add(reflected)
 		}
 	}
-	if len(w.glow.triangles) > 0 && bounce < 2 {
+	if len(w.glow.triangles) > 0 && bounce == 0 {
 		color = color.Add(w.glowLight(surf, above, view, body, f0, s))
 	}
 	color = color.Add(body.Mul(w.ambient(surf, above, bounce, s)))

@@ -1,0 +1,230 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/queue"
+	"reelhouse/store"
+)
+
+// shownBatch is a batch with its sequences' strips.
+type shownBatch struct {
+	store.Batch
+	Sums      queue.Counts
+	Percent   int
+	Left      string
+	Sequences []shownSequence
+	Actions   []queue.Event
+}
+
+type shownSequence struct {
+	store.Sequence
+	Strip   strip
+	Total   int
+	Actions []queue.Event
+	Failed  *store.Frame // the first failed frame, for its reason
+}
+
+// actions returns what a person may ask for when frames are in these states.
+func actions(c queue.Counts) []queue.Event {
+	var possible []queue.Event
+	for _, e := range []queue.Event{queue.Hold, queue.Release, queue.Retry, queue.Drop} {
+		for _, s := range e.From() {
+			if c[s] > 0 {
+				possible = append(possible, e)
+				break
+			}
+		}
+	}
+	return possible
+}
+
+func (a *app) showBatch(b store.Batch) (shownBatch, error) {
+	shown := shownBatch{Batch: b, Sums: b.Counts()}
+	shown.Actions = actions(shown.Sums)
+	shown.Percent = 100 * shown.Sums[queue.Good] / max(1, shown.Sums.Total()-shown.Sums[queue.Dropped])
+	if d, ok := queue.Remaining(shown.Sums.Left(), b.MeanSeconds(), a.Node.SlotCount()); ok && shown.Sums.Left() > 0 {
+		shown.Left = duration(d)
+	}
+	for _, s := range b.Sequences {
+		frames, err := a.House.Frames(s.ID)
+		if err != nil {
+			return shown, err
+		}
+		link := func(f store.Frame) string {
+			return fmt.Sprintf("/p/%s/frame/%d/%d", b.Plan.Production, s.ID, f.Number)
+		}
+		q := shownSequence{Sequence: s, Strip: stripOf(frames, link, false), Total: s.Counts.Total(), Actions: actions(s.Counts)}
+		for i := range frames {
+			if frames[i].State == queue.Failed {
+				q.Failed = &frames[i]
+				break
+			}
+		}
+		shown.Sequences = append(shown.Sequences, q)
+	}
+	return shown, nil
+}
+
+func fillQueue(a *app, v *view) error {
+	var shown []shownBatch
+	for _, b := range v.Batches {
+		s, err := a.showBatch(b)
+		if err != nil {
+			return err
+		}
+		shown = append(shown, s)
+	}
+	v.Page = struct {
+		Batches []shownBatch
+		States  []strip
+	}{shown, legend()}
+	return nil
+}
+
+// legend is one cell of each state.
+func legend() []strip {
+	var cells []strip
+	for _, s := range queue.States() {
+		one := stripOf([]store.Frame{{State: s}}, nil, false)
+		one.Width = 18
+		cells = append(cells, one)
+	}
+	return cells
+}
+
+// send sends the batch as it stands on the batch sheet.
+func (a *app) send(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	// Two open tabs: what is sent must be what was read.
+	if seen := c.FormValue("revision"); seen != strconv.Itoa(p.Number) {
+		return a.update(c, p, batchSheet, mistake{}, "The set-up was changed meanwhile, perhaps in another tab. This is how it stands now; read it and send again.")
+	}
+	id, err := a.House.SendDraft(p.Production)
+	if err != nil {
+		return a.update(c, p, batchSheet, mistake{}, "Not sent: "+err.Error())
+	}
+	a.Hub().Changed()
+	c.Response().Header().Set("HX-Redirect", fmt.Sprintf("/p/%s/queue#batch-%d", p.Code, id))
+	return c.NoContent(http.StatusNoContent)
+}
+
+// act holds, releases, retries or drops a batch, a sequence or a frame.
+func (a *app) act(c *echo.Context) error {
+	number := func(name string) int64 {
+		n, _ := strconv.ParseInt(c.FormValue(name), 10, 64)
+		return n
+	}
+	scope := store.Scope{Batch: number("batch"), Sequence: number("sequence")}
+	if c.FormValue("frame") != "" {
+		n := int(number("frame"))
+		scope.Frame = &n
+	}
+	if (scope.Batch == 0) == (scope.Sequence == 0) {
+		return echo.NewHTTPError(http.StatusBadRequest, "Name a batch or a sequence.")
+	}
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	event := queue.Event(c.FormValue("event"))
+	changed, err := a.House.Apply(scope, event)
+	notice := fmt.Sprintf("%s: %s.", past(event), plural(changed, "frame", "frames"))
+	if err != nil {
+		notice = "Nothing was done: " + err.Error() + "."
+	}
+	a.Hub().Changed()
+	return a.update(c, p, queueStation, mistake{}, notice)
+}
+
+func past(e queue.Event) string {
+	switch e {
+	case queue.Hold:
+		return "Held"
+	case queue.Release:
+		return "Released"
+	case queue.Retry:
+		return "To be tried again"
+	}
+	return "Dropped"
+}
+
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return count(n) + " " + one
+	}
+	return count(n) + " " + many
+}
+
+// priority moves a batch in the queue.
+func (a *app) priority(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	id, _ := strconv.ParseInt(c.FormValue("batch"), 10, 64)
+	n, err := strconv.Atoi(c.FormValue("value"))
+	if err != nil || n < -100 || n > 100 {
+		return a.update(c, p, queueStation, mistake{}, "Not changed: a priority is a whole number from −100 to 100.")
+	}
+	if err := a.House.SetPriority(id, n); err != nil {
+		return err
+	}
+	a.Hub().Changed()
+	return a.update(c, p, queueStation, mistake{}, fmt.Sprintf("Priority is %d now.", n))
+}
+
+// Hub returns what tells of changes.
+func (a *app) Hub() interface {
+	Changed()
+	Listen() (<-chan struct{}, func())
+} {
+	return a.Node.Hub
+}
+
+// frame answers with the side sheet of one frame: its state, files and logs.
+func (a *app) frame(c *echo.Context) error {
+	sequence, number, err := framePlace(c)
+	if err != nil {
+		return err
+	}
+	f, err := a.House.Frame(sequence, number)
+	if err != nil {
+		return err
+	}
+	s, err := a.House.Sequence(sequence)
+	if err != nil {
+		return err
+	}
+	files, err := a.House.Files(sequence, number)
+	if err != nil {
+		return err
+	}
+	logs, err := a.House.Logs(sequence, number)
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "frame-side", map[string]any{
+		"Code": c.Param("code"), "Frame": f, "Sequence": s, "Files": files, "Logs": logs, "Actions": actions(queue.Counts{f.State: 1}),
+		"Percent": int(100 * a.Node.Progress(sequence, number)), "Retries": queue.Retries,
+	})
+}
+
+func framePlace(c *echo.Context) (int64, int, error) {
+	sequence, err := echo.PathParam[int64](c, "sequence")
+	if err != nil {
+		return 0, 0, echo.NewHTTPError(http.StatusNotFound, "There is no such sequence.")
+	}
+	number, err := echo.PathParam[int](c, "frame")
+	if err != nil {
+		return 0, 0, echo.NewHTTPError(http.StatusNotFound, "There is no such frame.")
+	}
+	return sequence, number, nil
+}

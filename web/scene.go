@@ -1,0 +1,124 @@
+package web
+
+import (
+	"errors"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/naming"
+	"reelhouse/core/plan"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+	"reelhouse/farm"
+	"reelhouse/house"
+)
+
+// bringScene takes a scene file in; views are made for its cameras where there are none yet.
+func (a *app) bringScene(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	refuse := func(message string) error {
+		return a.update(c, p, production.Scenes, mistake{"scene", "file", "", message}, "")
+	}
+	header, err := c.FormFile("file")
+	if errors.Is(err, http.ErrMissingFile) {
+		return refuse("no file was chosen; choose a .glb file, or a .gltf file with everything embedded")
+	} else if err != nil {
+		return refuse("the file did not arrive whole; try again")
+	}
+	upload, err := header.Open()
+	if err != nil {
+		return err
+	}
+	defer upload.Close()
+	kept, s, err := a.House.BringScene(header.Filename, upload)
+	if err != nil {
+		return refuse(header.Filename + " was not taken in. " + err.Error())
+	}
+	after, err := a.House.Edit(p.Code, "scene "+kept.Name, func(p *production.Production) error {
+		p.Scene = kept
+		for _, camera := range house.CameraNames(s) {
+			if slices.ContainsFunc(p.Views, func(v production.View) bool { return v.Camera == camera }) {
+				continue
+			}
+			code := strings.Trim(naming.Clean(strings.TrimPrefix(camera, "cam_")), "-_")
+			if _, taken := p.FindView(code); taken || code == "" || len(code) > 32 {
+				code = fresh("view", len(p.Views), func(c string) bool { _, ok := p.FindView(c); return ok })
+			}
+			p.Views = append(p.Views, production.View{Code: code, Name: camera, Camera: camera, Look: p.Looks[0].Code})
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return a.update(c, after, production.Scenes, mistake{}, "Taken in: "+kept.Name+".")
+}
+
+// names previews the paths that a pattern would make, before it is kept.
+func (a *app) names(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	tried := p.Production
+	tried.Output.Pattern = strings.TrimSpace(c.QueryParam("value"))
+	var n namesPreview
+	if _, err := naming.Parse(tried.Output.Pattern); err != nil {
+		n.Wrong = err.Error()
+		var se *naming.SyntaxError
+		if errors.As(err, &se) {
+			n.Offset = se.Offset
+		}
+	} else if batch, err := plan.Build(tried, plan.Measure{}); err == nil {
+		n = previewNames(tried, house.Draft{Batch: batch})
+	} else {
+		n.Wrong = err.Error()
+	}
+	return c.Render(http.StatusOK, "names", n)
+}
+
+// thumbEdge is the longer edge of a small picture, in pixels.
+const thumbEdge = 288
+
+// thumb answers with the small picture of a view at a frame, in the shape of a size.
+func (a *app) thumb(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	v, ok := p.FindView(c.QueryParam("view"))
+	if !ok {
+		return echo.NewHTTPError(http.StatusNotFound, "There is no such view.")
+	}
+	l, ok := p.FindLook(v.Look)
+	if !ok || p.Scene.SHA256 == "" {
+		return echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
+	}
+	size := raster.Size{Width: 1920, Height: 1080}
+	if named, ok := p.FindSize(c.QueryParam("size")); ok {
+		size = named.Size
+	}
+	n, err := strconv.Atoi(c.QueryParam("frame"))
+	if err != nil {
+		n = p.FirstFrame
+	}
+	t := farm.Thumb{Scene: p.Scene.SHA256, Camera: v.Camera, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: n, Size: size.Within(thumbEdge)}
+	c.Response().Header().Set("Cache-Control", "no-cache")
+	c.Response().Header().Set("ETag", `"`+t.Key()+`"`)
+	if c.Request().Header.Get("If-None-Match") == `"`+t.Key()+`"` {
+		return c.NoContent(http.StatusNotModified)
+	}
+	file, err := a.Thumbs.File(c.Request().Context(), t)
+	if err != nil {
+		return err
+	}
+	http.ServeFile(c.Response(), c.Request(), file)
+	return nil
+}

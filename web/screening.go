@@ -1,0 +1,261 @@
+package web
+
+import (
+	"container/list"
+	"fmt"
+	"image/png"
+	"math"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"sync"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/imagefile"
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+	"reelhouse/core/queue"
+	"reelhouse/core/screening"
+	"reelhouse/store"
+)
+
+// screened is one sequence that can be looked at.
+type screened struct {
+	store.Sequence
+	Batch store.Batch
+	Good  int
+}
+
+func fillScreening(a *app, v *view) error {
+	page := struct {
+		Sequences  []screened
+		Current    *screened
+		Passes     []pass.Pass
+		Strip      strip
+		Frame      int
+		Pass       string
+		Mapping    string
+		Rate       float64
+		Background float64
+	}{Pass: v.query("pass")}
+	asked, _ := strconv.ParseInt(v.query("sequence"), 10, 64)
+	for _, b := range v.Batches {
+		for _, s := range b.Sequences {
+			page.Sequences = append(page.Sequences, screened{s, b, s.Counts[queue.Good]})
+		}
+	}
+	for i := range page.Sequences {
+		s := &page.Sequences[i]
+		if s.ID == asked || asked == 0 && page.Current == nil && s.Good > 0 {
+			page.Current = s
+		}
+	}
+	if page.Current != nil {
+		frames, err := a.House.Frames(page.Current.ID)
+		if err != nil {
+			return err
+		}
+		page.Strip = stripOf(frames, nil, true)
+		page.Rate = page.Current.Batch.Plan.Rate.PerSecond()
+		for _, code := range page.Current.Spec.Passes {
+			described, err := pass.Find(code)
+			if err != nil {
+				return err
+			}
+			page.Passes = append(page.Passes, described)
+		}
+		if page.Pass == "" {
+			page.Pass = string(page.Passes[0].Code)
+		}
+		page.Frame, err = strconv.Atoi(v.query("frame"))
+		if err != nil {
+			for _, f := range frames {
+				if f.State == queue.Good {
+					page.Frame = f.Number
+					break
+				}
+			}
+		}
+	}
+	v.Page = page
+	return nil
+}
+
+// screenFrames lists a sequence's frames and their states, for the player.
+func (a *app) screenFrames(c *echo.Context) error {
+	id, err := echo.PathParam[int64](c, "sequence")
+	if err != nil {
+		return echo.NewHTTPError(http.StatusNotFound, "There is no such sequence.")
+	}
+	frames, err := a.House.Frames(id)
+	if err != nil {
+		return err
+	}
+	type entry struct {
+		Number int         `json:"number"`
+		State  queue.State `json:"state"`
+	}
+	entries := make([]entry, 0, len(frames))
+	for _, f := range frames {
+		entries = append(entries, entry{f.Number, f.State})
+	}
+	return c.JSON(http.StatusOK, entries)
+}
+
+// loaded returns the image of one good frame with all its passes, from whichever files they are in.
+func (a *app) loaded(c *echo.Context) (*pixel.Image, store.Sequence, error) {
+	sequence, number, err := framePlace(c)
+	if err != nil {
+		return nil, store.Sequence{}, err
+	}
+	s, err := a.House.Sequence(sequence)
+	if err != nil {
+		return nil, s, err
+	}
+	img, err := a.frames.get(frameID{sequence, number}, func() (*pixel.Image, error) { return a.load(sequence, number) })
+	return img, s, err
+}
+
+func (a *app) load(sequence int64, number int) (*pixel.Image, error) {
+	files, err := a.House.Files(sequence, number)
+	if err != nil {
+		return nil, err
+	}
+	if len(files) == 0 {
+		return nil, echo.NewHTTPError(http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number))
+	}
+	whole := &pixel.Image{}
+	for _, f := range files {
+		data, err := os.ReadFile(filepath.Join(a.House.Output(), filepath.FromSlash(f.Path)))
+		if os.IsNotExist(err) {
+			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and is no longer there.")
+		} else if err != nil {
+			return nil, err
+		}
+		p, err := imagefile.Decode(data)
+		if err != nil {
+			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and cannot be read any more: "+err.Error())
+		}
+		whole.Width, whole.Height = p.Image.Width, p.Image.Height
+		whole.Planes = append(whole.Planes, p.Image.Planes...)
+	}
+	return whole, nil
+}
+
+// depthFar returns the depth shown white for a whole sequence: that of its first good frame, so that
+// playing does not flicker.
+func (a *app) depthFar(s store.Sequence) (float64, error) {
+	frames, err := a.House.Frames(s.ID)
+	if err != nil {
+		return 0, err
+	}
+	b, err := a.House.Batch(s.BatchID)
+	if err != nil {
+		return 0, err
+	}
+	for _, f := range frames {
+		if f.State == queue.Good {
+			img, err := a.frames.get(frameID{s.ID, f.Number}, func() (*pixel.Image, error) { return a.load(s.ID, f.Number) })
+			if err != nil {
+				return 0, err
+			}
+			return screening.DepthFar(img, b.Plan.DepthBackground), nil
+		}
+	}
+	return 1, nil
+}
+
+// screenPicture answers with one pass of one frame as a picture for the screen.
+func (a *app) screenPicture(c *echo.Context) error {
+	img, s, err := a.loaded(c)
+	if err != nil {
+		return err
+	}
+	code := pass.Code(c.Param("pass"))
+	far := 1.0
+	if code == pass.Depth {
+		if far, err = a.depthFar(s); err != nil {
+			return err
+		}
+	}
+	stops, err := strconv.ParseFloat(c.QueryParamOr("stops", "0"), 64)
+	if err != nil || math.Abs(stops) > 20 {
+		return echo.NewHTTPError(http.StatusBadRequest, "Exposure lies between −20 and 20 stops.")
+	}
+	shown, err := screening.Display(img, code, math.Exp2(stops), far)
+	if err != nil {
+		return echo.NewHTTPError(http.StatusNotFound, err.Error())
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", "image/png")
+	h.Set("Cache-Control", "private, max-age=3600") // a good frame does not change
+	h.Set("X-Mapping", screening.Mapping(code, far))
+	return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(c.Response(), shown)
+}
+
+// probe answers with the true values of one pixel.
+func (a *app) probe(c *echo.Context) error {
+	img, _, err := a.loaded(c)
+	if err != nil {
+		return err
+	}
+	x, errX := strconv.Atoi(c.QueryParam("x"))
+	y, errY := strconv.Atoi(c.QueryParam("y"))
+	if errX != nil || errY != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "Name a pixel by x and y.")
+	}
+	values, err := screening.Probe(img, x, y)
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, err.Error())
+	}
+	return c.JSON(http.StatusOK, values)
+}
+
+type frameID struct {
+	sequence int64
+	number   int
+}
+
+// A frameCache keeps decoded frames, the ones used last, up to a limit of memory.
+type frameCache struct {
+	mutex sync.Mutex
+	order *list.List // of *cachedFrame, last used first
+	byID  map[frameID]*list.Element
+	bytes int
+}
+
+type cachedFrame struct {
+	id    frameID
+	image *pixel.Image
+}
+
+const cacheBytes = 400 << 20
+
+func newFrameCache() *frameCache {
+	return &frameCache{order: list.New(), byID: map[frameID]*list.Element{}}
+}
+
+func (c *frameCache) get(id frameID, load func() (*pixel.Image, error)) (*pixel.Image, error) {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	if e := c.byID[id]; e != nil {
+		c.order.MoveToFront(e)
+		return e.Value.(*cachedFrame).image, nil
+	}
+	img, err := load()
+	if err != nil {
+		return nil, err
+	}
+	c.byID[id] = c.order.PushFront(&cachedFrame{id, img})
+	c.bytes += size(img)
+	for c.bytes > cacheBytes && c.order.Len() > 1 {
+		oldest := c.order.Remove(c.order.Back()).(*cachedFrame)
+		delete(c.byID, oldest.id)
+		c.bytes -= size(oldest.image)
+	}
+	return img, nil
+}
+
+func size(img *pixel.Image) int { return 4 * img.Width * img.Height * len(img.Planes) }

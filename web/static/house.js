@@ -1,0 +1,69 @@
+// What every page needs: keys, copying, the side sheet, local times, and the live preview of names.
+
+const typing = (e) => e.target.closest("input:not([type=range]), select, textarea, [contenteditable]");
+
+document.addEventListener("keydown", (e) => {
+  if (e.ctrlKey || e.metaKey || e.altKey) return;
+  if (e.key === "Escape") closeSide();
+  if (typing(e)) return;
+  if (e.key === "?") document.getElementById("keys")?.showModal();
+  if (e.key === "z") document.getElementById("undo")?.click();
+  if (e.key === "y") document.getElementById("redo")?.click();
+  if (/^[1-9]$/.test(e.key)) document.querySelector(`.spine li:nth-child(${e.key}) a`)?.click();
+});
+
+function closeSide() {
+  const side = document.getElementById("side");
+  if (side) side.replaceChildren();
+}
+
+document.addEventListener("click", async (e) => {
+  if (e.target.closest("[data-close-side]")) closeSide();
+  const copy = e.target.closest("[data-copy]");
+  if (copy) {
+    await navigator.clipboard?.writeText(copy.dataset.copy);
+    copy.textContent = "Copied";
+  }
+  const block = e.target.closest("[data-insert]");
+  if (block) {
+    const field = document.getElementById(block.dataset.into);
+    field.setRangeText(block.dataset.insert, field.selectionStart, field.selectionEnd, "end");
+    field.focus();
+    preview(field);
+  }
+});
+
+document.addEventListener("change", (e) => {
+  if (e.target.matches("[data-submit]")) e.target.form.submit();
+});
+
+let last = 0;
+async function preview(field) {
+  const mine = ++last;
+  const answer = await fetch(`${field.dataset.preview}?value=${encodeURIComponent(field.value)}`);
+  const text = await answer.text();
+  const names = document.getElementById("names");
+  if (mine === last && names && answer.ok) names.outerHTML = text;
+}
+
+document.addEventListener("input", (e) => {
+  if (e.target.dataset?.preview) preview(e.target);
+});
+
+// Times are shown in the viewer's zone.
+const clock = new Intl.DateTimeFormat(undefined, { dateStyle: "medium", timeStyle: "short" });
+function localTimes(root) {
+  for (const t of root.querySelectorAll("time[datetime]")) t.textContent = clock.format(new Date(t.dateTime));
+}
+localTimes(document);
+document.addEventListener("htmx:afterSwap", () => localTimes(document));
+
+// A picture covers the word behind it; one that cannot be made says so.
+document.addEventListener("load", (e) => e.target.matches?.(".plate img") && e.target.previousElementSibling?.remove(), true);
+document.addEventListener("error", (e) => {
+  if (!e.target.matches?.(".plate img")) return;
+  if (e.target.previousElementSibling) e.target.previousElementSibling.textContent = "no picture: " + e.target.alt;
+  e.target.remove();
+}, true);
+
+if (document.getElementById("room")) import("/static/screening.js");

@@ -1,0 +1,264 @@
+package web
+
+import (
+	"errors"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/plan"
+	"reelhouse/core/preflight"
+	"reelhouse/core/production"
+	"reelhouse/core/queue"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// A station is one page of the order of work.
+type station struct {
+	Key   production.Station
+	Name  string
+	fill  func(a *app, v *view) error // adds what the page needs beside the view
+	Hint  string
+	Count func(v *view) int
+}
+
+// A view is what every page of a production is rendered from.
+type view struct {
+	Production store.Revision
+	Station    station
+	Spine      []spineEntry
+	Draft      house.Draft
+	Totals     plan.Totals
+	Running    running
+	Batches    []store.Batch
+	Mistake    mistake
+	Notice     string // what was just done, in a sentence
+	Page       any    // the station's own
+	Swap       bool   // spine and ticket line replace those on the page
+	query      func(string) string
+}
+
+// A mistake is what a person typed that cannot be kept. It is shown where it was typed.
+type mistake struct {
+	Where, Field, Value, Message string
+}
+
+type spineEntry struct {
+	station
+	Ordinal, Have, Wrong int
+	Current              bool
+}
+
+// running is the live part of the ticket line.
+type running struct {
+	Batch           string
+	Good, Total     int
+	Percent         int
+	Left            string
+	Trouble         string
+	Active, Waiting bool
+}
+
+// Value returns what a field shows: what was typed wrongly, if it was here, or what is kept.
+func (v *view) Value(where, field string, kept any) any {
+	if v.Mistake.Where == where && v.Mistake.Field == field {
+		return v.Mistake.Value
+	}
+	return kept
+}
+
+// Wrong returns the message about a field, or "".
+func (v *view) Wrong(where, field string) string {
+	if v.Mistake.Where == where && v.Mistake.Field == field {
+		return v.Mistake.Message
+	}
+	for _, p := range v.Draft.Problems {
+		if p.Where == where && p.Field == field {
+			return p.Message
+		}
+	}
+	return ""
+}
+
+// view gathers what the pages of a production have in common.
+func (a *app) view(c *echo.Context, st station) (*view, error) {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return nil, err
+	}
+	v := &view{Production: p, Station: st, query: c.QueryParam}
+	return v, a.complete(v)
+}
+
+// complete fills in everything that follows from the production.
+func (a *app) complete(v *view) error {
+	var err error
+	if v.Draft, err = a.House.Draft(v.Production.Production); err != nil {
+		return err
+	}
+	v.Totals = v.Draft.Batch.Totals()
+	v.Totals.Seconds /= float64(a.Node.SlotCount())
+	if v.Batches, err = a.House.Batches(v.Production.Code); err != nil {
+		return err
+	}
+	v.Running = a.running(v.Batches)
+	for i, st := range stations {
+		e := spineEntry{station: st, Ordinal: i + 1, Have: st.Count(v), Current: st.Key == v.Station.Key}
+		for _, p := range v.Draft.Problems {
+			if p.Station == st.Key {
+				e.Wrong++
+			}
+		}
+		switch st.Key {
+		case batchSheet:
+			for _, f := range v.Draft.Findings {
+				if f.Severity == preflight.Refuses {
+					e.Wrong++
+				}
+			}
+		case queueStation:
+			for _, b := range v.Batches {
+				e.Wrong += b.Counts()[queue.Failed]
+			}
+		}
+		v.Spine = append(v.Spine, e)
+	}
+	if v.Station.fill != nil {
+		return v.Station.fill(a, v)
+	}
+	return nil
+}
+
+// running says what is being rendered now, of all productions' batches given.
+func (a *app) running(batches []store.Batch) running {
+	var r running
+	var seconds float64
+	left, good := 0, 0
+	for _, b := range batches {
+		counts := b.Counts()
+		if counts.Left() == 0 {
+			continue
+		}
+		r.Active = true
+		if r.Batch != "" {
+			r.Batch += ", "
+		}
+		r.Batch += b.Name
+		r.Good += counts[queue.Good]
+		r.Total += counts.Total() - counts[queue.Dropped]
+		left += counts.Left()
+		seconds += b.MeanSeconds() * float64(counts[queue.Good])
+		good += counts[queue.Good]
+	}
+	if !r.Active {
+		return r
+	}
+	r.Percent = 100 * r.Good / max(1, r.Total)
+	if d, ok := queue.Remaining(left, seconds/float64(max(1, good)), a.Node.SlotCount()); ok {
+		r.Left = duration(d)
+	}
+	r.Trouble = a.Node.Trouble()
+	return r
+}
+
+// station answers with a station's page.
+func (a *app) station(st station) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		v, err := a.view(c, st)
+		if err != nil {
+			return err
+		}
+		return c.Render(http.StatusOK, string(st.Key), v)
+	}
+}
+
+// update answers a change with the sheet, the spine and the ticket line, as they are now.
+func (a *app) update(c *echo.Context, p store.Revision, key production.Station, m mistake, notice string) error {
+	v := &view{Production: p, Mistake: m, Notice: notice, Swap: true, query: c.QueryParam}
+	for _, st := range stations {
+		if st.Key == key {
+			v.Station = st
+		}
+	}
+	if v.Station.Key == "" {
+		return echo.NewHTTPError(http.StatusBadRequest, "There is no station of that name.")
+	}
+	if err := a.complete(v); err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, string(key)+"#sheet", v)
+}
+
+// home leads to the only production, or lists them and offers to make one.
+func (a *app) home(c *echo.Context) error {
+	codes, err := a.House.Codes()
+	if err != nil {
+		return err
+	}
+	if len(codes) == 1 && c.QueryParam("new") == "" {
+		return c.Redirect(http.StatusSeeOther, "/p/"+codes[0]+"/standards")
+	}
+	return c.Render(http.StatusOK, "home", map[string]any{"Title": "Productions", "Codes": codes})
+}
+
+// production leads to a production's first station.
+func (a *app) production(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/p/"+p.Code+"/standards")
+}
+
+// create makes a production.
+func (a *app) create(c *echo.Context) error {
+	code, title := strings.TrimSpace(c.FormValue("code")), strings.TrimSpace(c.FormValue("title"))
+	again := func(message string) error {
+		codes, err := a.House.Codes()
+		if err != nil {
+			return err
+		}
+		return c.Render(http.StatusUnprocessableEntity, "home", map[string]any{"Title": "Productions", "Codes": codes, "Code": code, "Name": title, "Wrong": message})
+	}
+	p := production.New(code, title)
+	for _, problem := range p.Problems() {
+		if problem.Where == "production "+code {
+			return again(problem.Message)
+		}
+	}
+	if title == "" {
+		return again("the production needs a title")
+	}
+	if err := a.House.Create(p); errors.Is(err, store.ErrTaken) {
+		return again(err.Error())
+	} else if err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/p/"+code+"/scenes")
+}
+
+// step undoes or redoes one edit, and shows the page again.
+func (a *app) step(by int) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		before, err := a.House.Production(c.Param("code"))
+		if err != nil {
+			return err
+		}
+		p, err := a.House.Step(before.Code, by)
+		if err != nil {
+			return err
+		}
+		notice := "Nothing to undo."
+		switch {
+		case by < 0 && p.Number != before.Number:
+			notice = "Undone: " + before.Undo + "."
+		case by > 0 && p.Number != before.Number:
+			notice = "Done again: " + before.Redo + "."
+		case by > 0:
+			notice = "Nothing to do again."
+		}
+		return a.update(c, p, production.Station(c.FormValue("station")), mistake{}, notice)
+	}
+}

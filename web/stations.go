@@ -1,0 +1,326 @@
+package web
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+
+	"reelhouse/core/lens"
+	"reelhouse/core/look"
+	"reelhouse/core/naming"
+	"reelhouse/core/pass"
+	"reelhouse/core/plan"
+	"reelhouse/core/production"
+	"reelhouse/core/queue"
+	"reelhouse/core/raster"
+	"reelhouse/core/scene"
+	"reelhouse/house"
+)
+
+// The stations that have no edits of their own.
+const (
+	batchSheet    production.Station = "batch"
+	queueStation  production.Station = "queue"
+	screeningRoom production.Station = "screening"
+)
+
+// stations is the order of work.
+var stations = []station{
+	{production.Standards, "Standards", fillStandards, "What this production delivers: sizes, rate, qualities.", func(v *view) int { return len(v.Production.Sizes) }},
+	{production.Scenes, "Scenes", fillScenes, "The scene that the cameras look at.", func(v *view) int {
+		if v.Production.Scene.SHA256 == "" {
+			return 0
+		}
+		return 1
+	}},
+	{production.Views, "Views", fillViews, "Each view is a camera under a look.", func(v *view) int { return len(v.Production.Views) }},
+	{production.Shots, "Shots", fillShots, "Which frames of which view. Both ends of a range are rendered.", func(v *view) int { return len(v.Production.Shots) }},
+	{production.Passes, "Passes", fillPasses, "What compositing will need, and nothing else.", func(v *view) int { return len(v.Production.PassLists) }},
+	{production.Outputs, "Output", fillOutput, "File format, packing and names.", func(v *view) int { return v.Totals.Files }},
+	{batchSheet, "Batch sheet", fillBatch, "Read the whole batch, then send it.", func(v *view) int { return v.Totals.Frames }},
+	{queueStation, "Queue", fillQueue, "What was sent, as it goes.", func(v *view) int { return len(v.Batches) }},
+	{screeningRoom, "Screening", fillScreening, "Look at what is finished.", func(v *view) int {
+		good := 0
+		for _, b := range v.Batches {
+			good += b.Counts()[queue.Good]
+		}
+		return good
+	}},
+}
+
+func fillStandards(_ *app, v *view) error {
+	type quality struct {
+		production.Quality
+		Example raster.Size
+	}
+	page := struct {
+		Rates     []string
+		Standard  []raster.Named
+		Qualities []quality
+		First     raster.Named
+		Filters   []string
+	}{Filters: []string{"box", "gaussian"}}
+	for _, r := range Rates() {
+		page.Rates = append(page.Rates, r.String())
+	}
+	for _, s := range raster.Standard() {
+		if _, have := v.Production.FindSize(s.Code); !have {
+			page.Standard = append(page.Standard, s)
+		}
+	}
+	if len(v.Production.Sizes) > 0 {
+		page.First = v.Production.Sizes[0]
+	}
+	for _, q := range v.Production.Qualities {
+		page.Qualities = append(page.Qualities, quality{q, page.First.Percent(max(1, q.Percent))})
+	}
+	v.Page = page
+	return nil
+}
+
+func fillScenes(a *app, v *view) error {
+	type object struct {
+		Name      string
+		Triangles int
+		Share     int // percent
+		Moves     bool
+	}
+	page := struct {
+		Scene                    *scene.Scene
+		Trouble                  string
+		Triangles                int
+		Size                     string
+		First, Last, Count       int
+		Objects                  []object
+		Cameras, Lights, Objectn int
+		Moving                   int
+	}{}
+	v.Page = &page
+	if v.Production.Scene.SHA256 == "" {
+		return nil
+	}
+	s, err := a.House.Scene(v.Production.Scene)
+	if err != nil {
+		page.Trouble = err.Error()
+		return nil
+	}
+	page.Scene, page.Triangles = s, s.Triangles()
+	size := s.Bounds(s.At(0)).Size()
+	page.Size = fmt.Sprintf("%.0f × %.0f × %.0f m", size.X, size.Y, size.Z)
+	page.First, page.Last = v.Production.FirstFrame, house.LastFrame(v.Production.Production, s)
+	page.Count = page.Last - page.First + 1
+	moving := s.Moving()
+	grouped := map[string]*object{}
+	for _, i := range s.At(0).Shown {
+		n := s.Nodes[i]
+		if n.Light != scene.None {
+			page.Lights++
+		}
+		if n.Mesh == scene.None {
+			continue
+		}
+		page.Objectn++
+		if moving[i] {
+			page.Moving++
+		}
+		mesh := s.Meshes[n.Mesh]
+		o := grouped[mesh.Name]
+		if o == nil {
+			o = &object{Name: mesh.Name}
+			grouped[mesh.Name] = o
+		}
+		o.Triangles += mesh.Triangles()
+		o.Moves = o.Moves || moving[i]
+	}
+	for _, o := range grouped {
+		o.Share = (200*o.Triangles/max(1, page.Triangles) + 1) / 2
+		page.Objects = append(page.Objects, *o)
+	}
+	sort.Slice(page.Objects, func(i, j int) bool {
+		a, b := page.Objects[i], page.Objects[j]
+		return a.Triangles > b.Triangles || a.Triangles == b.Triangles && a.Name < b.Name
+	})
+	page.Objects = page.Objects[:min(len(page.Objects), 14)]
+	page.Cameras = len(s.CameraNodes())
+	return nil
+}
+
+// shownView is a view with what its camera sees.
+type shownView struct {
+	production.View
+	Found       bool
+	Across, Up  float64 // degrees
+	Focal       float64 // millimetres on a back 36 mm wide
+	MiddleFrame int
+	UsedBy      string
+	LookName    string
+}
+
+func (a *app) shownViews(v *view) ([]shownView, []string) {
+	s, err := a.House.Scene(v.Production.Scene)
+	var cameras []string
+	if err == nil {
+		cameras = house.CameraNames(s)
+	}
+	var shown []shownView
+	for _, w := range v.Production.Views {
+		out := shownView{View: w, MiddleFrame: v.Production.FirstFrame}
+		if l, ok := v.Production.FindLook(w.Look); ok {
+			out.LookName = l.Name
+		}
+		if err == nil {
+			if i := s.FindCamera(w.Camera); i != scene.None {
+				c := s.Cameras[s.Nodes[i].Camera]
+				angles := lens.AnglesOf(c.Up, c.Aspect)
+				out.Found, out.Across, out.Up, out.Focal = true, lens.Degrees(angles.Across), lens.Degrees(angles.Up), angles.FocalLength()
+				out.MiddleFrame = (v.Production.FirstFrame + house.LastFrame(v.Production.Production, s)) / 2
+			}
+		}
+		var used []string
+		for _, shot := range v.Production.Shots {
+			if shot.View == w.Code {
+				used = append(used, shot.Code)
+				out.MiddleFrame = shot.Frames.At(shot.Frames.Count() / 2)
+			}
+		}
+		out.UsedBy = strings.Join(used, ", ")
+		shown = append(shown, out)
+	}
+	return shown, cameras
+}
+
+func fillViews(a *app, v *view) error {
+	views, cameras := a.shownViews(v)
+	type laidLook struct {
+		look.Look
+		UsedBy int
+	}
+	var looks []laidLook
+	for _, l := range v.Production.Looks {
+		n := 0
+		for _, w := range v.Production.Views {
+			if w.Look == l.Code {
+				n++
+			}
+		}
+		looks = append(looks, laidLook{l, n})
+	}
+	v.Page = struct {
+		Views   []shownView
+		Cameras []string
+		Looks   []laidLook
+	}{views, cameras, looks}
+	return nil
+}
+
+func fillShots(a *app, v *view) error {
+	views, _ := a.shownViews(v)
+	last := 0
+	if s, err := a.House.Scene(v.Production.Scene); err == nil {
+		last = house.LastFrame(v.Production.Production, s)
+	}
+	v.Page = struct {
+		Views []shownView
+		Chart chart
+	}{views, newChart(v.Production.Production, last)}
+	return nil
+}
+
+func fillPasses(_ *app, v *view) error {
+	v.Page = struct{ Catalogue []pass.Pass }{pass.Catalogue()}
+	return nil
+}
+
+// pathPreview is the paths of one file sequence.
+type pathPreview struct {
+	plan.Row
+	Collides string
+}
+
+func fillOutput(_ *app, v *view) error {
+	v.Page = struct {
+		Fields []string
+		Names  namesPreview
+	}{naming.FieldNames(), previewNames(v.Production.Production, v.Draft)}
+	return nil
+}
+
+// A namesPreview is what a pattern would make.
+type namesPreview struct {
+	Wrong   string // the pattern's fault, or ""
+	Offset  int
+	Rows    []pathPreview
+	Longest int
+	Clashes int
+}
+
+// previewNames lists every path of a draft, and which of them collide.
+func previewNames(p production.Production, d house.Draft) namesPreview {
+	var n namesPreview
+	owners := map[string]string{}
+	for _, row := range d.Batch.Rows() {
+		r := pathPreview{Row: row}
+		name := row.Shot + " " + row.View + " " + row.Size + " (" + row.Pass + ")"
+		if first, taken := owners[row.Pattern.Key()]; taken {
+			r.Collides = first
+			n.Clashes++
+		} else {
+			owners[row.Pattern.Key()] = name
+		}
+		n.Longest = max(n.Longest, len(row.LastPath))
+		n.Rows = append(n.Rows, r)
+	}
+	return n
+}
+
+// cell is one shot in one size on the batch sheet.
+type cell struct {
+	plan.Sequence
+	Middle  int
+	Seconds float64
+}
+
+type batchRow struct {
+	Shot   production.Shot
+	View   production.View
+	Look   string
+	Cells  []*cell // by size; nil where the shot has none
+	Totals plan.Totals
+}
+
+func fillBatch(a *app, v *view) error {
+	page := struct {
+		Rows   []*batchRow
+		BySize []plan.Totals
+		LeftIn int
+		Out    []production.Shot
+	}{BySize: make([]plan.Totals, len(v.Production.Sizes))}
+	rows := map[string]*batchRow{}
+	for _, s := range v.Draft.Batch.Sequences {
+		row := rows[s.Shot]
+		if row == nil {
+			shot, _ := v.Production.FindShot(s.Shot)
+			shown, _ := v.Production.FindView(shot.View)
+			row = &batchRow{Shot: shot, View: shown, Look: s.Look.Name, Cells: make([]*cell, len(v.Production.Sizes))}
+			rows[s.Shot] = row
+			page.Rows = append(page.Rows, row)
+		}
+		row.Totals.Add(s)
+		for i, size := range v.Production.Sizes {
+			if size.Code == s.SizeCode {
+				row.Cells[i] = &cell{s, s.Frames.At(s.Frames.Count() / 2), s.FrameSeconds * float64(s.Frames.Count()) / float64(a.Node.SlotCount())}
+				page.BySize[i].Add(s)
+			}
+		}
+	}
+	for i := range page.BySize {
+		page.BySize[i].Seconds /= float64(a.Node.SlotCount())
+	}
+	for _, s := range v.Production.Shots {
+		if !s.InBatch {
+			page.Out = append(page.Out, s)
+		}
+	}
+	v.Page = page
+	return nil
+}

@@ -30,7 +30,7 @@ func Scene() *scene.Scene {
 func (b *builder) water() {
 	sea := b.paint("water", v(0.012, 0.03, 0.035), 0.06)
 	type wave struct{ length, height, heading, phase float64 }
-	waves := []wave{{11, 0.075, 0.4, 0}, {6.3, 0.05, -0.5, 1}, {4.1, 0.032, 1.2, 2}, {2.9, 0.022, 0.1, 3}, {2.3, 0.016, -1.1, 4}, {1.9, 0.012, 2.2, 5}}
+	waves := []wave{{11, 0.075, 0.4, 0}, {6.3, 0.05, -0.5, 1}, {4.1, 0.032, 1.2, 2}, {2.9, 0.022, 0.1, 3}, {2.4, 0.016, -1.1, 4}}
 	height := func(x, z float64) float64 {
 		h := 0.0
 		for _, w := range waves {
@@ -39,7 +39,7 @@ func (b *builder) water() {
 		}
 		return h
 	}
-	near := b.object("water", newShape(sea).ground(-80, -70, 66, 62, 180, 165, height))
+	near := b.object("water", newShape(sea).ground(-80, -70, 66, 62, 130, 120, height))
 	b.move(near, Seconds, func(t float64) geom.Vec { return v(0.35*t, 0, 0.2*t) })
 	flat := func(x, z float64) float64 { return -0.28 }
 	b.object("water_beyond", newShape(sea).ground(-420, -420, 420, 420, 4, 4, flat))
@@ -66,7 +66,7 @@ func (b *builder) banks() {
 		}
 		return h + 0.05*math.Sin(x*0.9+math.Sin(z*0.7)) + 0.035*math.Sin(z*1.7+x*0.4)
 	}
-	b.object("mudbanks", newShape(mud).ground(-95, -70, 36, 62, 90, 90, height))
+	b.object("mudbanks", newShape(mud).ground(-95, -70, 36, 62, 72, 72, height))
 	var clumps []int
 	for i, green := range []geom.Vec{v(0.16, 0.17, 0.05), v(0.22, 0.19, 0.07), v(0.11, 0.15, 0.05)} {
 		grass := newShape(b.paint(numbered("grass", i+1), green, 0.9))

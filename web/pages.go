@@ -14,6 +14,8 @@ import (
 
 	"github.com/dustin/go-humanize"
 	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/queue"
 )
 
 //go:embed templates
@@ -87,12 +89,8 @@ var functions = template.FuncMap{
 	"degrees":  func(d float64) string { return strconv.FormatFloat(d, 'f', 1, 64) + "°" },
 	"number":   func(f float64) string { return strconv.FormatFloat(f, 'f', -1, 64) },
 	"join":     strings.Join,
-	"plural": func(n int, one, many string) string {
-		if n == 1 {
-			return count(n) + " " + one
-		}
-		return count(n) + " " + many
-	},
+	"tally":    func(c queue.Counts, state string) int { return c[queue.State(state)] },
+	"plural":   plural,
 	"map": func(pairs ...any) map[string]any {
 		m := map[string]any{}
 		for i := 0; i+1 < len(pairs); i += 2 {

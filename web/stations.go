@@ -278,6 +278,7 @@ type cell struct {
 	plan.Sequence
 	Middle  int
 	Seconds float64
+	Strip   strip
 }
 
 type batchRow struct {
@@ -292,7 +293,6 @@ func fillBatch(a *app, v *view) error {
 	page := struct {
 		Rows   []*batchRow
 		BySize []plan.Totals
-		LeftIn int
 		Out    []production.Shot
 	}{BySize: make([]plan.Totals, len(v.Production.Sizes))}
 	rows := map[string]*batchRow{}
@@ -308,7 +308,7 @@ func fillBatch(a *app, v *view) error {
 		row.Totals.Add(s)
 		for i, size := range v.Production.Sizes {
 			if size.Code == s.SizeCode {
-				row.Cells[i] = &cell{s, s.Frames.At(s.Frames.Count() / 2), s.FrameSeconds * float64(s.Frames.Count()) / float64(a.Node.SlotCount())}
+				row.Cells[i] = &cell{s, s.Frames.At(s.Frames.Count() / 2), s.FrameSeconds * float64(s.Frames.Count()) / float64(a.Node.SlotCount()), plannedStrip(s.Frames)}
 				page.BySize[i].Add(s)
 			}
 		}

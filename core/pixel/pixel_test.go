@@ -68,7 +68,7 @@ func TestEncoderAgreesWithEncode(t *testing.T) {
 		limit := float64(int(1)<<bits - 1)
 		for i := range 100000 {
 			v := float64(i) / 99999
-			if d := math.Abs(float64(e.Code(float32(v))) - Encode(v)*limit); d > map[int]float64{8: 0.52, 16: 1.6}[bits] {
+			if d := math.Abs(float64(e.Code(float32(v))) - Encode(v)*limit); d > 0.52 {
 				t.Fatalf("%d bit: %v is off by %v codes", bits, v, d)
 			}
 		}

@@ -74,15 +74,7 @@ var rules = []rule{
 		}
 	}},
 	{"same-path", "The later file would overwrite the earlier one.", Refuses, samePath},
-	{"already-sent", "Nothing that was sent may be overwritten.", Refuses, func(b plan.Batch, f Facts, found func(string, Fix, string, ...any)) {
-		for _, s := range b.Sequences {
-			for _, file := range s.Files {
-				if by := f.Taken(file.Path.Key()); by != "" {
-					found(s.Name(), NextVersion, "%s was already sent with batch %s. Raise the version, or change what is rendered.", file.Path.Frame(s.Frames.First()), by)
-				}
-			}
-		}
-	}},
+	{"already-sent", "Nothing that was sent may be overwritten.", Refuses, alreadySent},
 	{"format-too-small", "Passes that the file format cannot hold would be lost.", Refuses, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
 		for _, s := range b.Sequences {
 			for _, file := range s.Files {
@@ -126,6 +118,26 @@ var rules = []rule{
 			found("batch", NoFix, "About %.0f MB are needed and %.0f MB are free. Make room, or render less.", math.Ceil(need/1e6), math.Floor(f.FreeBytes/1e6))
 		}
 	}},
+}
+
+// alreadySent names, for each earlier batch, one path that this batch would write again.
+func alreadySent(b plan.Batch, f Facts, found func(string, Fix, string, ...any)) {
+	first, counts := map[string]string{}, map[string]int{}
+	var order []string
+	for _, s := range b.Sequences {
+		for _, file := range s.Files {
+			by := f.Taken(file.Path.Key())
+			if by == "" {
+				continue
+			}
+			if counts[by]++; counts[by] == 1 {
+				order, first[by] = append(order, by), file.Path.Frame(s.Frames.First())
+			}
+		}
+	}
+	for _, by := range order {
+		found("batch", NextVersion, "%d file sequences were already sent with %s, %s among them. Raise the version, or change what is rendered.", counts[by], by, first[by])
+	}
 }
 
 // samePath names both sequences of every pair that would write to one path.

@@ -10,7 +10,7 @@ import (
 const (
 	offset       = 1e-4 // metres by which a new ray starts above the surface
 	mirrorBelow  = 0.45 // roughness under which a surface mirrors what is around it
-	maxBounces   = 3
+	maxBounces   = 2
 	ambientReach = 7.0  // metres beyond which nothing dims the sky's light
 	glowCeiling  = 8.0  // most that one sample of a glowing triangle may add, against bright specks
 	dark         = 0.05 // albedo under which the sky's light is not worth a ray

@@ -12,6 +12,11 @@ document.addEventListener("keydown", (e) => {
   if (/^[1-9]$/.test(e.key)) document.querySelector(`.spine li:nth-child(${e.key}) a`)?.click();
 });
 
+// Frames in a strip are buttons for the keyboard too.
+document.addEventListener("keydown", (e) => {
+  if (e.key === "Enter" && e.target.matches("g[role=button]")) e.target.dispatchEvent(new MouseEvent("click", { bubbles: true }));
+});
+
 function closeSide() {
   const side = document.getElementById("side");
   if (side) side.replaceChildren();

@@ -8,6 +8,14 @@ const scrub = document.getElementById("scrub");
 const { base } = room.dataset;
 const rate = Number(room.dataset.rate);
 
+// The picture is as large as the room allows, in its own shape.
+const fit = () => {
+  const edge = canvas.width / canvas.height;
+  canvas.style.width = `${Math.min(room.clientWidth - 32, Math.max(160, innerHeight - 330) * edge)}px`;
+};
+addEventListener("resize", fit);
+fit();
+
 let frames = []; // { number, state }
 let at = 0;
 let pass = room.dataset.pass;

@@ -1,0 +1,33 @@
+# Two commands do everything on a fresh machine: `make demo` and `make test`.
+DATA ?= $(or $(REELHOUSE_DATA),./reelhouse-data)
+export CGO_ENABLED = 0
+
+.PHONY: build demo test race css tools bench screenshots
+
+build:
+	go build -o bin/reelhouse ./cmd/reelhouse
+
+demo: build
+	./bin/reelhouse demo --data "$(DATA)"
+
+# tools installs what the tests need and is missing: Debian's chromium, openexr, openimageio-tools, and the
+# glTF validator from npm.
+tools:
+	sh scripts/tools.sh
+
+test: tools
+	go test ./...
+
+race: tools
+	CGO_ENABLED=1 go test -race ./core/... ./store/... ./house/... ./farm/... ./web/...
+
+bench:
+	go test -run '^$$' -bench . ./...
+
+# css makes styles, fonts and scripts again from npm packages; the results are committed.
+css:
+	sh web/style/build.sh
+
+# screenshots makes docs/screenshots again from the demo.
+screenshots: build
+	REELHOUSE_SCREENSHOTS=1 go test -count=1 -timeout 30m -run TestScreenshots ./cmd/reelhouse

@@ -1,0 +1,65 @@
+package inspect
+
+import (
+	"bytes"
+	"math"
+	"strings"
+	"testing"
+
+	"reelhouse/core/imagefile"
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+)
+
+var promised = Expected{Format: production.EXR, Size: raster.Size{Width: 4, Height: 3}, Passes: []pass.Code{pass.Beauty, pass.Depth}}
+
+func file(t *testing.T, spoil func(img *pixel.Image)) []byte {
+	t.Helper()
+	img := pixel.New(4, 3, "R", "G", "B", "A", "depth.Z")
+	for i := range 4 {
+		img.Planes[i].Half = true
+	}
+	spoil(img)
+	passes := []pass.Code{pass.Beauty}
+	if len(img.Planes) > 4 {
+		passes = append(passes, pass.Depth)
+	}
+	var b bytes.Buffer
+	if err := imagefile.Encode(&b, production.EXR, img, passes, imagefile.Header{}); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func TestFaultsAreFound(t *testing.T) {
+	whole := file(t, func(*pixel.Image) {})
+	if r := Judge(whole, promised); !r.Good() || r.Width != 4 || len(r.Channels) != 5 {
+		t.Errorf("a good file: %+v", r)
+	}
+	larger := promised
+	larger.Size.Width = 5
+	png := promised
+	png.Format = production.PNG8
+	for name, c := range map[string]struct {
+		data []byte
+		want Expected
+		says string
+	}{
+		"empty":           {nil, promised, "empty"},
+		"cut short":       {whole[:len(whole)-5], promised, "cannot be read"},
+		"NaN":             {file(t, func(img *pixel.Image) { img.Planes[4].Data[5] = float32(math.NaN()) }), promised, "depth.Z holds 1 values that are not a number"},
+		"infinite":        {file(t, func(img *pixel.Image) { img.Planes[0].Data[5] = 1e6 }), promised, "R holds 1 infinite"},
+		"size":            {whole, larger, "4 × 3"},
+		"format":          {whole, png, "not png8"},
+		"channel missing": {file(t, func(img *pixel.Image) { img.Planes = img.Planes[:4] }), promised, "depth.Z is missing"},
+		"channel type":    {file(t, func(img *pixel.Image) { img.Planes[4].Half = true }), promised, "depth.Z is half"},
+		"channel extra":   {whole, Expected{Passes: []pass.Code{pass.Beauty}}, "depth.Z was not asked for"},
+	} {
+		r := Judge(c.data, c.want)
+		if r.Good() || !strings.Contains(strings.Join(r.Problems, "; "), c.says) {
+			t.Errorf("%s: %v, want %q", name, r.Problems, c.says)
+		}
+	}
+}

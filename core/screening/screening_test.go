@@ -1,0 +1,73 @@
+package screening
+
+import (
+	"math"
+	"slices"
+	"testing"
+
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+)
+
+func example() *pixel.Image {
+	img := pixel.New(2, 1, "R", "G", "B", "A", "depth.Z", "normal.X", "normal.Y", "normal.Z")
+	img.Plane("R").Data[0] = 0.18
+	copy(img.Plane("depth.Z").Data, []float32{7.2, 1000})
+	copy(img.Plane("normal.Y").Data, []float32{-1, 0})
+	return img
+}
+
+func TestPassesAreFoundByTheirChannels(t *testing.T) {
+	if got := Passes(example()); !slices.Equal(got, []pass.Code{pass.Beauty, pass.Depth, pass.Normal}) {
+		t.Errorf("got %v", got)
+	}
+}
+
+func TestProbeGivesTheFilesOwnValues(t *testing.T) {
+	values, err := Probe(example(), 0, 0)
+	if err != nil || len(values) != 8 {
+		t.Fatalf("%v, %v", values, err)
+	}
+	if d := values[4]; d.Channel != "Z" || d.Value != float64(float32(7.2)) || d.Text != "7.200 m" {
+		t.Errorf("depth is %+v", d)
+	}
+	for _, at := range [][2]int{{2, 0}, {0, 1}, {-1, 0}} {
+		if _, err := Probe(example(), at[0], at[1]); err == nil {
+			t.Errorf("%v lies outside and was answered", at)
+		}
+	}
+	odd := example()
+	odd.Plane("R").Data[0] = float32(math.NaN())
+	if values, _ := Probe(odd, 0, 0); values[0].Text != "NaN" {
+		t.Errorf("NaN is shown as %q", values[0].Text)
+	}
+}
+
+// The display: sRGB for light (0.18 becomes 118 of 255); a depth of 7.2 m with white at 7.5 m becomes 0.96, 245 of 255.
+func TestDisplayMapsAsItSays(t *testing.T) {
+	img := example()
+	far := DepthFar(img, 1000)
+	if far != float64(float32(7.2)) {
+		t.Errorf("the farthest surface is at %v", far)
+	}
+	for _, c := range []struct {
+		code    pass.Code
+		gain    float64
+		channel int
+		want    byte
+	}{{pass.Beauty, 1, 0, 118}, {pass.Beauty, 0, 0, 0}, {pass.Depth, 1, 0, 245}, {pass.Normal, 1, 1, 0}, {pass.Normal, 1, 0, 128}} {
+		shown, err := Display(img, c.code, c.gain, 7.5)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := shown.Pix[c.channel]; got != c.want {
+			t.Errorf("%s: %d, want %d", c.code, got, c.want)
+		}
+	}
+	if _, err := Display(img, pass.Object, 1, 1); err == nil {
+		t.Error("a missing pass was shown")
+	}
+	if DepthFar(pixel.New(1, 1, "R"), 1000) != 1 {
+		t.Error("an image without depth has no far depth of 1")
+	}
+}

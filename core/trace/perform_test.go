@@ -1,0 +1,78 @@
+package trace
+
+import (
+	"bytes"
+	"context"
+	"io"
+	"strings"
+	"testing"
+	"time"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/imagefile"
+	"reelhouse/core/job"
+	"reelhouse/core/look"
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+)
+
+func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
+	var file bytes.Buffer
+	if err := room().Write(&file); err != nil {
+		t.Fatal(err)
+	}
+	j := job.Job{
+		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
+		Size: raster.Size{Width: 40, Height: 30}, Passes: everything, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
+		Frames: []job.Frame{
+			{Number: 1001, Files: []job.File{{Path: "a.exr", Format: production.EXR, Passes: everything}, {Path: "a.png", Format: production.PNG16, Passes: []pass.Code{pass.Beauty}}}},
+			{Number: 1013, Files: []job.File{{Path: "b.exr", Format: production.EXR, Passes: []pass.Code{pass.Depth}}}},
+		},
+		Facts: []job.Fact{{Name: "shot", Value: "010"}},
+	}
+	wrote := map[string][]byte{}
+	var said []string
+	outside := Outside{
+		Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(file.Bytes())), nil },
+		Write: func(path string, data []byte) error { wrote[path] = data; return nil },
+		Now:   func() time.Time { return time.Time{} },
+		Say: func(m job.Message) {
+			if m.Event != job.Progress {
+				said = append(said, string(m.Event)+" "+m.Path)
+			}
+		},
+	}
+	if err := Perform(context.Background(), j, outside); err != nil {
+		t.Fatal(err)
+	}
+	if got := strings.Join(said, ","); got != "started ,wrote a.exr,wrote a.png,started ,wrote b.exr,finished " {
+		t.Errorf("it said %s", got)
+	}
+	picture, err := imagefile.Decode(wrote["a.exr"])
+	if err != nil {
+		t.Fatal(err)
+	}
+	facts := map[string]string{}
+	for _, f := range picture.Facts {
+		facts[f.Name] = f.Value
+	}
+	if facts["frame"] != "1001" || facts["framesPerSecond"] != "24/1" || facts["shot"] != "010" {
+		t.Errorf("the header says %v", facts)
+	}
+	again := map[string][]byte{}
+	outside.Write = func(path string, data []byte) error { again[path] = data; return nil }
+	if err := Perform(context.Background(), j, outside); err != nil {
+		t.Fatal(err)
+	}
+	for path, data := range wrote {
+		if !bytes.Equal(again[path], data) {
+			t.Errorf("%s came out with other bytes the second time", path)
+		}
+	}
+	outside.Write = func(path string, _ []byte) error { return io.ErrShortWrite }
+	if err := Perform(context.Background(), j, outside); err == nil || !strings.Contains(err.Error(), "frame 1001") {
+		t.Errorf("a file that cannot be written: %v", err)
+	}
+}

@@ -1,0 +1,6 @@
+// Prints the glTF validator's report on a file as JSON.
+const fs = require("fs");
+const validator = require("gltf-validator");
+validator.validateBytes(new Uint8Array(fs.readFileSync(process.argv[2])), { maxIssues: 20 })
+  .then((report) => console.log(JSON.stringify(report.issues)))
+  .catch((error) => { console.error(String(error)); process.exit(1); });

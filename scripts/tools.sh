@@ -1,0 +1,21 @@
+#!/bin/sh
+# Installs what the tests need and is missing. It needs root for Debian's packages, and npm for the glTF
+# validator.
+set -eu
+cd "$(dirname "$0")"
+missing=""
+command -v chromium >/dev/null || missing="$missing chromium"
+command -v exrheader >/dev/null || missing="$missing openexr"
+command -v oiiotool >/dev/null || missing="$missing openimageio-tools"
+command -v npm >/dev/null || missing="$missing nodejs npm"
+if [ -n "$missing" ]; then
+    echo "installing:$missing"
+    run=""
+    [ "$(id -u)" = 0 ] || run="sudo"
+    $run apt-get update -qq
+    # shellcheck disable=SC2086
+    DEBIAN_FRONTEND=noninteractive $run apt-get install -y -qq --no-install-recommends $missing >/dev/null
+fi
+if [ ! -d gltf/node_modules/gltf-validator ]; then
+    (cd gltf && npm install --no-save --silent --ignore-scripts)
+fi

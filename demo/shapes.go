@@ -17,9 +17,17 @@ type shape struct {
 
 func newShape(material int) *shape { return &shape{scene.Part{Material: material}} }
 
+// standing returns n with length 1, or straight up where a surface has shrunk to a line and has no normal.
+func standing(n geom.Vec) geom.Vec {
+	if n.Length() < 1e-12 {
+		return v(0, 1, 0)
+	}
+	return n.Unit()
+}
+
 // quad adds a flat four-sided face, counter-clockwise seen from outside.
 func (s *shape) quad(a, b, c, d geom.Vec) *shape {
-	n := c.Sub(a).Cross(d.Sub(b)).Unit()
+	n := standing(c.Sub(a).Cross(d.Sub(b)))
 	first := uint32(len(s.part.Positions))
 	for _, p := range []geom.Vec{a, b, c, d} {
 		s.part.Positions = append(s.part.Positions, p)
@@ -31,7 +39,7 @@ func (s *shape) quad(a, b, c, d geom.Vec) *shape {
 
 // triangle adds one flat triangle.
 func (s *shape) triangle(a, b, c geom.Vec) *shape {
-	n := b.Sub(a).Cross(c.Sub(a)).Unit()
+	n := standing(b.Sub(a).Cross(c.Sub(a)))
 	first := uint32(len(s.part.Positions))
 	s.part.Positions = append(s.part.Positions, a, b, c)
 	s.part.Normals = append(s.part.Normals, n, n, n)
@@ -59,6 +67,9 @@ type ring struct{ radius, height float64 }
 func (s *shape) turned(foot geom.Vec, sides int, profile ...ring) *shape {
 	for i := 0; i+1 < len(profile); i++ {
 		low, high := profile[i], profile[i+1]
+		if low == high {
+			continue
+		}
 		rise, run := high.height-low.height, low.radius-high.radius
 		first := uint32(len(s.part.Positions))
 		for j := range sides + 1 {
@@ -114,7 +125,7 @@ func (s *shape) surface(across, up int, poles bool, at func(a, b float64) (point
 		for i := range across + 1 {
 			p, n := at(float64(i)/float64(across), float64(j)/float64(up))
 			s.part.Positions = append(s.part.Positions, p)
-			s.part.Normals = append(s.part.Normals, n.Unit())
+			s.part.Normals = append(s.part.Normals, standing(n))
 		}
 	}
 	row := uint32(across + 1)

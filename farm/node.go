@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"os"
+	"path/filepath"
 	"runtime"
 	"strings"
 	"sync"
@@ -24,6 +26,7 @@ type Node struct {
 	Renderer Renderer
 	Slots    int           // frames rendered side by side; 0 for one a core
 	Timeout  time.Duration // after which a frame is given up; 0 for DefaultTimeout
+	Patience time.Duration // before another try when the disk is full or the record cannot be read; 0 for 3 s
 	Log      *slog.Logger
 
 	mutex   sync.Mutex
@@ -91,6 +94,15 @@ func (n *Node) clearUp() error {
 		}
 		n.Log.Info("frame taken up again after a crash", "sequence", s.Spec.Name(), "frame", f.Number)
 	}
+	jobs, err := filepath.Glob(filepath.Join(n.House.Work(), "job-*.json"))
+	if err != nil {
+		return err
+	}
+	for _, old := range jobs {
+		if err := os.Remove(old); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 
@@ -107,7 +119,7 @@ func (n *Node) slot(ctx context.Context) {
 		var wait <-chan time.Time
 		if err != nil {
 			n.setTrouble(err.Error())
-			wait = time.After(3 * time.Second)
+			wait = time.After(n.patience())
 		}
 		select {
 		case <-ctx.Done():
@@ -243,7 +255,7 @@ func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, lo
 		n.setTrouble("the output's disk is full; make room, and rendering goes on by itself")
 		select {
 		case <-parent.Done():
-		case <-time.After(3 * time.Second):
+		case <-time.After(n.patience()):
 		}
 	default:
 		reason := err.Error()
@@ -264,6 +276,13 @@ func (n *Node) timeout() time.Duration {
 		return DefaultTimeout
 	}
 	return n.Timeout
+}
+
+func (n *Node) patience() time.Duration {
+	if n.Patience == 0 {
+		return 3 * time.Second
+	}
+	return n.Patience
 }
 
 func isDiskFull(err error) bool {

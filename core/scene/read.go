@@ -63,7 +63,7 @@ func checkContainer(data []byte) error {
 	case len(data) > MaxFileBytes:
 		return fmt.Errorf("scene file: larger than %d MB", MaxFileBytes>>20)
 	case !bytes.HasPrefix(data, []byte("glTF")):
-		if c := bytes.TrimLeft(data, " \t\r\n")[:1]; len(c) == 0 || c[0] != '{' {
+		if !bytes.HasPrefix(bytes.TrimLeft(data, " \t\r\n"), []byte("{")) {
 			return fmt.Errorf("scene file: neither a binary nor a text glTF file")
 		}
 		return nil

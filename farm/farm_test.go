@@ -1,0 +1,313 @@
+package farm
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"reelhouse/core/job"
+	"reelhouse/core/queue"
+	"reelhouse/core/trace"
+	"reelhouse/house"
+	"reelhouse/house/housetest"
+	"reelhouse/store"
+)
+
+// The test program is its own renderer: with this variable set it performs the job that its last argument
+// names, in one of several good and bad ways.
+const rendererVariable = "FARM_TEST_RENDERER"
+
+func TestMain(m *testing.M) {
+	if way := os.Getenv(rendererVariable); way != "" {
+		os.Exit(pretend(way, os.Args[len(os.Args)-1]))
+	}
+	os.Exit(m.Run())
+}
+
+func pretend(way, path string) int {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return 2
+	}
+	j, err := job.Read(bytes.NewReader(data))
+	if err != nil {
+		return 2
+	}
+	say := json.NewEncoder(os.Stdout)
+	way, once, _ := strings.Cut(way, ":") // "crash:FILE" crashes until FILE exists
+	if once != "" {
+		if _, err := os.Stat(once); err == nil {
+			way = "good"
+		} else if err := os.WriteFile(once, nil, 0o644); err != nil {
+			return 2
+		}
+	}
+	switch way {
+	case "crash":
+		os.Stderr.WriteString("something terrible\n")
+		return 3
+	case "full":
+		say.Encode(job.Message{Event: job.Failed, Text: "write x: no space left on device"})
+		return 1
+	case "hang":
+		say.Encode(job.Message{Event: job.Progress, Frame: j.Frames[0].Number, Progress: 0.25})
+		io.Copy(io.Discard, os.Stdin)
+		return 1
+	case "nothing":
+		return 0
+	}
+	err = trace.Perform(context.Background(), j, trace.Outside{
+		Open: func(p string) (io.ReadCloser, error) { return os.Open(p) },
+		Write: func(p string, data []byte) error {
+			if way == "torn" {
+				data = data[:len(data)/2]
+			}
+			return os.WriteFile(p, data, 0o644)
+		},
+		Now: time.Now, Say: func(m job.Message) { say.Encode(m) },
+	})
+	if err != nil {
+		return 1
+	}
+	return 0
+}
+
+// start runs a node whose renderer behaves in the given way, and returns what stops it.
+func start(t *testing.T, h *house.House, way string) (*Node, func()) {
+	t.Helper()
+	t.Setenv(rendererVariable, way)
+	self, err := os.Executable()
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := &Node{Name: "test", House: h, Hub: NewHub(), Renderer: Renderer{Name: "pretender", Command: self}, Slots: 1, Patience: time.Millisecond, Log: slog.New(slog.DiscardHandler)}
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan error, 1)
+	go func() { done <- n.Run(ctx) }()
+	stop := func() {
+		cancel()
+		if err := <-done; err != nil {
+			t.Error(err)
+		}
+		done <- nil
+	}
+	t.Cleanup(stop)
+	return n, stop
+}
+
+// waitFor waits until the batch's counts are as wanted.
+func waitFor(t *testing.T, n *Node, batch int64, wanted func(c queue.Counts) bool) store.Batch {
+	t.Helper()
+	changed, end := n.Hub.Listen()
+	defer end()
+	timeout := time.After(60 * time.Second)
+	for {
+		b, err := n.House.Batch(batch)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if wanted(b.Counts()) {
+			return b
+		}
+		select {
+		case <-changed:
+		case <-timeout:
+			t.Fatalf("counts stay at %v", b.Counts())
+		}
+	}
+}
+
+func settled(c queue.Counts) bool { return c.Left() == 0 }
+
+// files returns every file below the output folder.
+func files(t *testing.T, h *house.House) []string {
+	t.Helper()
+	var found []string
+	err := filepath.WalkDir(h.Output(), func(path string, d os.DirEntry, err error) error {
+		if err == nil && !d.IsDir() {
+			rel, _ := filepath.Rel(h.Output(), path)
+			found = append(found, filepath.ToSlash(rel))
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return found
+}
+
+func TestFramesBecomeGoodFilesWithTheirNames(t *testing.T) {
+	h, b := housetest.New(t, "1001-1003")
+	n, _ := start(t, h, "good")
+	b = waitFor(t, n, b.ID, settled)
+	if b.Counts()[queue.Good] != 3 {
+		t.Fatalf("counts are %v", b.Counts())
+	}
+	want := []string{"TEST/010/hd/v001/all/010_v_hd_all.1001.exr", "TEST/010/hd/v001/all/010_v_hd_all.1002.exr", "TEST/010/hd/v001/all/010_v_hd_all.1003.exr"}
+	if got := files(t, h); !slices.Equal(got, want) {
+		t.Errorf("files are %v", got)
+	}
+	if work, _ := os.ReadDir(h.Work()); len(work) != 0 {
+		t.Errorf("%d jobs were left behind", len(work))
+	}
+}
+
+func TestBadRenderersFailWithTheirReason(t *testing.T) {
+	for way, says := range map[string]string{
+		"crash":   "ended badly: exit status 3",
+		"nothing": "did not write 010_v_hd_all.1001.exr",
+		"torn":    "cannot be read",
+	} {
+		t.Run(way, func(t *testing.T) {
+			h, b := housetest.New(t, "1001")
+			n, _ := start(t, h, way)
+			b = waitFor(t, n, b.ID, settled)
+			f, err := h.Frame(b.Sequences[0].ID, 1001)
+			if err != nil || f.State != queue.Failed || f.Attempts != queue.Retries+1 || !strings.Contains(f.Reason, says) {
+				t.Errorf("%+v, %v, want %q", f, err, says)
+			}
+			if got := files(t, h); len(got) != 0 {
+				t.Errorf("files were left: %v", got)
+			}
+			logs, err := h.Logs(b.Sequences[0].ID, 1001)
+			if err != nil || len(logs) != queue.Retries+1 {
+				t.Errorf("%d logs, %v", len(logs), err)
+			}
+			if way == "crash" && !strings.Contains(logs[0].Text, "something terrible") {
+				t.Errorf("the log does not hold the renderer's own words: %s", logs[0].Text)
+			}
+		})
+	}
+}
+
+func TestAFrameThatBreaksOnceIsTriedAgain(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	n, _ := start(t, h, "crash:"+filepath.Join(t.TempDir(), "crashed"))
+	if b = waitFor(t, n, b.ID, settled); b.Counts()[queue.Good] != 1 {
+		t.Errorf("counts are %v", b.Counts())
+	}
+}
+
+func TestAFullDiskCostsNoTry(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	n, _ := start(t, h, "full:"+filepath.Join(t.TempDir(), "was-full"))
+	b = waitFor(t, n, b.ID, settled)
+	f, err := h.Frame(b.Sequences[0].ID, 1001)
+	if err != nil || f.State != queue.Good || f.Attempts != 1 {
+		t.Errorf("%+v, %v", f, err)
+	}
+	if n.Trouble() != "" {
+		t.Errorf("the node still says %q", n.Trouble())
+	}
+}
+
+func TestADroppedFrameIsKilledAtOnce(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	n, _ := start(t, h, "hang")
+	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001) == 0.25 })
+	if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Drop); err != nil {
+		t.Fatal(err)
+	}
+	n.Hub.Changed()
+	waitFor(t, n, b.ID, func(c queue.Counts) bool {
+		logs, err := h.Logs(b.Sequences[0].ID, 1001)
+		return err == nil && len(logs) == 1 && c[queue.Dropped] == 1
+	})
+}
+
+func TestAFrameThatTakesTooLongIsStopped(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	t.Setenv(rendererVariable, "hang")
+	n, stop := start(t, h, "hang")
+	stop()
+	n.Timeout = 50 * time.Millisecond
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan error, 1)
+	go func() { done <- n.Run(ctx) }()
+	waitFor(t, n, b.ID, settled)
+	cancel()
+	<-done
+	if f, _ := h.Frame(b.Sequences[0].ID, 1001); f.State != queue.Failed || !strings.Contains(f.Reason, "longer than 50ms") {
+		t.Errorf("%+v", f)
+	}
+}
+
+func TestStoppingGivesFramesBack(t *testing.T) {
+	h, b := housetest.New(t, "1001-1002")
+	n, stop := start(t, h, "hang")
+	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001) > 0 })
+	stop()
+	if f, _ := h.Frame(b.Sequences[0].ID, 1001); f.State != queue.Ready || f.Attempts != 0 {
+		t.Errorf("%+v", f)
+	}
+}
+
+func TestNothingIsOverwritten(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	there := filepath.Join(h.Output(), "TEST/010/hd/v001/all/010_v_hd_all.1001.exr")
+	if err := errors.Join(os.MkdirAll(filepath.Dir(there), 0o755), os.WriteFile(there, []byte("precious"), 0o644)); err != nil {
+		t.Fatal(err)
+	}
+	n, _ := start(t, h, "good")
+	b = waitFor(t, n, b.ID, settled)
+	f, _ := h.Frame(b.Sequences[0].ID, 1001)
+	if data, _ := os.ReadFile(there); string(data) != "precious" || f.State != queue.Failed || !strings.Contains(f.Reason, "nothing is overwritten") {
+		t.Errorf("%q, %+v", data, f)
+	}
+}
+
+func TestPartsOfADeadServerAreClearedAway(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	l, err := h.Lease("dead")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, parts, err := newJob(h, l)
+	if err != nil {
+		t.Fatal(err)
+	}
+	old := filepath.Join(h.Work(), "job-1.json")
+	if err := errors.Join(os.WriteFile(parts[0].temp, []byte("half"), 0o644), os.WriteFile(old, nil, 0o644)); err != nil {
+		t.Fatal(err)
+	}
+	n, _ := start(t, h, "good")
+	if b = waitFor(t, n, b.ID, settled); b.Counts()[queue.Good] != 1 {
+		t.Fatalf("counts are %v", b.Counts())
+	}
+	if got := files(t, h); len(got) != 1 {
+		t.Errorf("files are %v", got)
+	}
+	if _, err := os.Stat(old); err == nil {
+		t.Error("an old job was left")
+	}
+}
+
+func TestThumbsAreRenderedOnceAndKept(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	t.Setenv(rendererVariable, "good")
+	self, _ := os.Executable()
+	s := NewThumbs(h, Renderer{Name: "pretender", Command: self})
+	q := b.Sequences[0].Spec
+	want := Thumb{Scene: b.Plan.Scene.SHA256, Camera: "cam", Look: q.Look, Rate: b.Plan.Rate, FirstFrame: 1001, Frame: 1001, Size: q.Size}
+	path, err := s.File(context.Background(), want)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Setenv(rendererVariable, "crash")
+	if again, err := s.File(context.Background(), want); err != nil || again != path {
+		t.Errorf("%s, %v", again, err)
+	}
+	want.Frame = 1002
+	if _, err := s.File(context.Background(), want); err == nil {
+		t.Error("a crashed renderer made a picture")
+	}
+}

@@ -1,0 +1,71 @@
+package house_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"reelhouse/core/preflight"
+	"reelhouse/house"
+	"reelhouse/house/housetest"
+)
+
+func TestOnlyOneServerOpensAFolder(t *testing.T) {
+	dir := t.TempDir()
+	first, err := house.Open(dir, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := house.Open(dir, false); err == nil || !strings.Contains(err.Error(), "in use by another") {
+		t.Errorf("a second server: %v", err)
+	}
+	reader, err := house.Open(dir, true)
+	if err != nil {
+		t.Errorf("reading beside it: %v", err)
+	} else {
+		reader.Close()
+	}
+	first.Close()
+	again, err := house.Open(dir, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again.Close()
+	if _, err := house.Open(filepath.Join(dir, "nothing"), true); err == nil {
+		t.Error("a folder that is none was read")
+	}
+}
+
+func TestABrokenSceneLeavesNothing(t *testing.T) {
+	h, err := house.Open(t.TempDir(), false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer h.Close()
+	if _, _, err := h.BringScene("bad.glb", strings.NewReader("glTF, or not")); err == nil {
+		t.Error("it was taken in")
+	}
+	if left, _ := os.ReadDir(filepath.Join(h.Dir, "scenes")); len(left) != 0 {
+		t.Errorf("%d files were left", len(left))
+	}
+}
+
+func TestWhatWasSentIsRefusedTheSecondTime(t *testing.T) {
+	h, b := housetest.New(t, "1001-1003")
+	p, err := h.Production(b.Plan.Production)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := h.Draft(p.Production)
+	if err != nil || d.Sendable() || d.Findings[0].Fix != preflight.NextVersion {
+		t.Errorf("%+v, %v", d.Findings, err)
+	}
+	if _, err := h.SendDraft(p.Production); err == nil {
+		t.Error("it was sent again")
+	}
+	p.Version++
+	if _, err := h.SendDraft(p.Production); err != nil {
+		t.Errorf("the next version: %v", err)
+	}
+}

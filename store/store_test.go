@@ -1,0 +1,303 @@
+package store
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"sync"
+	"testing"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/plan"
+	"reelhouse/core/production"
+	"reelhouse/core/queue"
+)
+
+func open(t testing.TB) *Store {
+	t.Helper()
+	s, err := Open(filepath.Join(t.TempDir(), "with space & more", "..", "record.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+// batch returns a batch of one sequence a set of frames.
+func batch(t testing.TB, version int, sets ...string) plan.Batch {
+	t.Helper()
+	p := production.New("SALT", "A title")
+	p.Scene, p.Version = production.SceneFile{Name: "a.glb", SHA256: "00"}, version
+	p.Views = []production.View{{Code: "quay", Camera: "cam_quay", Look: "plain"}}
+	for i, set := range sets {
+		p.Shots = append(p.Shots, production.Shot{Code: fmt.Sprint(i), View: "quay", Frames: frame.MustParse(set), Sizes: []string{"hd"}, PassList: "minimum", InBatch: true})
+	}
+	b, err := plan.Build(p, plan.Measure{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+func send(t testing.TB, s *Store, priority, version int, sets ...string) Batch {
+	t.Helper()
+	id, err := s.Send(batch(t, version, sets...), fmt.Sprint("v", version), priority)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, err := s.Batch(id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+func lease(t testing.TB, s *Store) *Lease {
+	t.Helper()
+	l, err := s.Lease("here")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return l
+}
+
+func must(t testing.TB, err error) {
+	t.Helper()
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestEditsAreKeptUndoneAndRedone(t *testing.T) {
+	s := open(t)
+	must(t, s.Create(production.New("SALT", "First")))
+	if err := s.Create(production.New("salt", "Again")); !errors.Is(err, ErrTaken) {
+		t.Errorf("a second production of the code: %v", err)
+	}
+	title := func(text string) Revision {
+		t.Helper()
+		r, err := s.Edit("SALT", "title "+text, func(p *production.Production) error { p.Title = text; return nil })
+		must(t, err)
+		return r
+	}
+	title("Second")
+	if r := title("Third"); r.Title != "Third" || r.Undo != "title Third" || r.Redo != "" {
+		t.Errorf("after two edits: %q, undo %q, redo %q", r.Title, r.Undo, r.Redo)
+	}
+	for _, want := range []struct {
+		by    int
+		title string
+	}{{-1, "Second"}, {-1, "First"}, {-1, "First"}, {1, "Second"}, {1, "Third"}, {1, "Third"}, {-1, "Second"}} {
+		r, err := s.Step("SALT", want.by)
+		if err != nil || r.Title != want.title {
+			t.Fatalf("step %d: %q, %v, want %q", want.by, r.Title, err, want.title)
+		}
+	}
+	title("Other")
+	if r, _ := s.Step("SALT", 1); r.Title != "Other" {
+		t.Errorf("an edit after undo left something to redo: %q", r.Title)
+	}
+	refused := errors.New("no")
+	if _, err := s.Edit("SALT", "x", func(p *production.Production) error { p.Title = "Half"; return refused }); !errors.Is(err, refused) {
+		t.Error(err)
+	}
+	if r, _ := s.Production("SALT"); r.Title != "Other" {
+		t.Errorf("a refused edit left %q", r.Title)
+	}
+	if _, err := s.Production("NONE"); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a production that is none: %v", err)
+	}
+}
+
+// The record hands frames out in the order of queue.Turn.
+func TestLeasesComeByPriorityThenAge(t *testing.T) {
+	s := open(t)
+	first := send(t, s, 0, 1, "3-4", "1-2")
+	urgent := send(t, s, 5, 2, "9")
+	var got []queue.Turn
+	for l := lease(t, s); l != nil; l = lease(t, s) {
+		got = append(got, queue.Turn{Priority: l.Batch.Priority, Batch: l.Batch.ID, Sequence: l.Sequence.Ordinal, Frame: l.Number})
+	}
+	if len(got) != 5 || !slices.IsSortedFunc(got, queue.Turn.Compare) || got[0].Batch != urgent.ID {
+		t.Errorf("order is %v", got)
+	}
+	b, err := s.Batch(first.ID)
+	must(t, err)
+	if c := b.Counts(); c[queue.Rendering] != 4 || c.Total() != 4 {
+		t.Errorf("counts are %v", c)
+	}
+}
+
+func TestAFrameBecomesGoodWithItsFiles(t *testing.T) {
+	s := open(t)
+	send(t, s, 0, 1, "7")
+	l := lease(t, s)
+	must(t, s.Check(l))
+	must(t, s.Accept(l, 2.5, []File{{"a/b.exr", 100, "ff"}}, "all well"))
+	f, err := s.Frame(l.SequenceID, 7)
+	if err != nil || f.State != queue.Good || f.Seconds != 2.5 || f.Bytes != 100 {
+		t.Errorf("%+v, %v", f, err)
+	}
+	files, _ := s.Files(l.SequenceID, 7)
+	logs, _ := s.Logs(l.SequenceID, 7)
+	if len(files) != 1 || files[0].SHA256 != "ff" || len(logs) != 1 || logs[0].Text != "all well" {
+		t.Errorf("files %v, logs %v", files, logs)
+	}
+	m, err := s.Measure("SALT")
+	if samples := 1920.0 / 4 * 270 * 4 / 1e6; err != nil || m.Frames != 1 || m.SecondsPerMegasample != 2.5/samples {
+		t.Errorf("measured %+v, %v", m, err)
+	}
+	if err := s.Accept(l, 1, nil, ""); !errors.Is(err, ErrLost) {
+		t.Errorf("accepted twice: %v", err)
+	}
+}
+
+func TestABrokenFrameFailsAfterTwoMoreTries(t *testing.T) {
+	s := open(t)
+	b := send(t, s, 0, 1, "7")
+	for range queue.Retries + 1 {
+		must(t, s.Break(lease(t, s), "it broke", "log"))
+	}
+	id := b.Sequences[0].ID
+	f, _ := s.Frame(id, 7)
+	if f.State != queue.Failed || f.Reason != "it broke" || lease(t, s) != nil {
+		t.Fatalf("%+v", f)
+	}
+	if _, err := s.Apply(Scope{Sequence: id}, queue.Retry); err != nil {
+		t.Fatal(err)
+	}
+	must(t, s.Break(lease(t, s), "again", "log"))
+	if f, _ := s.Frame(id, 7); f.State != queue.Ready {
+		t.Errorf("after a person's retry it has new tries: %+v", f)
+	}
+	if logs, _ := s.Logs(id, 7); len(logs) != 4 {
+		t.Errorf("%d logs are kept, want 4", len(logs))
+	}
+}
+
+func TestPeopleHoldReleaseAndDrop(t *testing.T) {
+	s := open(t)
+	b := send(t, s, 0, 1, "1-4", "5-6")
+	l := lease(t, s)
+	one := l.Number + 1
+	apply := func(scope Scope, e queue.Event, want int) {
+		t.Helper()
+		if n, err := s.Apply(scope, e); n != want || (err != nil) != (want == 0) {
+			t.Errorf("%s: %d frames, %v, want %d", e, n, err, want)
+		}
+	}
+	apply(Scope{Sequence: l.SequenceID, Frame: &one}, queue.Hold, 1)
+	apply(Scope{Batch: b.ID}, queue.Hold, 5) // the leased one too
+	if err := s.Accept(l, 1, nil, ""); !errors.Is(err, ErrLost) {
+		t.Errorf("a held frame was accepted: %v", err)
+	}
+	apply(Scope{Batch: b.ID}, queue.Hold, 0)
+	apply(Scope{Sequence: b.Sequences[1].ID}, queue.Release, 2)
+	apply(Scope{Batch: b.ID}, queue.Drop, 6)
+	apply(Scope{Batch: b.ID}, queue.Event("explode"), 0)
+	apply(Scope{Batch: b.ID}, queue.Retry, 6)
+	now, err := s.Batch(b.ID)
+	if c := now.Counts(); err != nil || c[queue.Ready] != 6 || c.Total() != 6 {
+		t.Errorf("counts are %v, %v", c, err)
+	}
+}
+
+func TestAnOldLeaseCannotTouchANewOne(t *testing.T) {
+	s := open(t)
+	b := send(t, s, 0, 1, "1")
+	old := lease(t, s)
+	if _, err := s.Apply(Scope{Batch: b.ID}, queue.Drop); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Apply(Scope{Batch: b.ID}, queue.Retry); err != nil {
+		t.Fatal(err)
+	}
+	fresh := lease(t, s)
+	if err := s.Break(old, "late", ""); !errors.Is(err, ErrLost) {
+		t.Errorf("the old lease broke the new one: %v", err)
+	}
+	must(t, s.Check(fresh))
+}
+
+func TestRecoverMakesBusyFramesReadyWithoutCountingTheTry(t *testing.T) {
+	s := open(t)
+	send(t, s, 0, 1, "1-3")
+	a, b := lease(t, s), lease(t, s)
+	must(t, s.Check(b))
+	found, err := s.Recover()
+	if err != nil || len(found) != 2 || found[0].Number != a.Number || found[1].Number != b.Number {
+		t.Fatalf("%v, %v", found, err)
+	}
+	if l := lease(t, s); l.Number != a.Number || l.Attempts != 1 {
+		t.Errorf("next is %+v", l.Frame)
+	}
+}
+
+func TestAPathIsSentOnlyOnce(t *testing.T) {
+	s := open(t)
+	send(t, s, 0, 1, "1-3")
+	if _, err := s.Send(batch(t, 1, "1-3"), "again", 0); err == nil {
+		t.Error("the same paths were sent twice")
+	}
+	if b, _ := s.Batches("SALT"); len(b) != 1 {
+		t.Errorf("%d batches are kept; the refused one left something", len(b))
+	}
+	send(t, s, 0, 2, "1-3")
+}
+
+func TestManyNodesNeverShareAFrame(t *testing.T) {
+	s := open(t)
+	b := send(t, s, 0, 1, "1-60")
+	var mutex sync.Mutex
+	seen := map[int]int{}
+	var group sync.WaitGroup
+	for range 4 {
+		group.Go(func() {
+			for l, err := s.Lease("n"); err == nil && l != nil; l, err = s.Lease("n") {
+				mutex.Lock()
+				seen[l.Number]++
+				mutex.Unlock()
+				if err := s.Check(l); err != nil {
+					t.Error(err)
+				}
+				if err := s.Accept(l, 1, nil, ""); err != nil {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	group.Wait()
+	now, err := s.Batch(b.ID)
+	if err != nil || len(seen) != 60 || now.Counts()[queue.Good] != 60 {
+		t.Errorf("%d frames, counts %v, %v", len(seen), now.Counts(), err)
+	}
+}
+
+func TestBackupIsAWholeRecord(t *testing.T) {
+	s := open(t)
+	must(t, s.Create(production.New("SALT", "First")))
+	file := filepath.Join(t.TempDir(), "copy.db")
+	must(t, s.Backup(file))
+	copied, err := Open(file)
+	must(t, err)
+	defer copied.Close()
+	if r, err := copied.Production("SALT"); err != nil || r.Title != "First" {
+		t.Errorf("%+v, %v", r, err)
+	}
+}
+
+func BenchmarkLeaseOfAMillion(b *testing.B) {
+	s := open(b)
+	if _, err := s.Send(batch(b, 1, "1-1000000"), "large", 0); err != nil {
+		b.Fatal(err)
+	}
+	n := 0
+	for b.Loop() {
+		if l, err := s.Lease("n"); err != nil || l == nil {
+			b.Fatal(l, err)
+		}
+		n++
+	}
+	b.ReportMetric(float64(n)/b.Elapsed().Seconds(), "leases/s")
+}

@@ -1,0 +1,185 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"reelhouse/core/imagefile"
+	"reelhouse/core/production"
+	"reelhouse/house"
+)
+
+// browser returns a context with a fresh headless Chromium.
+func browser(t *testing.T) context.Context {
+	t.Helper()
+	path, err := exec.LookPath("chromium")
+	if err != nil {
+		t.Skip("chromium is not installed; `make test` installs it")
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.UserDataDir(t.TempDir()),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.WindowSize(1280, 800))
+	allocator, cancel := chromedp.NewExecAllocator(context.Background(), options...)
+	t.Cleanup(cancel)
+	ctx, cancel := chromedp.NewContext(allocator)
+	t.Cleanup(cancel)
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		t.Fatal(err)
+	}
+	return ctx
+}
+
+// A page drives one tab.
+type page struct {
+	t   *testing.T
+	ctx context.Context
+}
+
+func (p page) do(what string, steps ...chromedp.Action[chromedp.Void]) {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, 60*time.Second)
+	defer cancel()
+	if err := chromedp.Do(ctx, steps...); err != nil {
+		p.t.Fatalf("%s: %v", what, err)
+	}
+}
+
+// calm holds when htmx has put in place, and wired up, all that it was sent.
+const calm = `!document.querySelector(".htmx-added, .htmx-settling, .htmx-swapping, .htmx-request")`
+
+// wait waits until an expression is true in the page and nothing more is under way.
+func (p page) wait(what, expression string) {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, 120*time.Second)
+	defer cancel()
+	if _, err := chromedp.Run(ctx, chromedp.Poll[bool]("("+expression+") && "+calm)); err != nil {
+		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+		p.t.Fatalf("%s: %v\n%s", what, err, text)
+	}
+}
+
+func (p page) text(expression string) string {
+	p.t.Helper()
+	text, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](expression))
+	if err != nil {
+		p.t.Fatalf("%s: %v", expression, err)
+	}
+	return text
+}
+
+// A person walks the whole line: changes a range, sees the count change, makes a mistake and is told, sends,
+// watches frames turn good, looks at them, and reads a depth.
+func TestTheWholeLineInTheBrowser(t *testing.T) {
+	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:1] })
+	s := start(t, data)
+	p := page{t, browser(t)}
+
+	p.do("open the shots", chromedp.Navigate(s.url+"/p/SALT/shots"), chromedp.WaitVisible("#shot-010"))
+	if got := p.text(`document.querySelector("#shot-010 [data-count]").textContent`); got != "48" {
+		t.Errorf("the count is %s, want 48", got)
+	}
+	choose := chromedp.Evaluate[chromedp.Void](`document.querySelector("#shot-010-frames").select()`)
+	p.do("type a wrong range", choose, chromedp.KeyEvent("1012-1001\t"))
+	p.wait("the mistake is shown", `document.querySelector("#shot-010 .mistake")?.textContent.includes("comes after the last")`)
+	p.do("type a range", choose, chromedp.KeyEvent("1001-1012\t"))
+	p.wait("the count follows", `document.querySelector("#shot-010 [data-count]").textContent === "12" && document.querySelector("#ticket").textContent.includes("12 frames")`)
+	p.do("undo by the key", chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), chromedp.KeyEvent("z"))
+	p.wait("the count is back", `document.querySelector("#shot-010 [data-count]").textContent === "48"`)
+	p.do("redo by the key", chromedp.KeyEvent("y"))
+	p.wait("the count is 12 again", `document.querySelector("#shot-010 [data-count]").textContent === "12"`)
+
+	p.do("go to the batch sheet", chromedp.Click(`.spine a[href$="/batch"]`), chromedp.WaitVisible("#totals"))
+	if got := p.text(`document.querySelector("[data-total=frames]").textContent`); got != "12" {
+		t.Errorf("the sheet has %s frames, want 12", got)
+	}
+	p.wait("the small picture comes", `document.querySelector(".plate img").complete && document.querySelector(".plate img").naturalWidth > 0`)
+	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))
+	p.wait("a frame turns good without reloading", `document.querySelectorAll("[data-state=good]").length > 1`)
+	p.wait("all frames are good", `document.querySelector("[data-good]").dataset.good === "12"`)
+	p.do("open a frame's log", chromedp.Click(`g[data-frame="1003"]`), chromedp.WaitVisible("#side pre.log"))
+	if log := p.text(`document.querySelector("#side pre.log").textContent`); !strings.Contains(log, "wrote") || !strings.Contains(log, "good after") {
+		t.Errorf("the log is %s", log)
+	}
+
+	p.do("go to the screening", chromedp.Click(`#side a[href*="/screening"]`), chromedp.WaitVisible("#picture"))
+	p.wait("the frame is shown", `document.querySelector("#picture").dataset.shows === "1003 beauty"`)
+	p.do("next frame", chromedp.KeyEvent("."))
+	p.wait("the next frame is shown", `document.querySelector("#picture").dataset.shows === "1004 beauty"`)
+	p.do("next pass", chromedp.KeyEvent("]"))
+	p.wait("its depth is shown", `document.querySelector("#picture").dataset.shows === "1004 depth"`)
+	if url := p.text("location.search"); !strings.Contains(url, "frame=1004") || !strings.Contains(url, "pass=depth") {
+		t.Errorf("the address does not hold what is seen: %s", url)
+	}
+	const x, y = 60, 32
+	p.do("point at a pixel", chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`{
+		const c = document.querySelector("#picture"), b = c.getBoundingClientRect();
+		c.dispatchEvent(new PointerEvent("pointermove", {clientX: b.left + (%d + 0.5) * b.width / c.width, clientY: b.top + (%d + 0.5) * b.height / c.height, bubbles: true}));
+	}`, x, y)))
+	p.wait("values come", `document.querySelector("[data-of=Depth]") !== null`)
+	shown, err := strconv.ParseFloat(p.text(`document.querySelector("[data-of=Depth]").dataset.probed`), 64)
+	if err != nil {
+		t.Fatal(err)
+	}
+	file, err := os.ReadFile(filepath.Join(data, "output/SALT/010/scope/v001/all/010_quay_scope_all.1004.exr"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	picture, err := imagefile.Decode(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if held := float64(picture.Image.Plane("depth.Z").Data[y*picture.Image.Width+x]); math.Abs(held-shown) > 1e-4*held || held <= 0 || held >= 1000 {
+		t.Errorf("the page says %v m, the file holds %v m", shown, held)
+	}
+}
+
+// TestScreenshots makes docs/screenshots again from the demo, rendered at its real draft. It runs only when
+// it is asked for (`make screenshots`).
+func TestScreenshots(t *testing.T) {
+	if os.Getenv("REELHOUSE_SCREENSHOTS") == "" {
+		t.Skip("set REELHOUSE_SCREENSHOTS to make the pictures of the documentation")
+	}
+	data := t.TempDir()
+	h, err := house.Open(data, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(seed(h), h.Close()); err != nil {
+		t.Fatal(err)
+	}
+	base := start(t, data).url + "/p/SALT/"
+	p := page{t, browser(t)}
+	shoot := func(name, path, ready string) {
+		p.do(name, chromedp.Navigate(base+path))
+		p.wait(name, `Array.from(document.querySelectorAll(".plate img")).filter(i => i.getBoundingClientRect().top < 800).every(i => i.complete)`)
+		p.wait(name, `document.fonts.status === "loaded"`)
+		p.wait(name, ready)
+		png, err := chromedp.Run(p.ctx, chromedp.CaptureScreenshot())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(filepath.Join("../../docs/screenshots", name+".png"), png, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, name := range []string{"standards", "scenes", "views", "shots", "passes", "output", "batch"} {
+		shoot(name, name, "true")
+	}
+	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))
+	p.wait("frames", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
+	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
+	shoot("screening", "screening?frame=1020", `document.querySelector("#picture").dataset.shows === "1020 beauty"`)
+	shoot("screening-depth", "screening?frame=1020&pass=depth", `document.querySelector("#picture").dataset.shows === "1020 depth"`)
+}

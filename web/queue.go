@@ -58,7 +58,7 @@ func (a *app) showBatch(b store.Batch) (shownBatch, error) {
 		link := func(f store.Frame) string {
 			return fmt.Sprintf("/p/%s/frame/%d/%d", b.Plan.Production, s.ID, f.Number)
 		}
-		q := shownSequence{Sequence: s, Strip: stripOf(frames, link, false), Total: s.Counts.Total(), Actions: actions(s.Counts)}
+		q := shownSequence{Sequence: s, Strip: stripOf(frames, stripWidth, link, false), Total: s.Counts.Total(), Actions: actions(s.Counts)}
 		for i := range frames {
 			if frames[i].State == queue.Failed {
 				q.Failed = &frames[i]
@@ -90,8 +90,7 @@ func fillQueue(a *app, v *view) error {
 func legend() []strip {
 	var cells []strip
 	for _, s := range queue.States() {
-		one := stripOf([]store.Frame{{State: s}}, nil, false)
-		one.Width = 18
+		one := stripOf([]store.Frame{{State: s}}, cellWidth, nil, false)
 		cells = append(cells, one)
 	}
 	return cells

@@ -57,7 +57,7 @@ func fillScreening(a *app, v *view) error {
 		if err != nil {
 			return err
 		}
-		page.Strip = stripOf(frames, nil, true)
+		page.Strip = stripOf(frames, stripWidth, nil, true)
 		page.Rate = page.Current.Batch.Plan.Rate.PerSecond()
 		for _, code := range page.Current.Spec.Passes {
 			described, err := pass.Find(code)

@@ -27,25 +27,28 @@ type stripCell struct {
 }
 
 const (
-	stripWidth, stripHeight = 960.0, 20.0
-	singleCells             = 120 // most frames that get a cell each
+	stripWidth  = 960.0 // in the queue and the screening room
+	sheetWidth  = 300.0 // in a cell of the batch sheet
+	stripHeight = 20.0
+	cellWidth   = 18.0 // widest cell
+	leastCell   = 6.0  // narrower cells are run together
 )
 
-// stripOf draws frames; link, if not nil, gives each single frame's link.
-func stripOf(frames []store.Frame, link func(store.Frame) string, jump bool) strip {
-	s := strip{Width: stripWidth, Height: stripHeight}
+// stripOf draws frames over a width; link, if not nil, gives each single frame's link.
+func stripOf(frames []store.Frame, width float64, link func(store.Frame) string, jump bool) strip {
+	s := strip{Width: width, Height: stripHeight}
 	if len(frames) == 0 {
 		return s
 	}
+	each := min(cellWidth, width/float64(len(frames)))
 	var groups [][]store.Frame
 	for i, f := range frames {
-		if last := len(groups) - 1; len(frames) > singleCells && i > 0 && groups[last][0].State == f.State {
+		if last := len(groups) - 1; each < leastCell && i > 0 && groups[last][0].State == f.State {
 			groups[last] = append(groups[last], f)
 			continue
 		}
 		groups = append(groups, []store.Frame{f})
 	}
-	each := min(18, stripWidth/float64(len(frames)))
 	x := 0.0
 	for _, g := range groups {
 		first, last := g[0], g[len(g)-1]
@@ -69,14 +72,16 @@ func stripOf(frames []store.Frame, link func(store.Frame) string, jump bool) str
 
 // plannedStrip draws frames that are not sent yet.
 func plannedStrip(set frame.Set) strip {
-	frames := make([]store.Frame, 0, min(set.Count(), 4*singleCells))
+	const enough = 1000 // more are one cell anyway
+	var frames []store.Frame
 	for n := range set.All() {
-		if len(frames) == cap(frames) {
+		if len(frames) == enough {
+			frames[0].Number, frames[enough-1].Number = set.First(), set.Last()
 			break
 		}
 		frames = append(frames, store.Frame{Number: n, State: queue.Ready})
 	}
-	return stripOf(frames, nil, false)
+	return stripOf(frames, sheetWidth, nil, false)
 }
 
 // mark returns the inner shape of a state, so that no one depends on colour: hatching, a half, three

@@ -25,17 +25,18 @@ type site struct {
 	handler http.Handler
 	house   *house.House
 	batch   store.Batch
+	hub     *farm.Hub
 }
 
 func newSite(t *testing.T) *site {
 	t.Helper()
 	h, b := housetest.New(t, "1001-1003")
-	log := slog.New(slog.DiscardHandler)
-	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: farm.NewHub(), Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Log: log})
+	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
+	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Log: log})
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &site{t, handler, h, b}
+	return &site{t, handler, h, b, hub}
 }
 
 func (s *site) do(r *http.Request) (int, string) {
@@ -286,10 +287,10 @@ func TestAStripShowsEveryFrameOrRunsThemTogether(t *testing.T) {
 		}
 		frames = append(frames, store.Frame{Number: n, State: state})
 	}
-	if s := stripOf(frames[:50], nil, false); len(s.Cells) != 50 {
+	if s := stripOf(frames[:50], stripWidth, nil, false); len(s.Cells) != 50 {
 		t.Errorf("%d cells for 50 frames", len(s.Cells))
 	}
-	s := stripOf(frames, nil, false)
+	s := stripOf(frames, stripWidth, nil, false)
 	if len(s.Cells) != 2 || s.Cells[0].Count != 200 || s.Cells[1].First != 200 || s.Cells[0].Title != "frames 0 to 199: 200 good" {
 		t.Errorf("%+v", s.Cells)
 	}

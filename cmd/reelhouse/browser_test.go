@@ -62,9 +62,9 @@ const calm = `!document.querySelector(".htmx-added, .htmx-settling, .htmx-swappi
 // wait waits until an expression is true in the page and nothing more is under way.
 func (p page) wait(what, expression string) {
 	p.t.Helper()
-	ctx, cancel := context.WithTimeout(p.ctx, 120*time.Second)
+	ctx, cancel := context.WithTimeout(p.ctx, 4*time.Minute)
 	defer cancel()
-	if _, err := chromedp.Run(ctx, chromedp.Poll[bool]("("+expression+") && "+calm)); err != nil {
+	if _, err := chromedp.Run(ctx, chromedp.Poll[bool]("("+expression+") && "+calm, chromedp.WithPollingTimeout(0))); err != nil {
 		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string]("document.body.innerText"))
 		p.t.Fatalf("%s: %v\n%s", what, err, text)
 	}
@@ -178,7 +178,7 @@ func TestScreenshots(t *testing.T) {
 		shoot(name, name, "true")
 	}
 	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))
-	p.wait("frames", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
+	p.wait("enough frames are good", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
 	shoot("screening", "screening?frame=1020", `document.querySelector("#picture").dataset.shows === "1020 beauty"`)
 	shoot("screening-depth", "screening?frame=1020&pass=depth", `document.querySelector("#picture").dataset.shows === "1020 depth"`)

@@ -34,7 +34,8 @@ func newNode(box geom.Box, first, count, axis int) bvhNode {
 
 const (
 	bins     = 12   // candidate cuts along an axis
-	maxLeaf  = 4    // most items in a leaf that can still be cut
+	maxLeaf  = 8    // most items in a leaf that can still be cut
+	boxCost  = 2.0  // of going one level down, in tests of one item
 	maxStack = 64   // deepest tree
 	padding  = 1e-4 // metres around a box; covers single precision within a kilometre of the origin
 )
@@ -127,7 +128,7 @@ func (b *bvhBuilder) cut(from, to int, box, centres geom.Box) (int, float64) {
 	if axis < 0 {
 		return -1, 0
 	}
-	if leaf := box.HalfArea() * float64(to-from); to-from <= b.leaf && leaf <= best+box.HalfArea() {
+	if leaf := box.HalfArea() * float64(to-from); to-from <= b.leaf && leaf <= best+boxCost*box.HalfArea() {
 		return -1, 0
 	}
 	// Rounding may put every item on one side of the cut; then a leaf it is.

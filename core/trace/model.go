@@ -227,16 +227,24 @@ func (w *World) first(origin, direction geom.Vec, limit float64, h *hit) bool {
 	way, inner := walk{}, walk{}
 	for leaf := way.leaf(w.tree, &r, h.distance); leaf != nil; leaf = way.leaf(w.tree, &r, h.distance) {
 		for _, item := range w.tree.order[leaf.first : leaf.first+int32(leaf.count)] {
-			w.instances[item].first(origin, direction, h, &inner)
+			w.instances[item].first(&r, h, &inner)
 		}
 	}
 	return h.instance != nil
 }
 
+// local returns the ray in the instance's space. The direction keeps its length through the transform, so
+// that distances stay the world's.
+func (in *instance) local(r *ray) ray {
+	if in.node == scene.None {
+		return *r // the still solid lies in the world's space
+	}
+	return newRay(in.toObject.Point(r.origin), in.toObject.Direction(r.direction))
+}
+
 // first replaces h by the instance's first surface along the ray, if that is nearer.
-func (in *instance) first(origin, direction geom.Vec, h *hit, way *walk) {
-	// The direction keeps its length through the transform, so that distances stay the world's.
-	r := newRay(in.toObject.Point(origin), in.toObject.Direction(direction))
+func (in *instance) first(outer *ray, h *hit, way *walk) {
+	r := in.local(outer)
 	way.at, way.depth = 0, 0
 	for leaf := way.leaf(in.solid.tree, &r, h.distance); leaf != nil; leaf = way.leaf(in.solid.tree, &r, h.distance) {
 		for t := leaf.first; t < leaf.first+int32(leaf.count); t++ {
@@ -256,7 +264,7 @@ func (w *World) blocked(origin, direction geom.Vec, limit float64) bool {
 	way, inner := walk{}, walk{}
 	for leaf := way.leaf(w.tree, &r, limit); leaf != nil; leaf = way.leaf(w.tree, &r, limit) {
 		for _, item := range w.tree.order[leaf.first : leaf.first+int32(leaf.count)] {
-			if w.instances[item].blocks(origin, direction, limit, &inner) {
+			if w.instances[item].blocks(&r, limit, &inner) {
 				return true
 			}
 		}
@@ -264,8 +272,8 @@ func (w *World) blocked(origin, direction geom.Vec, limit float64) bool {
 	return false
 }
 
-func (in *instance) blocks(origin, direction geom.Vec, limit float64, way *walk) bool {
-	r := newRay(in.toObject.Point(origin), in.toObject.Direction(direction))
+func (in *instance) blocks(outer *ray, limit float64, way *walk) bool {
+	r := in.local(outer)
 	way.at, way.depth = 0, 0
 	for leaf := way.leaf(in.solid.tree, &r, limit); leaf != nil; leaf = way.leaf(in.solid.tree, &r, limit) {
 		for t := leaf.first; t < leaf.first+int32(leaf.count); t++ {

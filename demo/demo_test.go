@@ -73,7 +73,7 @@ func TestTheProductionIsReadyToSend(t *testing.T) {
 	for _, q := range b.Sequences {
 		views[q.View], sizes[q.SizeCode] = true, true
 		if s.FindCamera(q.Camera) == scene.None {
-			t.Errorf("%s has no camera %s", q.Name(), q.Camera)
+			t.Errorf("%s has no camera %s", q.Title(), q.Camera)
 		}
 	}
 	if total := b.Totals(); total.Frames < 140 || total.Frames > 160 || len(views) < 3 || len(sizes) < 2 {

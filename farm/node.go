@@ -92,7 +92,7 @@ func (n *Node) clearUp() error {
 		if err := removeParts(n.House.Output(), s.Spec, f.Number); err != nil {
 			return err
 		}
-		n.Log.Info("frame taken up again after a crash", "sequence", s.Spec.Name(), "frame", f.Number)
+		n.Log.Info("frame taken up again after a crash", "sequence", s.Spec.Title(), "frame", f.Number)
 	}
 	jobs, err := filepath.Glob(filepath.Join(n.House.Work(), "job-*.json"))
 	if err != nil {
@@ -214,7 +214,7 @@ func (n *Node) render(parent context.Context, l *store.Lease) {
 		n.Hub.Changed()
 	}()
 	log := NewLog()
-	log.Add("%s, frame %d, on node %s", l.Sequence.Spec.Name(), l.Number, n.Name)
+	log.Add("%s, frame %d, on node %s", l.Sequence.Spec.Title(), l.Number, n.Name)
 	began := time.Now()
 	files, err := n.produce(ctx, l, log, func(progress float64) {
 		n.mutex.Lock()
@@ -226,7 +226,7 @@ func (n *Node) render(parent context.Context, l *store.Lease) {
 	if err == nil {
 		log.Add("good after %.2f s", seconds)
 		if err = n.House.Accept(l, seconds, files, log.String()); err == nil {
-			n.Log.Info("frame good", "sequence", l.Sequence.Spec.Name(), "frame", l.Number, "seconds", seconds)
+			n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
 			return
 		}
 		if errors.Is(err, store.ErrLost) {
@@ -263,7 +263,7 @@ func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, lo
 			reason = fmt.Sprintf("it took longer than %v and was stopped", n.timeout())
 		}
 		log.Add("broken: %s", reason)
-		n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Name(), "frame", l.Number, "attempt", l.Attempts, "of", queue.Retries+1, "reason", reason)
+		n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "attempt", l.Attempts, "of", queue.Retries+1, "reason", reason)
 		failed = n.House.Break(l, reason, log.String())
 	}
 	if failed != nil && !errors.Is(failed, store.ErrLost) {

@@ -86,7 +86,7 @@ func (s *Store) Send(b plan.Batch, name string, priority int) (int64, error) {
 		defer insert.Close()
 		for i, sequence := range b.Sequences {
 			if err := sendSequence(tx, insert, id, i, sequence, b); err != nil {
-				return fmt.Errorf("sequence %s: %w", sequence.Name(), err)
+				return fmt.Errorf("sequence %s: %w", sequence.Title(), err)
 			}
 		}
 		return nil

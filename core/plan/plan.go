@@ -46,14 +46,14 @@ type Sequence struct {
 
 // A FileSequence is the files of one kind, one a frame.
 type FileSequence struct {
-	Name   string            `json:"name"` // the pass, or "all" for a file of layers
+	Label  string            `json:"label"` // the pass, or "all" for a file of layers
 	Passes []pass.Code       `json:"passes"`
 	Format production.Format `json:"format"`
 	Path   naming.Path       `json:"path"`
 }
 
-// Name says which sequence it is, in one line.
-func (s Sequence) Name() string { return fmt.Sprintf("%s %s %s", s.Shot, s.View, s.SizeCode) }
+// Title says which sequence it is, in one line.
+func (s Sequence) Title() string { return fmt.Sprintf("%s %s %s", s.Shot, s.View, s.SizeCode) }
 
 // A Measure is what rendering and storing has cost so far. The zero value stands for no frames measured.
 type Measure struct {
@@ -115,13 +115,13 @@ func files(p production.Production, pattern naming.Pattern, s Sequence) []FileSe
 	}
 	var out []FileSequence
 	for _, group := range groups {
-		f := FileSequence{Name: "all", Passes: group, Format: p.Output.Format}
+		f := FileSequence{Label: "all", Passes: group, Format: p.Output.Format}
 		if len(group) == 1 {
-			f.Name = string(group[0])
+			f.Label = string(group[0])
 		}
 		f.Path = pattern.Bind(naming.Fields{
 			Production: p.Code, Shot: s.Shot, View: s.View, Look: s.Look.Code, Size: s.SizeCode,
-			Pass: f.Name, Quality: p.Quality, Ext: f.Format.Ext(), Version: p.Version,
+			Pass: f.Label, Quality: p.Quality, Ext: f.Format.Ext(), Version: p.Version,
 		})
 		out = append(out, f)
 	}
@@ -207,7 +207,7 @@ func (b Batch) Rows() []Row {
 	for _, s := range b.Sequences {
 		for _, f := range s.Files {
 			rows = append(rows, Row{
-				s.Shot, s.View, s.SizeCode, s.Size.Width, s.Size.Height, f.Name, f.Passes, s.Frames, s.Frames.Count(),
+				s.Shot, s.View, s.SizeCode, s.Size.Width, s.Size.Height, f.Label, f.Passes, s.Frames, s.Frames.Count(),
 				f.Path.Frame(s.Frames.First()), f.Path.Frame(s.Frames.Last()), f.Path,
 			})
 		}

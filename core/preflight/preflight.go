@@ -69,7 +69,7 @@ var rules = []rule{
 	{"camera-missing", "A view without its camera cannot be rendered.", Refuses, func(b plan.Batch, f Facts, found func(string, Fix, string, ...any)) {
 		for _, s := range b.Sequences {
 			if !slices.Contains(f.Cameras, s.Camera) {
-				found(s.Name(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
+				found(s.Title(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
 			}
 		}
 	}},
@@ -79,7 +79,7 @@ var rules = []rule{
 		for _, s := range b.Sequences {
 			for _, file := range s.Files {
 				if err := imagefile.Holds(file.Format, file.Passes); err != nil {
-					found(s.Name(), NoFix, "%s. Choose EXR, or a pass list with beauty alone.", err)
+					found(s.Title(), NoFix, "%s. Choose EXR, or a pass list with beauty alone.", err)
 				}
 			}
 		}
@@ -88,7 +88,7 @@ var rules = []rule{
 		for _, s := range b.Sequences {
 			first, last := s.Frames.First(), s.Frames.Last()
 			if len(s.Files) > 0 && len(s.Files[0].Path.Frame(first)) != len(s.Files[0].Path.Frame(last)) {
-				found(s.Name(), NoFix, "Frame numbers %d and %d have different lengths in the path. Pad the frame field with more digits.", first, last)
+				found(s.Title(), NoFix, "Frame numbers %d and %d have different lengths in the path. Pad the frame field with more digits.", first, last)
 			}
 		}
 	}},
@@ -96,7 +96,7 @@ var rules = []rule{
 		for _, s := range b.Sequences {
 			for _, file := range s.Files {
 				if p := file.Path.Frame(s.Frames.Last()); len(p) > MaxPath {
-					found(s.Name(), NoFix, "A path is %d bytes long, over %d: %s", len(p), MaxPath, p)
+					found(s.Title(), NoFix, "A path is %d bytes long, over %d: %s", len(p), MaxPath, p)
 				}
 			}
 		}
@@ -104,7 +104,7 @@ var rules = []rule{
 	{"beyond-the-scene", "Nothing moves there; often a range was meant for another scene.", Warns, func(b plan.Batch, f Facts, found func(string, Fix, string, ...any)) {
 		for _, s := range b.Sequences {
 			if s.Frames.First() < b.FirstFrame || s.Frames.Last() > f.LastFrame && s.Frames.Count() > 1 {
-				found(s.Name(), NoFix, "Frames %s reach outside the scene's %d to %d.", s.Frames, b.FirstFrame, f.LastFrame)
+				found(s.Title(), NoFix, "Frames %s reach outside the scene's %d to %d.", s.Frames, b.FirstFrame, f.LastFrame)
 			}
 		}
 	}},
@@ -149,13 +149,13 @@ func samePath(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
 			key := file.Path.Key()
 			if first, taken := owners[key]; taken {
 				fix, hint := NoFix, "Put what differs between them into the name pattern."
-				if first.sequence == s.Name() {
+				if first.sequence == s.Title() {
 					hint = "Put (pass) into the name pattern."
 				}
-				found(s.Name(), fix, "%s (%s) and %s (%s) would both write %s. %s", first.sequence, first.file, s.Name(), file.Name, file.Path.Frame(s.Frames.First()), hint)
+				found(s.Title(), fix, "%s (%s) and %s (%s) would both write %s. %s", first.sequence, first.file, s.Title(), file.Label, file.Path.Frame(s.Frames.First()), hint)
 				continue
 			}
-			owners[key] = owner{s.Name(), file.Name}
+			owners[key] = owner{s.Title(), file.Label}
 		}
 	}
 }

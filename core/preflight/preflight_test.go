@@ -15,7 +15,7 @@ func sequence(shot, pattern string, frames string) plan.Sequence {
 	passes := []pass.Code{pass.Beauty, pass.Depth}
 	return plan.Sequence{
 		Shot: shot, View: "quay", SizeCode: "hd", Camera: "cam", Frames: frame.MustParse(frames), Passes: passes, FrameBytes: 1e6,
-		Files: []plan.FileSequence{{Name: "all", Passes: passes, Format: production.EXR, Path: naming.MustParse(pattern).Bind(naming.Fields{Shot: shot, Ext: "exr"})}},
+		Files: []plan.FileSequence{{Label: "all", Passes: passes, Format: production.EXR, Path: naming.MustParse(pattern).Bind(naming.Fields{Shot: shot, Ext: "exr"})}},
 	}
 }
 

@@ -1,6 +1,11 @@
 package frame
 
-import "fmt"
+import (
+	"fmt"
+	"math/big"
+	"strconv"
+	"strings"
+)
 
 // A Rate is a number of frames per second as a fraction: 24/1, 30000/1001. The zero value is no rate.
 type Rate struct {
@@ -31,4 +36,39 @@ func (r Rate) String() string {
 		return fmt.Sprintf("%d fps", r.Numerator)
 	}
 	return fmt.Sprintf("%.3f fps", r.PerSecond())
+}
+
+// ParseRate reads "25", "23.976" (the fraction over 1001 that it stands for), "24000/1001" or "12.5", with
+// or without "fps".
+func ParseRate(text string) (Rate, error) {
+	trimmed := strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(text), "fps"))
+	fail := fmt.Errorf("%q is not a frame rate; write 25, 23.976 or 30000/1001", text)
+	if over, under, ok := strings.Cut(trimmed, "/"); ok {
+		a, errA := strconv.Atoi(strings.TrimSpace(over))
+		b, errB := strconv.Atoi(strings.TrimSpace(under))
+		if r := (Rate{a, b}); errA == nil && errB == nil && r.Valid() {
+			return r, nil
+		}
+		return Rate{}, fail
+	}
+	for _, k := range Counts() {
+		if k.Rate.Denominator != 1 {
+			for decimals := 2; decimals <= 3; decimals++ {
+				if trimmed == strconv.FormatFloat(k.Rate.PerSecond(), 'f', decimals, 64) {
+					return k.Rate, nil
+				}
+			}
+		}
+	}
+	if len(trimmed) > 12 || strings.ContainsAny(trimmed, "eEpPxX_") {
+		return Rate{}, fail
+	}
+	exact, ok := new(big.Rat).SetString(trimmed)
+	if !ok || !exact.Num().IsInt64() || !exact.Denom().IsInt64() {
+		return Rate{}, fail
+	}
+	if r := (Rate{int(exact.Num().Int64()), int(exact.Denom().Int64())}); r.Valid() {
+		return r, nil
+	}
+	return Rate{}, fail
 }

@@ -1,16 +1,20 @@
 // Package raster holds frame sizes: how many pixels, in what shape, and how a camera's picture is
 // fitted to them.
 //
-// A Size counts square pixels. A reduced size is rounded up in both directions, so that it is never 0:
-// 1998 x 1080 divided by 7 is 286 x 155.
+// A Size counts pixels, which may be oblong: the shape that is seen is width times pixel aspect over
+// height. A reduced size is rounded up in both directions, so that it is never 0: 1998 x 1080 divided by 7
+// is 286 x 155.
 package raster
 
-import "fmt"
+import (
+	"fmt"
+	"math"
+)
 
 // MaxEdge is the longest edge of a picture, in pixels.
 const MaxEdge = 32768
 
-// A Size is a picture's width and height in square pixels.
+// A Size is a picture's width and height in pixels.
 type Size struct {
 	Width  int `json:"width"`
 	Height int `json:"height"`
@@ -29,16 +33,6 @@ func (s Size) Pixels() int { return s.Width * s.Height }
 
 func (s Size) String() string { return fmt.Sprintf("%d × %d", s.Width, s.Height) }
 
-// Percent returns the size at percent of both edges, each rounded up and at least 1.
-func (s Size) Percent(percent int) Size {
-	return Size{ceilDiv(s.Width*percent, 100), ceilDiv(s.Height*percent, 100)}
-}
-
-// Divided returns both edges divided by divisor, each rounded up and at least 1.
-func (s Size) Divided(divisor int) Size {
-	return Size{ceilDiv(s.Width, divisor), ceilDiv(s.Height, divisor)}
-}
-
 // Within returns the largest size of the same shape, rounded up, whose longer edge is at most edge.
 func (s Size) Within(edge int) Size {
 	if longer := max(s.Width, s.Height); longer > edge {
@@ -47,18 +41,15 @@ func (s Size) Within(edge int) Size {
 	return s
 }
 
-func ceilDiv(a, b int) int { return max(1, (a+b-1)/b) }
-
-// Crop returns the part of a camera's picture that a size of another shape shows: the tangents of the
-// half angles across and up that remain when the picture, with its own half-angle tangents given, is
-// cut at the sides or at top and bottom about its centre. Nothing outside the camera's own picture is
-// ever shown.
-func (s Size) Crop(tanAcross, tanUp float64) (across, up float64) {
-	if own := tanAcross / tanUp; s.Aspect() > own {
-		return tanAcross, tanAcross / s.Aspect()
+// Multiple returns the size with both edges rounded up to multiples of n; n below 2 changes nothing.
+func (s Size) Multiple(n int) Size {
+	if n < 2 {
+		return s
 	}
-	return tanUp * s.Aspect(), tanUp
+	return Size{ceilDiv(s.Width, n) * n, ceilDiv(s.Height, n) * n}
 }
+
+func ceilDiv(a, b int) int { return max(1, (a+b-1)/b) }
 
 // A Named size is one that a production delivers.
 type Named struct {
@@ -66,20 +57,46 @@ type Named struct {
 	Name string `json:"name"`
 	Size
 	Source string `json:"source,omitempty"` // the published standard that it comes from, if any
+	// PixelAspect is a pixel's width over its height; 0 stands for 1.
+	PixelAspect float64 `json:"pixelAspect,omitempty"`
+	// MultipleOf is what both edges are multiples of, in every reduction too; 0 stands for 1.
+	MultipleOf int `json:"multipleOf,omitempty"`
+	Fit        Fit `json:"fit"`
+	// PixelsPerInch puts the size on paper; 0 for none.
+	PixelsPerInch float64 `json:"pixelsPerInch,omitempty"`
+	// Locks are the quantities that stay while others follow; see With.
+	Locks []Quantity `json:"locks,omitempty"`
+	// AimedRatio is the exact ratio behind a locked one, which the pixels only come near to; 0 for none.
+	AimedRatio float64 `json:"aimedRatio,omitempty"`
 }
 
-// Standard returns the sizes that published standards name.
-func Standard() []Named {
-	const cinema, hd, uhd = "SMPTE ST 428-1", "ITU-R BT.709", "ITU-R BT.2020"
-	return []Named{
-		{"flat", "2K flat 1.85", Size{1998, 1080}, cinema},
-		{"scope", "2K scope 2.39", Size{2048, 858}, cinema},
-		{"full", "2K container", Size{2048, 1080}, cinema},
-		{"flat4k", "4K flat 1.85", Size{3996, 2160}, cinema},
-		{"scope4k", "4K scope 2.39", Size{4096, 1716}, cinema},
-		{"full4k", "4K container", Size{4096, 2160}, cinema},
-		{"hd", "HD 16:9", Size{1920, 1080}, hd},
-		{"uhd", "UHD 16:9", Size{3840, 2160}, uhd},
-		{"uhd8k", "UHD-2 16:9", Size{7680, 4320}, uhd},
+// Pixel returns the pixel aspect, 1 if none is set.
+func (n Named) Pixel() float64 {
+	if n.PixelAspect == 0 {
+		return 1
 	}
+	return n.PixelAspect
+}
+
+// Aspect returns the shape that is seen: width times pixel aspect over height.
+func (n Named) Aspect() float64 { return n.Size.Aspect() * n.Pixel() }
+
+// Reduced returns the pixels of a reduction, in the size's multiples.
+func (n Named) Reduced(r Reduction) Size { return r.Of(n.Size).Multiple(n.MultipleOf) }
+
+// Check says what is wrong with the size, or nil.
+func (n Named) Check() error {
+	switch {
+	case !n.Valid():
+		return fmt.Errorf("%d × %d pixels cannot be rendered; each edge lies in 1 to %d", n.Width, n.Height, MaxEdge)
+	case n.MultipleOf < 0 || n.MultipleOf > 64:
+		return fmt.Errorf("multiples of %d are not possible; choose 1 to 64", n.MultipleOf)
+	case n.Size != n.Size.Multiple(n.MultipleOf):
+		return fmt.Errorf("%v is not in multiples of %d; %v would be", n.Size, n.MultipleOf, n.Size.Multiple(n.MultipleOf))
+	case !(n.Pixel() >= 0.1 && n.Pixel() <= 10):
+		return fmt.Errorf("a pixel aspect of %v is outside 0.1 to 10", n.PixelAspect)
+	case n.PixelsPerInch < 0 || n.PixelsPerInch > 10000 || math.IsNaN(n.PixelsPerInch):
+		return fmt.Errorf("%v pixels per inch are outside 0 to 10000", n.PixelsPerInch)
+	}
+	return n.Fit.Check()
 }

@@ -3,6 +3,7 @@ module reelhouse
 go 1.26.0
 
 require (
+	github.com/cespare/xxhash/v2 v2.3.0
 	github.com/chromedp/chromedp v0.23.0
 	github.com/dustin/go-humanize v1.1.0
 	github.com/klauspost/compress v1.20.3
@@ -11,13 +12,13 @@ require (
 	github.com/prometheus/client_golang v1.25.0
 	github.com/qmuntal/gltf v0.28.0
 	github.com/spf13/cobra v1.10.2
+	golang.org/x/image v0.47.0
 	golang.org/x/sync v0.24.0
 	modernc.org/sqlite v1.62.0
 )
 
 require (
 	github.com/beorn7/perks v1.0.1 // indirect
-	github.com/cespare/xxhash/v2 v2.3.0 // indirect
 	github.com/chromedp/cdproto v0.159.0 // indirect
 	github.com/go-json-experiment/json v0.0.0-20260213210345-44df1a37e875 // indirect
 	github.com/google/uuid v1.6.0 // indirect
@@ -34,6 +35,7 @@ require (
 	github.com/spf13/pflag v1.0.9 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
+	golang.org/x/text v0.43.0 // indirect
 	golang.org/x/time v0.15.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect
 	modernc.org/libc v1.80.1 // indirect

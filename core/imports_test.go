@@ -14,7 +14,7 @@ const module = "reelhouse/"
 
 // rows are the packages of core in their order: a package may import those of earlier rows only.
 var rows = []string{
-	"frame", "geom", "raster", "lens", "scene", "look", "pass", "pixel", "naming", "production", "plan", "job", "imagefile/exr",
+	"frame", "geom", "raster", "lens", "scene", "look", "pass", "pixel", "naming", "stamp", "output", "difference", "production", "preset", "plan", "job", "imagefile/exr",
 	"imagefile", "preflight", "queue", "trace", "inspect", "screening", "cut", "delivery",
 }
 

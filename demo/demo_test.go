@@ -139,7 +139,7 @@ func TestDepthAgreesWithTheSceneByHand(t *testing.T) {
 	optics := s.Cameras[s.Nodes[camera].Camera]
 	eye := pose.World[camera]
 	forward := eye.Z.Unit().Scale(-1)
-	p := lens.Project(eye, lens.AnglesOf(optics.Up, optics.Aspect), size)
+	p := lens.Project(eye, lens.AnglesOf(optics.Up, optics.Aspect).Window(raster.Fit{}, size, 1), size)
 	surfaces := 0
 	for _, at := range [][2]int{{10, 40}, {25, 30}, {33, 27}, {47, 25}, {47, 45}, {60, 50}, {70, 53}, {80, 28}, {90, 40}, {48, 5}} {
 		origin, direction := p.Ray(float64(at[0])+0.5, float64(at[1])+0.5)

@@ -5,7 +5,6 @@ package demo
 import (
 	"reelhouse/core/frame"
 	"reelhouse/core/pass"
-	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 )
@@ -17,16 +16,7 @@ const SceneName = "saltmarsh_ferry.glb"
 func Production(scene production.SceneFile) production.Production {
 	p := production.New("SALT", "The Saltmarsh Ferry")
 	p.Scene = scene
-	p.Sizes = []raster.Named{
-		{Code: "scope", Name: "2K scope 2.39", Size: raster.Size{Width: 2048, Height: 858}, Source: "SMPTE ST 428-1"},
-		{Code: "hd", Name: "HD 16:9", Size: raster.Size{Width: 1920, Height: 1080}, Source: "ITU-R BT.709"},
-		{Code: "square", Name: "Square 1:1", Size: raster.Size{Width: 1080, Height: 1080}},
-		{Code: "tall", Name: "Tall 9:16", Size: raster.Size{Width: 1080, Height: 1920}},
-	}
-	p.Qualities = []production.Quality{
-		{Code: "draft", Name: "Draft", Percent: 25, Samples: 2, Filter: pixel.Box},
-		{Code: "final", Name: "Final", Percent: 100, Samples: 6, Filter: pixel.Gaussian, Full: true},
-	}
+	p.Standards = Standards()
 	p.Looks = Looks()
 	p.Views = []production.View{
 		{Code: "quay", Name: "From the quay", Camera: "cam_quay", Look: "dusk"},
@@ -45,12 +35,30 @@ func Production(scene production.SceneFile) production.Production {
 		{Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}},
 	}
 	p.Shots = []production.Shot{
-		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Sizes: []string{"scope"}, PassList: "comp", InBatch: true},
-		{Code: "020", Name: "Towards the quay", View: "bow", Frames: frame.MustParse("1033-1080x2"), Sizes: []string{"scope", "hd"}, PassList: "comp", InBatch: true},
-		{Code: "030", Name: "From the lantern", View: "lighthouse", Frames: frame.MustParse("1061-1096,!1076-1081"), Sizes: []string{"scope"}, PassList: "depth", InBatch: true},
-		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, PassList: "comp", InBatch: true, Note: "Poster; wants all shapes."},
-		{Code: "050", Name: "Profile", View: "alongside", Frames: frame.MustParse("1073-1092"), Sizes: []string{"hd"}, PassList: "depth", InBatch: true},
-		{Code: "060", Name: "Dinghy, spare", View: "turn_01", Frames: frame.MustParse("1001-1024x4"), Sizes: []string{"square"}, PassList: "comp", Note: "Kept for the sprite sheet."},
+		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master", "review"}, InBatch: true},
+		{Code: "020", Name: "Towards the quay", View: "bow", Frames: frame.MustParse("1033-1080x2"), Sizes: []string{"scope", "hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true},
+		{Code: "030", Name: "From the lantern", View: "lighthouse", Frames: frame.MustParse("1061-1096,!1076-1081"), Sizes: []string{"scope"}, PassList: "depth", Outputs: []string{"master"}, InBatch: true},
+		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, PassList: "comp", Outputs: []string{"master", "review"}, InBatch: true, Note: "Poster; wants all shapes."},
+		{Code: "050", Name: "Profile", View: "alongside", Frames: frame.MustParse("1073-1092"), Sizes: []string{"hd"}, PassList: "depth", Outputs: []string{"master", "proxy"}, InBatch: true},
+		{Code: "060", Name: "Dinghy, spare", View: "turn_01", Frames: frame.MustParse("1001-1024x4"), Sizes: []string{"square"}, PassList: "comp", Outputs: []string{"master"}, Note: "Kept for the sprite sheet."},
 	}
 	return p
+}
+
+// PresetName is what the demo's standards are kept under for the next production.
+const PresetName = "Harbour films"
+
+// Standards returns what the demo has agreed.
+func Standards() production.Standards {
+	s := production.UsualStandards()
+	scope, _ := raster.Published("scope")
+	hd, _ := raster.Published("hd")
+	square, _ := raster.Published("square")
+	tall, _ := raster.Published("tall")
+	tall.Fit = raster.Fit{Fitting: raster.Crop, AnchorX: 0.1}
+	s.Sizes = []raster.Named{scope, hd, square, tall}
+	s.FirstTimecode = "10:00:00:00"
+	s.Floor = production.Floor{Width: 1080, Height: 858, Bits: 16, Lossless: true}
+	s.Outputs[2].Scale = raster.Reduction{Divisor: 2}
+	return s
 }

@@ -152,7 +152,7 @@ func TestFramesBecomeGoodFilesWithTheirNames(t *testing.T) {
 	if b.Counts()[queue.Good] != 3 {
 		t.Fatalf("counts are %v", b.Counts())
 	}
-	want := []string{"TEST/010/hd/v001/all/010_v_hd_all.1001.exr", "TEST/010/hd/v001/all/010_v_hd_all.1002.exr", "TEST/010/hd/v001/all/010_v_hd_all.1003.exr"}
+	want := []string{"TEST/010/master/hd/v001/all/010_v_hd_all.1001.exr", "TEST/010/master/hd/v001/all/010_v_hd_all.1002.exr", "TEST/010/master/hd/v001/all/010_v_hd_all.1003.exr"}
 	if got := files(t, h); !slices.Equal(got, want) {
 		t.Errorf("files are %v", got)
 	}
@@ -253,7 +253,7 @@ func TestStoppingGivesFramesBack(t *testing.T) {
 
 func TestNothingIsOverwritten(t *testing.T) {
 	h, b := housetest.New(t, "1001")
-	there := filepath.Join(h.Output(), "TEST/010/hd/v001/all/010_v_hd_all.1001.exr")
+	there := filepath.Join(h.Output(), "TEST/010/master/hd/v001/all/010_v_hd_all.1001.exr")
 	if err := errors.Join(os.MkdirAll(filepath.Dir(there), 0o755), os.WriteFile(there, []byte("precious"), 0o644)); err != nil {
 		t.Fatal(err)
 	}
@@ -288,6 +288,34 @@ func TestPartsOfADeadServerAreClearedAway(t *testing.T) {
 	}
 	if _, err := os.Stat(old); err == nil {
 		t.Error("an old job was left")
+	}
+}
+
+// A node that dies after it gave files their names, and before the record had them, must be able to render the
+// frame again, although a stamp with the render time gives other bytes; and what was not its own stays.
+func TestWhatWasPlacedAndNotRecordedIsTakenBack(t *testing.T) {
+	h, b := housetest.New(t, "1001-1002")
+	l, err := h.Lease("dead")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, parts, err := newJob(h, l)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(parts[0].temp, []byte("other bytes"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := place(h, l, parts); err != nil {
+		t.Fatal(err)
+	}
+	n, _ := start(t, h, "good")
+	if b = waitFor(t, n, b.ID, settled); b.Counts()[queue.Good] != 2 {
+		f, _ := h.Frame(l.SequenceID, l.Number)
+		t.Fatalf("counts are %v: %s", b.Counts(), f.Reason)
+	}
+	if left, _ := filepath.Glob(filepath.Join(h.Work(), "placing-*")); len(left) > 0 {
+		t.Errorf("notes stay: %v", left)
 	}
 }
 

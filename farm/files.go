@@ -1,9 +1,6 @@
 package farm
 
 import (
-	"bytes"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -36,6 +33,10 @@ func tempName(final, mark string) string {
 func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 	s, b := l.Sequence.Spec, l.Batch.Plan
 	mark := strconv.FormatInt(l.Started.UnixNano(), 36)
+	facts, err := factsOf(h, l)
+	if err != nil {
+		return job.Job{}, nil, err
+	}
 	frame := job.Frame{Number: l.Number}
 	var parts []part
 	for _, f := range s.Files {
@@ -45,24 +46,27 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 		}
 		p := part{
 			temp: tempName(filepath.Join(h.Output(), filepath.FromSlash(final)), mark), final: final,
-			want: inspect.Expected{Format: f.Format, Size: s.Size, Passes: f.Passes},
+			want: inspect.Expected{Encoding: f.Encoding, Size: f.Size, Passes: f.Passes},
 		}
 		if err := os.MkdirAll(filepath.Dir(p.temp), 0o755); err != nil {
 			return job.Job{}, nil, err
 		}
 		parts = append(parts, p)
-		frame.Files = append(frame.Files, job.File{Path: p.temp, Format: f.Format, Passes: f.Passes})
+		filled, err := f.Stamp.Fill(l.Number, b.Version, facts.field(f))
+		if err != nil {
+			return job.Job{}, nil, fmt.Errorf("stamp of output %s: %w", f.Output, err)
+		}
+		file := job.File{Path: p.temp, Encoding: f.Encoding, Passes: f.Passes, Stamp: filled}
+		if f.Size != s.Size {
+			file.Size = f.Size
+		}
+		frame.Files = append(frame.Files, file)
 	}
 	return job.Job{
 		Version: job.Version, Scene: h.ScenePath(b.Scene), View: job.View{Name: s.View, Camera: s.Camera, Look: s.Look},
-		Rate: b.Rate, FirstFrame: b.FirstFrame, Size: s.Size, Passes: s.Passes,
-		Samples: b.Quality.Samples, Filter: b.Quality.Filter, DepthBackground: b.DepthBackground,
-		Frames: []job.Frame{frame},
-		Facts: []job.Fact{
-			{Name: "production", Value: b.Production}, {Name: "shot", Value: s.Shot}, {Name: "view", Value: s.View}, {Name: "camera", Value: s.Camera},
-			{Name: "look", Value: s.Look.Code}, {Name: "size", Value: s.SizeCode}, {Name: "quality", Value: b.Quality.Code},
-			{Name: "version", Value: strconv.Itoa(b.Version)}, {Name: "scene", Value: b.Scene.SHA256},
-		},
+		Rate: b.Rate, FirstFrame: b.FirstFrame, Size: s.Size, PixelAspect: s.PixelAspect, Fit: s.Fit, Background: b.Standards.Background,
+		Passes: s.Passes, Samples: b.Quality.Samples, Filter: b.Quality.Filter, DepthBackground: b.DepthBackground,
+		Frames: []job.Frame{frame}, Facts: facts.list(),
 	}, parts, nil
 }
 
@@ -81,43 +85,6 @@ func judge(parts []part, log *Log) error {
 		log.Add("checked %s", filepath.Base(p.final))
 	}
 	return nil
-}
-
-// place syncs the files under way and gives them their names. A file that stands there already is left if
-// it is the same; a different one is never overwritten.
-func place(output string, parts []part) ([]store.File, error) {
-	var files []store.File
-	for _, p := range parts {
-		data, err := os.ReadFile(p.temp)
-		if err != nil {
-			return nil, err
-		}
-		final := filepath.Join(output, filepath.FromSlash(p.final))
-		if there, err := os.ReadFile(final); err == nil && !bytes.Equal(there, data) {
-			return nil, fmt.Errorf("%s exists already with other contents, and nothing is overwritten; move it away and retry", p.final)
-		}
-		if err := syncPath(p.temp); err != nil {
-			return nil, err
-		}
-		if err := os.Rename(p.temp, final); err != nil {
-			return nil, err
-		}
-		if err := syncPath(filepath.Dir(final)); err != nil {
-			return nil, err
-		}
-		sum := sha256.Sum256(data)
-		files = append(files, store.File{Path: p.final, Bytes: int64(len(data)), SHA256: hex.EncodeToString(sum[:])})
-	}
-	return files, nil
-}
-
-// syncPath brings a file's contents, or a folder's names, safely to the disk.
-func syncPath(path string) error {
-	f, err := os.Open(path)
-	if err != nil {
-		return err
-	}
-	return errors.Join(f.Sync(), f.Close())
 }
 
 // removeParts removes the files under way of a frame, whatever attempt they come from.

@@ -94,6 +94,9 @@ func (n *Node) clearUp() error {
 		}
 		n.Log.Info("frame taken up again after a crash", "sequence", s.Spec.Title(), "frame", f.Number)
 	}
+	if err := n.takeBackPlaced(); err != nil {
+		return err
+	}
 	jobs, err := filepath.Glob(filepath.Join(n.House.Work(), "job-*.json"))
 	if err != nil {
 		return err
@@ -225,7 +228,11 @@ func (n *Node) render(parent context.Context, l *store.Lease) {
 	seconds := time.Since(began).Seconds()
 	if err == nil {
 		log.Add("good after %.2f s", seconds)
-		if err = n.House.Accept(l, seconds, files, log.String()); err == nil {
+		err = n.House.Accept(l, seconds, files, log.String())
+		if err == nil || errors.Is(err, store.ErrLost) {
+			forgetPlacing(n.House, l)
+		}
+		if err == nil {
 			n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
 			return
 		}
@@ -311,5 +318,5 @@ func (n *Node) produce(ctx context.Context, l *store.Lease, log *Log, progress f
 	if err := judge(parts, log); err != nil {
 		return nil, err
 	}
-	return place(n.House.Output(), parts)
+	return place(n.House, l, parts)
 }

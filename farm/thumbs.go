@@ -15,6 +15,7 @@ import (
 	"reelhouse/core/frame"
 	"reelhouse/core/job"
 	"reelhouse/core/look"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
@@ -44,7 +45,9 @@ type Thumb struct {
 	Rate       frame.Rate
 	FirstFrame int
 	Frame      int
-	Size       raster.Size
+	Size       raster.Size // in square pixels
+	Fit        raster.Fit
+	Background production.Background
 }
 
 // Key names the picture by everything that it depends on.
@@ -81,11 +84,13 @@ func (s *Thumbs) render(ctx context.Context, t Thumb, path string) error {
 	temp := path + partMark + "0"
 	defer os.Remove(temp)
 	beauty := []pass.Code{pass.Beauty}
+	picture := output.PNG.Usual()
+	picture.Depth = output.Eight
 	j := job.Job{
 		Version: job.Version, Scene: s.House.ScenePath(production.SceneFile{SHA256: t.Scene}),
 		View: job.View{Name: t.Camera, Camera: t.Camera, Look: t.Look}, Rate: t.Rate, FirstFrame: t.FirstFrame,
-		Size: t.Size, Passes: beauty, Samples: 3, Filter: pixel.Gaussian,
-		Frames: []job.Frame{{Number: t.Frame, Files: []job.File{{Path: temp, Format: production.PNG8, Passes: beauty}}}},
+		Size: t.Size, Fit: t.Fit, Background: t.Background, Passes: beauty, Samples: 3, Filter: pixel.Gaussian,
+		Frames: []job.Frame{{Number: t.Frame, Files: []job.File{{Path: temp, Encoding: picture, Passes: beauty}}}},
 	}
 	if err := s.Renderer.Run(ctx, s.House.Work(), j, runtime.NumCPU(), func(job.Message) {}, NewLog()); err != nil {
 		return fmt.Errorf("small picture of %s: %w", t.Camera, err)

@@ -3,7 +3,10 @@ package house
 import (
 	"fmt"
 	"math"
+	"strconv"
 
+	"reelhouse/core/lens"
+	"reelhouse/core/naming"
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
@@ -48,6 +51,16 @@ func CameraNames(s *scene.Scene) []string {
 	return names
 }
 
+// LensName returns what a camera's lens is called, such as "35 mm", "" if the scene has no such camera.
+func LensName(s *scene.Scene, camera string) string {
+	i := s.FindCamera(camera)
+	if i == scene.None {
+		return ""
+	}
+	c := s.Cameras[s.Nodes[i].Camera]
+	return strconv.FormatFloat(lens.AnglesOf(c.Up, c.Aspect).FocalLength(), 'f', 1, 64) + " mm"
+}
+
 // Draft works out what a production would send now.
 func (h *House) Draft(p production.Production) (Draft, error) {
 	d := Draft{Problems: p.Problems()}
@@ -79,6 +92,43 @@ func (h *House) Draft(p production.Production) (Draft, error) {
 		},
 	})
 	return d, failed
+}
+
+// NextVersion returns the lowest version above the production's own under which none of its files was ever
+// sent, so that no file of an earlier version is touched.
+func (h *House) NextVersion(p production.Production) (int, error) {
+	for _, o := range p.Outputs {
+		pattern, err := naming.Parse(p.PatternOf(o))
+		if err != nil {
+			return 0, err
+		}
+		if !pattern.Has("version") {
+			return 0, fmt.Errorf("the name pattern of output %s has no (version), so the next version would write the same paths; put it in first", o.Code)
+		}
+	}
+	for version := p.Version + 1; version <= production.MaxVersion; version++ {
+		p.Version = version
+		b, err := plan.Build(p, plan.Measure{})
+		if err != nil {
+			return 0, err
+		}
+		sent, err := h.anySent(b)
+		if err != nil || !sent {
+			return version, err
+		}
+	}
+	return 0, fmt.Errorf("there is no version above %d", production.MaxVersion)
+}
+
+func (h *House) anySent(b plan.Batch) (bool, error) {
+	for _, s := range b.Sequences {
+		for _, f := range s.Files {
+			if by, err := h.Taken(f.Path.Key()); err != nil || by != "" {
+				return true, err
+			}
+		}
+	}
+	return false, nil
 }
 
 // SendDraft sends what the production's current set-up makes, and returns the batch's number.

@@ -7,6 +7,7 @@ missing=""
 command -v chromium >/dev/null || missing="$missing chromium"
 command -v exrheader >/dev/null || missing="$missing openexr"
 command -v oiiotool >/dev/null || missing="$missing openimageio-tools"
+command -v pngcheck >/dev/null || missing="$missing pngcheck"
 command -v npm >/dev/null || missing="$missing nodejs npm"
 if [ -n "$missing" ]; then
     echo "installing:$missing"

@@ -99,8 +99,8 @@ func sendSequence(tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequen
 	if err != nil {
 		return err
 	}
-	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, uncompressed, ready) VALUES (?, ?, ?, ?, ?, ?)",
-		batch, ordinal, string(spec), sequence.Megasamples(b.Quality), sequence.Uncompressed(), sequence.Frames.Count())
+	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, ready) VALUES (?, ?, ?, ?, ?, ?)",
+		batch, ordinal, string(spec), sequence.Megasamples(b.Quality), sequence.Modelled(), sequence.Frames.Count())
 	if err != nil {
 		return err
 	}
@@ -247,13 +247,13 @@ func (s *Store) SetPriority(batch int64, priority int) error {
 // Measure returns what the good frames of a production have cost.
 func (s *Store) Measure(production string) (plan.Measure, error) {
 	var m plan.Measure
-	var seconds, samples, bytes, raw float64
+	var seconds, samples, bytes, modelled float64
 	err := s.read.QueryRow(`SELECT coalesce(sum(q.good), 0), coalesce(sum(q.seconds), 0), coalesce(sum(q.good * q.megasamples), 0),
-		coalesce(sum(q.bytes), 0), coalesce(sum(q.good * q.uncompressed), 0)
-		FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ?`, production).Scan(&m.Frames, &seconds, &samples, &bytes, &raw)
+		coalesce(sum(q.bytes), 0), coalesce(sum(q.good * q.modelled), 0)
+		FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ?`, production).Scan(&m.Frames, &seconds, &samples, &bytes, &modelled)
 	if err != nil || m.Frames == 0 {
 		return plan.Measure{}, err
 	}
-	m.SecondsPerMegasample, m.BytesPerUncompressed = seconds/samples, bytes/raw
+	m.SecondsPerMegasample, m.BytesPerModelled = seconds/samples, bytes/modelled
 	return m, nil
 }

@@ -5,7 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
+	"reelhouse/core/difference"
 	"reelhouse/core/production"
 )
 
@@ -38,7 +41,7 @@ func (s *Store) Create(p production.Production) error {
 		if n > 0 {
 			return fmt.Errorf("a production with the code %s exists already; choose another: %w", p.Code, ErrTaken)
 		}
-		result, err := tx.Exec("INSERT INTO production (code, head) VALUES (?, 1)", p.Code)
+		result, err := tx.Exec("INSERT INTO production (code, head, last) VALUES (?, 1, 1)", p.Code)
 		if err != nil {
 			return err
 		}
@@ -97,22 +100,53 @@ func load(q queryer, code string) (Revision, error) {
 	if before > 0 {
 		r.Undo = r.Summary
 	}
-	err = q.QueryRow("SELECT summary FROM revision WHERE production_id = ? AND number = ?", id, r.Number+1).Scan(&r.Redo)
+	err = q.QueryRow("SELECT summary FROM revision WHERE production_id = ? AND number > ? ORDER BY number LIMIT 1", id, r.Number).Scan(&r.Redo)
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return r, err
 	}
 	return r, nil
 }
 
+// A Conflict is the error about an edit of something that was changed by somebody else since it was seen.
+type Conflict struct {
+	Elsewhere string              // what was done last, in words
+	Changes   []difference.Change // by others, of what the edit concerns; empty if what was seen is no longer known
+}
+
+func (c *Conflict) Error() string {
+	if len(c.Changes) == 0 {
+		return "the production was changed elsewhere since this page was loaded (" + c.Elsewhere + ")"
+	}
+	value := string(c.Changes[0].Is)
+	if value == "" {
+		return "this was taken away elsewhere in the meantime"
+	}
+	if len(value) > 60 {
+		return "this was changed elsewhere in the meantime (" + c.Elsewhere + ")"
+	}
+	return "this was changed elsewhere in the meantime, to " + strings.Trim(value, `"`)
+}
+
+// Any stands for an edit that is made whatever was changed in the meantime.
+const Any = 0
+
 // Edit changes a production: change is given the current document and may alter it. If it returns an
 // error, or alters nothing, nothing is kept. summary says in words what is changed. Steps that were undone
 // are forgotten.
-func (s *Store) Edit(code, summary string, change func(p *production.Production) error) (Revision, error) {
+//
+// seen is the number of the revision that the editor had before them, or Any. If others have changed
+// something else since, both edits hold; if they have changed the same, the error is a *Conflict.
+func (s *Store) Edit(code, summary string, seen int, change func(p *production.Production) error) (Revision, error) {
 	var after Revision
 	err := s.change(func(tx *sql.Tx) error {
 		r, err := load(tx, code)
 		if err != nil {
 			return err
+		}
+		if seen != Any && seen != r.Number {
+			if err := meets(tx, r, seen, change); err != nil {
+				return err
+			}
 		}
 		before, err := json.Marshal(r.Production)
 		if err != nil {
@@ -136,6 +170,45 @@ func (s *Store) Edit(code, summary string, change func(p *production.Production)
 	return after, err
 }
 
+// meets returns a *Conflict if an edit, made on the revision that was seen, would change what was changed
+// since then.
+func meets(q queryer, now Revision, seen int, change func(p *production.Production) error) error {
+	var document string
+	err := q.QueryRow("SELECT r.document FROM revision r JOIN production p ON p.id = r.production_id WHERE p.code = ? AND r.number = ?", now.Code, seen).Scan(&document)
+	if errors.Is(err, sql.ErrNoRows) {
+		return &Conflict{Elsewhere: now.Summary}
+	} else if err != nil {
+		return err
+	}
+	var base, mine production.Production
+	for _, p := range []*production.Production{&base, &mine} {
+		if err := json.Unmarshal([]byte(document), p); err != nil {
+			return fmt.Errorf("production %s, revision %d: %w", now.Code, seen, err)
+		}
+	}
+	if change(&mine) != nil {
+		return nil // what is wrong with it will be said of the document as it is now
+	}
+	elsewhere, err := difference.Between(base, now.Production)
+	if err != nil {
+		return err
+	}
+	here, err := difference.Between(base, mine)
+	if err != nil {
+		return err
+	}
+	c := &Conflict{Elsewhere: now.Summary}
+	for _, e := range elsewhere {
+		if slices.ContainsFunc(here, e.Meets) {
+			c.Changes = append(c.Changes, e)
+		}
+	}
+	if len(c.Changes) > 0 {
+		return c
+	}
+	return nil
+}
+
 func keep(tx *sql.Tx, code, newCode string, number int, document, summary string) error {
 	var id int64
 	if err := tx.QueryRow("SELECT id FROM production WHERE code = ?", code).Scan(&id); err != nil {
@@ -145,9 +218,11 @@ func keep(tx *sql.Tx, code, newCode string, number int, document, summary string
 		query string
 		args  []any
 	}{
-		{"DELETE FROM revision WHERE production_id = ? AND (number > ? OR number <= ?)", []any{id, number, number - keptRevisions}},
-		{"INSERT INTO revision VALUES (?, ?, ?, ?, ?)", []any{id, number + 1, document, summary, now()}},
-		{"UPDATE production SET head = ?, code = ? WHERE id = ?", []any{number + 1, newCode, id}},
+		{"DELETE FROM revision WHERE production_id = ? AND number > ?", []any{id, number}},
+		{`DELETE FROM revision WHERE production_id = ?1 AND number <=
+			(SELECT number FROM revision WHERE production_id = ?1 ORDER BY number DESC LIMIT 1 OFFSET ?2)`, []any{id, keptRevisions}},
+		{"UPDATE production SET last = last + 1, head = last + 1, code = ? WHERE id = ?", []any{newCode, id}},
+		{"INSERT INTO revision SELECT id, head, ?, ?, ? FROM production WHERE id = ?", []any{document, summary, now(), id}},
 	} {
 		if _, err := tx.Exec(step.query, step.args...); err != nil {
 			return err
@@ -156,19 +231,33 @@ func keep(tx *sql.Tx, code, newCode string, number int, document, summary string
 	return nil
 }
 
-// Step undoes (-1) or redoes (+1) one edit, if there is one.
-func (s *Store) Step(code string, by int) (Revision, error) {
+// Step undoes (-1) or redoes (+1) one edit, if there is one. If seen is not Any and not the current
+// revision, nothing is done and the error is a *Conflict.
+func (s *Store) Step(code string, seen, by int) (Revision, error) {
 	var after Revision
 	err := s.change(func(tx *sql.Tx) error {
 		r, err := load(tx, code)
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(`UPDATE production SET head = head + ? WHERE code = ? AND EXISTS
-			(SELECT 1 FROM revision r WHERE r.production_id = production.id AND r.number = production.head + ?)`, by, code, by); err != nil {
+		if seen != Any && seen != r.Number {
+			return &Conflict{Elsewhere: r.Summary}
+		}
+		next := "(SELECT max(number) FROM revision r WHERE r.production_id = production.id AND r.number < head)"
+		if by > 0 {
+			next = "(SELECT min(number) FROM revision r WHERE r.production_id = production.id AND r.number > head)"
+		}
+		if _, err := tx.Exec("UPDATE production SET head = coalesce("+next+", head) WHERE code = ?", code); err != nil {
 			return err
 		}
-		after, err = load(tx, r.Production.Code)
+		var now string // an edit of the code is a step too
+		if err := tx.QueryRow("SELECT json_extract(r.document, '$.code') FROM production p JOIN revision r ON r.production_id = p.id AND r.number = p.head WHERE p.code = ?", code).Scan(&now); err != nil {
+			return err
+		}
+		if _, err := tx.Exec("UPDATE production SET code = ? WHERE code = ?", now, code); err != nil {
+			return err
+		}
+		after, err = load(tx, now)
 		return err
 	})
 	return after, err

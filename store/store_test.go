@@ -31,7 +31,7 @@ func batch(t testing.TB, version int, sets ...string) plan.Batch {
 	p.Scene, p.Version = production.SceneFile{Name: "a.glb", SHA256: "00"}, version
 	p.Views = []production.View{{Code: "quay", Camera: "cam_quay", Look: "plain"}}
 	for i, set := range sets {
-		p.Shots = append(p.Shots, production.Shot{Code: fmt.Sprint(i), View: "quay", Frames: frame.MustParse(set), Sizes: []string{"hd"}, PassList: "minimum", InBatch: true})
+		p.Shots = append(p.Shots, production.Shot{Code: fmt.Sprint(i), View: "quay", Frames: frame.MustParse(set), Sizes: []string{"hd"}, PassList: "minimum", Outputs: []string{"master"}, InBatch: true})
 	}
 	b, err := plan.Build(p, plan.Measure{})
 	if err != nil {
@@ -77,7 +77,7 @@ func TestEditsAreKeptUndoneAndRedone(t *testing.T) {
 	}
 	title := func(text string) Revision {
 		t.Helper()
-		r, err := s.Edit("SALT", "title "+text, func(p *production.Production) error { p.Title = text; return nil })
+		r, err := s.Edit("SALT", "title "+text, Any, func(p *production.Production) error { p.Title = text; return nil })
 		must(t, err)
 		return r
 	}
@@ -89,17 +89,17 @@ func TestEditsAreKeptUndoneAndRedone(t *testing.T) {
 		by    int
 		title string
 	}{{-1, "Second"}, {-1, "First"}, {-1, "First"}, {1, "Second"}, {1, "Third"}, {1, "Third"}, {-1, "Second"}} {
-		r, err := s.Step("SALT", want.by)
+		r, err := s.Step("SALT", Any, want.by)
 		if err != nil || r.Title != want.title {
 			t.Fatalf("step %d: %q, %v, want %q", want.by, r.Title, err, want.title)
 		}
 	}
 	title("Other")
-	if r, _ := s.Step("SALT", 1); r.Title != "Other" {
+	if r, _ := s.Step("SALT", Any, 1); r.Title != "Other" {
 		t.Errorf("an edit after undo left something to redo: %q", r.Title)
 	}
 	refused := errors.New("no")
-	if _, err := s.Edit("SALT", "x", func(p *production.Production) error { p.Title = "Half"; return refused }); !errors.Is(err, refused) {
+	if _, err := s.Edit("SALT", "x", Any, func(p *production.Production) error { p.Title = "Half"; return refused }); !errors.Is(err, refused) {
 		t.Error(err)
 	}
 	if r, _ := s.Production("SALT"); r.Title != "Other" {

@@ -13,7 +13,7 @@ import (
 const eventPause = 400 * time.Millisecond
 
 // events streams what changes by itself, as server-sent events that hold HTML: "running" for the ticket
-// line, "batch-N" for the progress of each batch. Only what has changed is sent.
+// line, "edited" when the production has another revision, "batch-N" for the progress of each batch. Only what has changed is sent.
 func (a *app) events(c *echo.Context) error {
 	code := c.Param("code")
 	if _, err := a.House.Production(code); err != nil {
@@ -48,6 +48,13 @@ func (a *app) events(c *echo.Context) error {
 			return err
 		}
 		if err := say("running", "running", a.running(batches)); err != nil {
+			return err
+		}
+		p, err := a.House.Production(code)
+		if err != nil {
+			return err
+		}
+		if err := say("edited", "edited", p); err != nil {
 			return err
 		}
 		if c.QueryParam("queue") != "" {

@@ -16,6 +16,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/imagefile"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
@@ -38,7 +39,7 @@ func (s *site) finish() (sequence int64, number int) {
 	}
 	img.Plane("depth.Z").Data[0] = 1000
 	var b bytes.Buffer
-	if err := imagefile.Encode(&b, production.EXR, img, l.Sequence.Spec.Passes, imagefile.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}); err != nil {
+	if err := imagefile.Encode(&b, output.EXR.Usual(), img, l.Sequence.Spec.Passes, imagefile.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}); err != nil {
 		s.t.Fatal(err)
 	}
 	path := l.Sequence.Spec.Files[0].Path.Frame(l.Number)
@@ -83,7 +84,7 @@ func TestScreeningShowsPassesAndTrueValues(t *testing.T) {
 			t.Errorf("%s is shown as %d, want %d", code, r>>8, want)
 		}
 	}
-	if _, body := s.get(at + "/probe?x=3&y=3"); !strings.Contains(body, `"text":"7.200 m"`) || !strings.Contains(body, `"text":"0.1800"`) {
+	if _, body := s.get(at + "/probe?x=3&y=3"); !strings.Contains(body, `"text":"7.200 m"`) || !strings.Contains(body, `"text":"0.1801"`) {
 		t.Errorf("probe: %s", body)
 	}
 	for path, want := range map[string]int{
@@ -179,7 +180,7 @@ func TestTheFrameCacheForgetsTheOldest(t *testing.T) {
 		return &pixel.Image{Width: 1 << 12, Height: 1 << 12, Planes: make([]pixel.Plane, 2)}, nil // counts as 128 MiB
 	}
 	for _, n := range []int{1, 2, 3, 1, 4, 1, 2} { // three fit: 4 puts out 2
-		if _, err := c.get(frameID{1, n}, load); err != nil {
+		if _, err := c.get(frameID{1, n, ""}, load); err != nil {
 			t.Fatal(err)
 		}
 	}

@@ -3,10 +3,12 @@ package web
 import (
 	"bytes"
 	"embed"
+	"encoding/json"
 	"fmt"
 	"html/template"
 	"io"
 	"io/fs"
+	"math"
 	"path"
 	"strconv"
 	"strings"
@@ -15,6 +17,7 @@ import (
 	"github.com/dustin/go-humanize"
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/naming"
 	"reelhouse/core/queue"
 )
 
@@ -91,6 +94,17 @@ var functions = template.FuncMap{
 	"join":     strings.Join,
 	"tally":    func(c queue.Counts, state string) int { return c[queue.State(state)] },
 	"plural":   plural,
+	"percent":  func(f float64) string { return strconv.FormatFloat(math.Round(f*1000)/10, 'f', -1, 64) },
+	"add":      func(a, b int) int { return a + b },
+	"field":    naming.Field,
+	"vals": func(pairs ...string) (string, error) {
+		m := map[string]string{}
+		for i := 0; i+1 < len(pairs); i += 2 {
+			m[pairs[i]] = pairs[i+1]
+		}
+		text, err := json.Marshal(m)
+		return string(text), err
+	},
 	"map": func(pairs ...any) map[string]any {
 		m := map[string]any{}
 		for i := 0; i+1 < len(pairs); i += 2 {

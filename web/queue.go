@@ -104,11 +104,11 @@ func (a *app) send(c *echo.Context) error {
 	}
 	// Two open tabs: what is sent must be what was read.
 	if seen := c.FormValue("revision"); seen != strconv.Itoa(p.Number) {
-		return a.update(c, p, batchSheet, mistake{}, "The set-up was changed meanwhile, perhaps in another tab. This is how it stands now; read it and send again.")
+		return a.update(c, answer{production: p, station: batchSheet, notice: "The set-up was changed meanwhile, perhaps in another tab. This is how it stands now; read it and send again."})
 	}
 	id, err := a.House.SendDraft(p.Production)
 	if err != nil {
-		return a.update(c, p, batchSheet, mistake{}, "Not sent: "+err.Error())
+		return a.update(c, answer{production: p, station: batchSheet, notice: "Not sent: " + err.Error()})
 	}
 	a.Hub().Changed()
 	c.Response().Header().Set("HX-Redirect", fmt.Sprintf("/p/%s/queue#batch-%d", p.Code, id))
@@ -140,7 +140,7 @@ func (a *app) act(c *echo.Context) error {
 		notice = "Nothing was done: " + err.Error() + "."
 	}
 	a.Hub().Changed()
-	return a.update(c, p, queueStation, mistake{}, notice)
+	return a.update(c, answer{production: p, station: queueStation, notice: notice})
 }
 
 func past(e queue.Event) string {
@@ -171,13 +171,13 @@ func (a *app) priority(c *echo.Context) error {
 	id, _ := strconv.ParseInt(c.FormValue("batch"), 10, 64)
 	n, err := strconv.Atoi(c.FormValue("value"))
 	if err != nil || n < -100 || n > 100 {
-		return a.update(c, p, queueStation, mistake{}, "Not changed: a priority is a whole number from −100 to 100.")
+		return a.update(c, answer{production: p, station: queueStation, notice: "Not changed: a priority is a whole number from −100 to 100."})
 	}
 	if err := a.House.SetPriority(id, n); err != nil {
 		return err
 	}
 	a.Hub().Changed()
-	return a.update(c, p, queueStation, mistake{}, fmt.Sprintf("Priority is %d now.", n))
+	return a.update(c, answer{production: p, station: queueStation, notice: fmt.Sprintf("Priority is %d now.", n)})
 }
 
 // Hub returns what tells of changes.

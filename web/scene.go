@@ -10,11 +10,11 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/naming"
-	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/farm"
 	"reelhouse/house"
+	"reelhouse/store"
 )
 
 // bringScene takes a scene file in; views are made for its cameras where there are none yet.
@@ -24,7 +24,7 @@ func (a *app) bringScene(c *echo.Context) error {
 		return err
 	}
 	refuse := func(message string) error {
-		return a.update(c, p, production.Scenes, mistake{"scene", "file", "", message}, "")
+		return a.update(c, answer{production: p, station: production.Scenes, mistake: mistake{Where: "scene", Field: "file", Message: message}})
 	}
 	header, err := c.FormFile("file")
 	if errors.Is(err, http.ErrMissingFile) {
@@ -41,13 +41,13 @@ func (a *app) bringScene(c *echo.Context) error {
 	if err != nil {
 		return refuse(header.Filename + " was not taken in. " + err.Error())
 	}
-	after, err := a.House.Edit(p.Code, "scene "+kept.Name, func(p *production.Production) error {
+	after, err := a.House.Edit(p.Code, "scene "+kept.Name, store.Any, func(p *production.Production) error {
 		p.Scene = kept
 		for _, camera := range house.CameraNames(s) {
 			if slices.ContainsFunc(p.Views, func(v production.View) bool { return v.Camera == camera }) {
 				continue
 			}
-			code := strings.Trim(naming.Clean(strings.TrimPrefix(camera, "cam_")), "-_")
+			code := strings.Trim((naming.Rules{}).Clean(strings.TrimPrefix(camera, "cam_")), "-_")
 			if _, taken := p.FindView(code); taken || code == "" || len(code) > 32 {
 				code = fresh("view", len(p.Views), func(c string) bool { _, ok := p.FindView(c); return ok })
 			}
@@ -58,30 +58,8 @@ func (a *app) bringScene(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return a.update(c, after, production.Scenes, mistake{}, "Taken in: "+kept.Name+".")
-}
-
-// names previews the paths that a pattern would make, before it is kept.
-func (a *app) names(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	tried := p.Production
-	tried.Output.Pattern = strings.TrimSpace(c.QueryParam("value"))
-	var n namesPreview
-	if _, err := naming.Parse(tried.Output.Pattern); err != nil {
-		n.Wrong = err.Error()
-		var se *naming.SyntaxError
-		if errors.As(err, &se) {
-			n.Offset = se.Offset
-		}
-	} else if batch, err := plan.Build(tried, plan.Measure{}); err == nil {
-		n = previewNames(tried, house.Draft{Batch: batch})
-	} else {
-		n.Wrong = err.Error()
-	}
-	return c.Render(http.StatusOK, "names", n)
+	a.Hub().Changed()
+	return a.update(c, answer{production: after, station: production.Scenes, notice: "Taken in: " + kept.Name + "."})
 }
 
 // thumbEdge is the longer edge of a small picture, in pixels.
@@ -102,14 +80,15 @@ func (a *app) thumb(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
 	}
 	size := raster.Size{Width: 1920, Height: 1080}
+	fit := raster.Fit{}
 	if named, ok := p.FindSize(c.QueryParam("size")); ok {
-		size = named.Size
+		size, fit = raster.Size{Width: max(1, int(float64(named.Width)*named.Pixel()+0.5)), Height: named.Height}, named.Fit
 	}
 	n, err := strconv.Atoi(c.QueryParam("frame"))
 	if err != nil {
 		n = p.FirstFrame
 	}
-	t := farm.Thumb{Scene: p.Scene.SHA256, Camera: v.Camera, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: n, Size: size.Within(thumbEdge)}
+	t := farm.Thumb{Scene: p.Scene.SHA256, Camera: v.Camera, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: n, Size: size.Within(thumbEdge), Fit: fit, Background: p.Picture.Background}
 	c.Response().Header().Set("Cache-Control", "no-cache")
 	c.Response().Header().Set("ETag", `"`+t.Key()+`"`)
 	if c.Request().Header.Get("If-None-Match") == `"`+t.Key()+`"` {

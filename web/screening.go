@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"sync"
 
@@ -16,6 +17,7 @@ import (
 	"reelhouse/core/imagefile"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
+	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 	"reelhouse/core/screening"
 	"reelhouse/store"
@@ -32,6 +34,8 @@ func fillScreening(a *app, v *view) error {
 	page := struct {
 		Sequences  []screened
 		Current    *screened
+		Outputs    []string
+		Output     plan.FileSequence // the first file of the output that is shown
 		Passes     []pass.Pass
 		Strip      strip
 		Frame      int
@@ -59,14 +63,26 @@ func fillScreening(a *app, v *view) error {
 		}
 		page.Strip = stripOf(frames, stripWidth, nil, true)
 		page.Rate = page.Current.Batch.Plan.Rate.PerSecond()
-		for _, code := range page.Current.Spec.Passes {
-			described, err := pass.Find(code)
-			if err != nil {
-				return err
+		for _, f := range page.Current.Spec.Files {
+			if !slices.Contains(page.Outputs, f.Output) {
+				page.Outputs = append(page.Outputs, f.Output)
 			}
-			page.Passes = append(page.Passes, described)
 		}
-		if page.Pass == "" {
+		files := filesOf(page.Current.Spec, v.query("output"))
+		if len(files) == 0 {
+			return echo.NewHTTPError(http.StatusNotFound, "This sequence has no such output.")
+		}
+		page.Output = files[0]
+		for _, f := range files {
+			for _, code := range f.Passes {
+				described, err := pass.Find(code)
+				if err != nil {
+					return err
+				}
+				page.Passes = append(page.Passes, described)
+			}
+		}
+		if !slices.ContainsFunc(page.Passes, func(p pass.Pass) bool { return string(p.Code) == page.Pass }) {
 			page.Pass = string(page.Passes[0].Code)
 		}
 		page.Frame, err = strconv.Atoi(v.query("frame"))
@@ -83,6 +99,14 @@ func fillScreening(a *app, v *view) error {
 	return nil
 }
 
+// filesOf returns the file sequences of one output, of the first one for "".
+func filesOf(s plan.Sequence, code string) []plan.FileSequence {
+	if code == "" && len(s.Files) > 0 {
+		code = s.Files[0].Output
+	}
+	return slices.DeleteFunc(slices.Clone(s.Files), func(f plan.FileSequence) bool { return f.Output != code })
+}
+
 // screenFrames lists a sequence's frames and their states, for the player.
 func (a *app) screenFrames(c *echo.Context) error {
 	id, err := echo.PathParam[int64](c, "sequence")
@@ -93,13 +117,23 @@ func (a *app) screenFrames(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	s, err := a.House.Sequence(id)
+	if err != nil {
+		return err
+	}
+	b, err := a.House.Batch(s.BatchID)
+	if err != nil {
+		return err
+	}
+	clock := b.Plan.Clock()
 	type entry struct {
-		Number int         `json:"number"`
-		State  queue.State `json:"state"`
+		Number   int         `json:"number"`
+		State    queue.State `json:"state"`
+		Timecode string      `json:"timecode"`
 	}
 	entries := make([]entry, 0, len(frames))
 	for _, f := range frames {
-		entries = append(entries, entry{f.Number, f.State})
+		entries = append(entries, entry{f.Number, f.State, clock.Timecode(f.Number).String()})
 	}
 	return c.JSON(http.StatusOK, entries)
 }
@@ -114,20 +148,32 @@ func (a *app) loaded(c *echo.Context) (*pixel.Image, store.Sequence, error) {
 	if err != nil {
 		return nil, s, err
 	}
-	img, err := a.frames.get(frameID{sequence, number}, func() (*pixel.Image, error) { return a.load(sequence, number) })
+	img, err := a.outputFrame(s, number, c.QueryParam("output"))
 	return img, s, err
 }
 
-func (a *app) load(sequence int64, number int) (*pixel.Image, error) {
-	files, err := a.House.Files(sequence, number)
+// outputFrame returns one frame of one output, from memory if it was shown before.
+func (a *app) outputFrame(s store.Sequence, number int, output string) (*pixel.Image, error) {
+	return a.frames.get(frameID{s.ID, number, output}, func() (*pixel.Image, error) { return a.load(s, number, output) })
+}
+
+func (a *app) load(s store.Sequence, number int, output string) (*pixel.Image, error) {
+	files, err := a.House.Files(s.ID, number)
 	if err != nil {
 		return nil, err
 	}
 	if len(files) == 0 {
 		return nil, echo.NewHTTPError(http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number))
 	}
+	wanted := map[string]bool{}
+	for _, f := range filesOf(s.Spec, output) {
+		wanted[f.Path.Frame(number)] = true
+	}
 	whole := &pixel.Image{}
 	for _, f := range files {
+		if !wanted[f.Path] {
+			continue
+		}
 		data, err := os.ReadFile(filepath.Join(a.House.Output(), filepath.FromSlash(f.Path)))
 		if os.IsNotExist(err) {
 			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and is no longer there.")
@@ -141,12 +187,15 @@ func (a *app) load(sequence int64, number int) (*pixel.Image, error) {
 		whole.Width, whole.Height = p.Image.Width, p.Image.Height
 		whole.Planes = append(whole.Planes, p.Image.Planes...)
 	}
+	if len(whole.Planes) == 0 {
+		return nil, echo.NewHTTPError(http.StatusNotFound, "This frame has no file of that output.")
+	}
 	return whole, nil
 }
 
 // depthFar returns the depth shown white for a whole sequence: that of its first good frame, so that
 // playing does not flicker.
-func (a *app) depthFar(s store.Sequence) (float64, error) {
+func (a *app) depthFar(s store.Sequence, output string) (float64, error) {
 	frames, err := a.House.Frames(s.ID)
 	if err != nil {
 		return 0, err
@@ -157,7 +206,7 @@ func (a *app) depthFar(s store.Sequence) (float64, error) {
 	}
 	for _, f := range frames {
 		if f.State == queue.Good {
-			img, err := a.frames.get(frameID{s.ID, f.Number}, func() (*pixel.Image, error) { return a.load(s.ID, f.Number) })
+			img, err := a.outputFrame(s, f.Number, output)
 			if err != nil {
 				return 0, err
 			}
@@ -176,7 +225,7 @@ func (a *app) screenPicture(c *echo.Context) error {
 	code := pass.Code(c.Param("pass"))
 	far := 1.0
 	if code == pass.Depth {
-		if far, err = a.depthFar(s); err != nil {
+		if far, err = a.depthFar(s, c.QueryParam("output")); err != nil {
 			return err
 		}
 	}
@@ -216,6 +265,7 @@ func (a *app) probe(c *echo.Context) error {
 type frameID struct {
 	sequence int64
 	number   int
+	output   string
 }
 
 // A frameCache keeps decoded frames, the ones used last, up to a limit of memory.

@@ -18,6 +18,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"reelhouse/core/preset"
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/store"
@@ -107,7 +108,14 @@ func (a *app) routes(e *echo.Echo) {
 	}
 	p.POST("/edit/:kind", a.edit)
 	p.POST("/scene", a.bringScene, middleware.BodyLimit(1<<30))
+	p.POST("/take", a.take)
+	p.POST("/preset/:do", a.preset)
+	p.GET("/preset/file", a.exportPreset)
+	p.POST("/preset/file", a.importPreset, middleware.BodyLimit(preset.MaxFile+1<<16))
 	p.GET("/names", a.names)
+	p.GET("/clock", a.clock)
+	p.GET("/retime", a.retime)
+	p.GET("/stamp", a.stampPreview)
 	p.POST("/send", a.send)
 	p.POST("/act", a.act)
 	p.POST("/priority", a.priority)

@@ -1,9 +1,7 @@
 package web
 
 import (
-	"errors"
 	"net/http"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -34,15 +32,18 @@ type view struct {
 	Running    running
 	Batches    []store.Batch
 	Mistake    mistake
-	Notice     string // what was just done, in a sentence
-	Page       any    // the station's own
-	Swap       bool   // spine and ticket line replace those on the page
+	Notice     string       // what was just done, in a sentence
+	Impact     *plan.Impact // what it changed of what would be rendered; nil for nothing
+	Open       string       // code of the part whose details are shown, "" for none
+	Page       any          // the station's own
+	Swap       bool         // spine and ticket line replace those on the page
 	query      func(string) string
 }
 
 // A mistake is what a person typed that cannot be kept. It is shown where it was typed.
 type mistake struct {
 	Where, Field, Value, Message string
+	Conflict                     bool // somebody else has changed the same in the meantime
 }
 
 type spineEntry struct {
@@ -82,13 +83,18 @@ func (v *view) Wrong(where, field string) string {
 	return ""
 }
 
+// Conflict reports whether what was typed in a field waits for a decision, since somebody else has changed it.
+func (v *view) Conflict(where, field string) bool {
+	return v.Mistake.Conflict && v.Mistake.Where == where && v.Mistake.Field == field
+}
+
 // view gathers what the pages of a production have in common.
 func (a *app) view(c *echo.Context, st station) (*view, error) {
 	p, err := a.House.Production(c.Param("code"))
 	if err != nil {
 		return nil, err
 	}
-	v := &view{Production: p, Station: st, query: c.QueryParam}
+	v := &view{Production: p, Station: st, Open: c.QueryParam("open"), query: c.QueryParam}
 	return v, a.complete(v)
 }
 
@@ -174,11 +180,20 @@ func (a *app) station(st station) echo.HandlerFunc {
 	}
 }
 
+// An answer is what a change leads to.
+type answer struct {
+	production store.Revision
+	station    production.Station
+	mistake    mistake
+	notice     string
+	impact     *plan.Impact
+}
+
 // update answers a change with the sheet, the spine and the ticket line, as they are now.
-func (a *app) update(c *echo.Context, p store.Revision, key production.Station, m mistake, notice string) error {
-	v := &view{Production: p, Mistake: m, Notice: notice, Swap: true, query: c.QueryParam}
+func (a *app) update(c *echo.Context, r answer) error {
+	v := &view{Production: r.production, Mistake: r.mistake, Notice: r.notice, Impact: r.impact, Swap: true, Open: c.FormValue("open"), query: c.FormValue}
 	for _, st := range stations {
-		if st.Key == key {
+		if st.Key == r.station {
 			v.Station = st
 		}
 	}
@@ -188,77 +203,5 @@ func (a *app) update(c *echo.Context, p store.Revision, key production.Station, 
 	if err := a.complete(v); err != nil {
 		return err
 	}
-	return c.Render(http.StatusOK, string(key)+"#sheet", v)
-}
-
-// home leads to the only production, or lists them and offers to make one.
-func (a *app) home(c *echo.Context) error {
-	codes, err := a.House.Codes()
-	if err != nil {
-		return err
-	}
-	if len(codes) == 1 && c.QueryParam("new") == "" {
-		return c.Redirect(http.StatusSeeOther, "/p/"+codes[0]+"/standards")
-	}
-	return c.Render(http.StatusOK, "home", map[string]any{"Title": "Productions", "Codes": codes})
-}
-
-// production leads to a production's first station.
-func (a *app) production(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	return c.Redirect(http.StatusSeeOther, "/p/"+p.Code+"/standards")
-}
-
-// create makes a production.
-func (a *app) create(c *echo.Context) error {
-	code, title := strings.TrimSpace(c.FormValue("code")), strings.TrimSpace(c.FormValue("title"))
-	again := func(message string) error {
-		codes, err := a.House.Codes()
-		if err != nil {
-			return err
-		}
-		return c.Render(http.StatusUnprocessableEntity, "home", map[string]any{"Title": "Productions", "Codes": codes, "Code": code, "Name": title, "Wrong": message})
-	}
-	p := production.New(code, title)
-	for _, problem := range p.Problems() {
-		if problem.Where == "production "+code {
-			return again(problem.Message)
-		}
-	}
-	if title == "" {
-		return again("the production needs a title")
-	}
-	if err := a.House.Create(p); errors.Is(err, store.ErrTaken) {
-		return again(err.Error())
-	} else if err != nil {
-		return err
-	}
-	return c.Redirect(http.StatusSeeOther, "/p/"+code+"/scenes")
-}
-
-// step undoes or redoes one edit, and shows the page again.
-func (a *app) step(by int) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		before, err := a.House.Production(c.Param("code"))
-		if err != nil {
-			return err
-		}
-		p, err := a.House.Step(before.Code, by)
-		if err != nil {
-			return err
-		}
-		notice := "Nothing to undo."
-		switch {
-		case by < 0 && p.Number != before.Number:
-			notice = "Undone: " + before.Undo + "."
-		case by > 0 && p.Number != before.Number:
-			notice = "Done again: " + before.Redo + "."
-		case by > 0:
-			notice = "Nothing to do again."
-		}
-		return a.update(c, p, production.Station(c.FormValue("station")), mistake{}, notice)
-	}
+	return c.Render(http.StatusOK, string(r.station)+"#sheet", v)
 }

@@ -5,14 +5,13 @@ import (
 	"sort"
 	"strings"
 
+	"reelhouse/core/frame"
 	"reelhouse/core/lens"
 	"reelhouse/core/look"
-	"reelhouse/core/naming"
 	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
-	"reelhouse/core/raster"
 	"reelhouse/core/scene"
 	"reelhouse/house"
 )
@@ -26,7 +25,7 @@ const (
 
 // stations is the order of work.
 var stations = []station{
-	{production.Standards, "Standards", fillStandards, "What this production delivers: sizes, rate, qualities.", func(v *view) int { return len(v.Production.Sizes) }},
+	{production.StandardsStation, "Standards", fillStandards, "What this production delivers: sizes, time, picture, qualities.", func(v *view) int { return len(v.Production.Sizes) }},
 	{production.Scenes, "Scenes", fillScenes, "The scene that the cameras look at.", func(v *view) int {
 		if v.Production.Scene.SHA256 == "" {
 			return 0
@@ -36,7 +35,7 @@ var stations = []station{
 	{production.Views, "Views", fillViews, "Each view is a camera under a look.", func(v *view) int { return len(v.Production.Views) }},
 	{production.Shots, "Shots", fillShots, "Which frames of which view. Both ends of a range are rendered.", func(v *view) int { return len(v.Production.Shots) }},
 	{production.Passes, "Passes", fillPasses, "What compositing will need, and nothing else.", func(v *view) int { return len(v.Production.PassLists) }},
-	{production.Outputs, "Output", fillOutput, "File format, packing and names.", func(v *view) int { return v.Totals.Files }},
+	{production.Outputs, "Output", fillOutput, "Outputs, and the names of their files.", func(v *view) int { return v.Totals.Files }},
 	{batchSheet, "Batch sheet", fillBatch, "Read the whole batch, then send it.", func(v *view) int { return v.Totals.Frames }},
 	{queueStation, "Queue", fillQueue, "What was sent, as it goes.", func(v *view) int { return len(v.Batches) }},
 	{screeningRoom, "Screening", fillScreening, "Look at what is finished.", func(v *view) int {
@@ -46,36 +45,6 @@ var stations = []station{
 		}
 		return good
 	}},
-}
-
-func fillStandards(_ *app, v *view) error {
-	type quality struct {
-		production.Quality
-		Example raster.Size
-	}
-	page := struct {
-		Rates     []string
-		Standard  []raster.Named
-		Qualities []quality
-		First     raster.Named
-		Filters   []string
-	}{Filters: []string{"box", "gaussian"}}
-	for _, r := range Rates() {
-		page.Rates = append(page.Rates, r.String())
-	}
-	for _, s := range raster.Standard() {
-		if _, have := v.Production.FindSize(s.Code); !have {
-			page.Standard = append(page.Standard, s)
-		}
-	}
-	if len(v.Production.Sizes) > 0 {
-		page.First = v.Production.Sizes[0]
-	}
-	for _, q := range v.Production.Qualities {
-		page.Qualities = append(page.Qualities, quality{q, page.First.Percent(max(1, q.Percent))})
-	}
-	v.Page = page
-	return nil
 }
 
 func fillScenes(a *app, v *view) error {
@@ -219,58 +188,31 @@ func fillShots(a *app, v *view) error {
 	if s, err := a.House.Scene(v.Production.Scene); err == nil {
 		last = house.LastFrame(v.Production.Production, s)
 	}
+	type shownShot struct {
+		production.Shot
+		Rendered    int // frames, handles included
+		First, Last frame.Timecode
+		Seconds     float64
+	}
+	clock := v.Production.Clock()
+	var shots []shownShot
+	for _, s := range v.Production.Shots {
+		shots = append(shots, shownShot{
+			s, v.Production.Rendered(s.Frames).Count(), clock.Timecode(s.Frames.First()), clock.Timecode(s.Frames.Last()),
+			clock.Seconds(s.Frames.Last()+1) - clock.Seconds(s.Frames.First()),
+		})
+	}
 	v.Page = struct {
 		Views []shownView
+		Shots []shownShot
 		Chart chart
-	}{views, newChart(v.Production.Production, last)}
+	}{views, shots, newChart(v.Production.Production, last)}
 	return nil
 }
 
 func fillPasses(_ *app, v *view) error {
 	v.Page = struct{ Catalogue []pass.Pass }{pass.Catalogue()}
 	return nil
-}
-
-// pathPreview is the paths of one file sequence.
-type pathPreview struct {
-	plan.Row
-	Collides string
-}
-
-func fillOutput(_ *app, v *view) error {
-	v.Page = struct {
-		Fields []string
-		Names  namesPreview
-	}{naming.FieldNames(), previewNames(v.Production.Production, v.Draft)}
-	return nil
-}
-
-// A namesPreview is what a pattern would make.
-type namesPreview struct {
-	Wrong   string // the pattern's fault, or ""
-	Offset  int
-	Rows    []pathPreview
-	Longest int
-	Clashes int
-}
-
-// previewNames lists every path of a draft, and which of them collide.
-func previewNames(p production.Production, d house.Draft) namesPreview {
-	var n namesPreview
-	owners := map[string]string{}
-	for _, row := range d.Batch.Rows() {
-		r := pathPreview{Row: row}
-		name := row.Shot + " " + row.View + " " + row.Size + " (" + row.Pass + ")"
-		if first, taken := owners[row.Pattern.Key()]; taken {
-			r.Collides = first
-			n.Clashes++
-		} else {
-			owners[row.Pattern.Key()] = name
-		}
-		n.Longest = max(n.Longest, len(row.LastPath))
-		n.Rows = append(n.Rows, r)
-	}
-	return n
 }
 
 // cell is one shot in one size on the batch sheet.

@@ -135,8 +135,8 @@ func TestEditsAreKeptOrRefusedInPlace(t *testing.T) {
 		t.Errorf("renaming broke %+v, %v", p.Shots[0], p.Problems())
 	}
 	for _, bad := range [][4]string{
-		{"shot", "020", "code", "a b"}, {"quality", "draft", "percent", "0"}, {"quality", "draft", "samples", "x"}, {"depth", "", "depthBackground", "-3"},
-		{"output", "", "pattern", "../(frame).(ext)"}, {"output", "", "pattern", ""}, {"size", "wide", "width", "0"}, {"view", "harbour", "remove", ""}, {"shot", "gone", "name", "x"},
+		{"shot", "020", "code", "a b"}, {"quality", "draft", "scale", "0"}, {"quality", "draft", "samples", "x"}, {"depth", "", "depthBackground", "-3"},
+		{"names", "", "pattern", "../(frame).(ext)"}, {"names", "", "pattern", ""}, {"size", "wide", "width", "0"}, {"view", "harbour", "remove", ""}, {"shot", "gone", "name", "x"},
 	} {
 		before := s.production().Number
 		if body := edit(bad[0], bad[1], bad[2], bad[3]); s.production().Number != before {
@@ -154,14 +154,14 @@ func TestEditsAreKeptOrRefusedInPlace(t *testing.T) {
 func TestNamesArePreviewedBeforeTheyAreKept(t *testing.T) {
 	s := newSite(t)
 	_, body := s.get("/p/TEST/names?value=" + url.QueryEscape("(shot)/(frame:6).(ext)"))
-	if !strings.Contains(body, "010/001001.exr") || !strings.Contains(body, "010/001003.exr") {
+	if !strings.Contains(body, "001001.exr") || !strings.Contains(body, "001003.exr") || !strings.Contains(body, "3 files") {
 		t.Errorf("preview:\n%s", body)
 	}
 	if _, body := s.get("/p/TEST/names?value=" + url.QueryEscape("(shot)/(frane).(ext)")); !strings.Contains(body, "at character 9") {
 		t.Errorf("a mistake:\n%s", body)
 	}
-	if p := s.production(); p.Output.Pattern != production.DefaultPattern {
-		t.Errorf("a preview was kept: %s", p.Output.Pattern)
+	if p := s.production(); p.Names.Pattern != production.DefaultPattern {
+		t.Errorf("a preview was kept: %s", p.Names.Pattern)
 	}
 }
 

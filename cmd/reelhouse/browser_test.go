@@ -132,7 +132,7 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	file, err := os.ReadFile(filepath.Join(data, "output/SALT/010/scope/v001/all/010_quay_scope_all.1004.exr"))
+	file, err := os.ReadFile(filepath.Join(data, "output/SALT/010/master/scope/v001/all/010_quay_scope_all.1004.exr"))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"reelhouse/core/preset"
 	"reelhouse/core/queue"
 	"reelhouse/demo"
 	"reelhouse/farm"
@@ -62,7 +63,12 @@ func seed(h *house.House) error {
 	if err != nil {
 		return err
 	}
-	return h.Create(demo.Production(file))
+	p := demo.Production(file)
+	p.Preset = demo.PresetName
+	if err := h.Create(p); err != nil {
+		return err
+	}
+	return h.SavePreset(preset.OfStandards(demo.PresetName, p), true)
 }
 
 // renderDemo sends the demo's batch, unless one is there that can go on, and renders until nothing is left.

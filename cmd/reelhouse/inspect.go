@@ -7,11 +7,13 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"reelhouse/core/inspect"
+	"reelhouse/core/output"
 )
 
 func inspectCommand() *cobra.Command {
@@ -53,7 +55,7 @@ func inspectAll(out io.Writer, paths []string, asJSON bool) error {
 			if err != nil || d.IsDir() {
 				return err
 			}
-			if p == path || strings.HasSuffix(p, ".exr") || strings.HasSuffix(p, ".png") {
+			if p == path || slices.ContainsFunc(output.Kinds(), func(k output.Kind) bool { return strings.HasSuffix(p, "."+k.Ext) }) {
 				return judge(p)
 			}
 			return nil
@@ -80,5 +82,5 @@ func printReport(out io.Writer, path string, r inspect.Report) {
 	for _, c := range r.Channels {
 		channels = append(channels, c.Name+" "+c.Type)
 	}
-	fmt.Fprintf(out, "good  %s: %s, %d x %d, %s\n", path, r.Format, r.Width, r.Height, strings.Join(channels, ", "))
+	fmt.Fprintf(out, "good  %s: %s, %d x %d, %s\n", path, r.Encoding.Format.Kind().Name, r.Width, r.Height, strings.Join(channels, ", "))
 }

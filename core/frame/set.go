@@ -117,6 +117,27 @@ func (s Set) All() iter.Seq[int] {
 	}
 }
 
+// WithHandles returns the set with n more frames' reach before its first and after its last frame, in the
+// steps that the set has there. Handles are for cutting, so the empty set and a single frame have none.
+func (s Set) WithHandles(n int) Set {
+	if n <= 0 || s.Count() < 2 {
+		return s
+	}
+	first, last := s.runs[0], s.runs[len(s.runs)-1]
+	text := s.String()
+	if k := n / first.Step; k > 0 {
+		text += fmt.Sprintf(",%d-%dx%d", first.First-k*first.Step, first.First, first.Step)
+	}
+	if k := n / last.Step; k > 0 {
+		text += fmt.Sprintf(",%d-%dx%d", last.Last, last.Last+k*last.Step, last.Step)
+	}
+	with, err := Parse(text)
+	if err != nil { // beyond the largest frame number
+		return s
+	}
+	return with
+}
+
 // Equal reports whether both sets hold the same frames.
 func (s Set) Equal(t Set) bool { return slices.Equal(s.runs, t.runs) }
 

@@ -100,6 +100,25 @@ func TestSetAnswersAgreeWithItsFrames(t *testing.T) {
 	}
 }
 
+func TestHandlesGoOnInTheSetsSteps(t *testing.T) {
+	for _, c := range []struct {
+		text   string
+		n      int
+		want   string
+		frames int
+	}{
+		{"1001-1048", 8, "993-1056", 64}, {"1001-1048", 0, "1001-1048", 48}, {"1084", 8, "1084", 1},
+		{"1001-1009x2", 5, "997-1013x2", 9}, {"1-10,20-30x5", 5, "-4-10,20-35x5", 19},
+	} {
+		if got := MustParse(c.text).WithHandles(c.n); got.String() != c.want || got.Count() != c.frames {
+			t.Errorf("%s with %d: %s, %d frames", c.text, c.n, got, got.Count())
+		}
+	}
+	if got := (Set{}).WithHandles(5); !got.Empty() {
+		t.Errorf("nothing became %s", got)
+	}
+}
+
 func TestRate(t *testing.T) {
 	r := Rate{24, 1}
 	if r.Seconds(1121, 1001) != 5 { // 120 frames at 24 fps last 5 s

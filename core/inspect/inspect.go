@@ -8,27 +8,27 @@ import (
 
 	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
-	"reelhouse/core/production"
 	"reelhouse/core/raster"
 )
 
 // Expected is what a file was promised to be. The zero value promises nothing.
 type Expected struct {
-	Format production.Format
-	Size   raster.Size
-	Passes []pass.Code
+	Encoding output.Encoding
+	Size     raster.Size
+	Passes   []pass.Code
 }
 
 // A Report is what was found.
 type Report struct {
-	Problems []string          `json:"problems"` // empty for a good file
-	Format   production.Format `json:"format"`
-	Width    int               `json:"width"`
-	Height   int               `json:"height"`
-	Channels []Channel         `json:"channels"`
-	Facts    []job.Fact        `json:"facts"`
+	Problems []string        `json:"problems"` // empty for a good file
+	Encoding output.Encoding `json:"encoding"` // as the file says it; the level is not known
+	Width    int             `json:"width"`
+	Height   int             `json:"height"`
+	Channels []Channel       `json:"channels"`
+	Facts    []job.Fact      `json:"facts"`
 }
 
 // A Channel is one channel of a file.
@@ -54,9 +54,9 @@ func Judge(data []byte, want Expected) Report {
 		return r
 	}
 	img := picture.Image
-	r.Format, r.Width, r.Height, r.Facts = picture.Format, img.Width, img.Height, picture.Facts
+	r.Encoding, r.Width, r.Height, r.Facts = picture.Encoding, img.Width, img.Height, picture.Facts
 	for _, p := range img.Planes {
-		c := Channel{p.Name, channelType(picture.Format, p), p.Stats()}
+		c := Channel{p.Name, channelType(picture.Encoding, p), p.Stats()}
 		r.Channels = append(r.Channels, c)
 		if c.NaN > 0 {
 			r.problem("channel %s holds %d values that are not a number", c.Name, c.NaN)
@@ -65,8 +65,15 @@ func Judge(data []byte, want Expected) Report {
 			r.problem("channel %s holds %d infinite values", c.Name, c.Infinite)
 		}
 	}
-	if want.Format != "" && want.Format != r.Format {
-		r.problem("it is %s, not %s", r.Format, want.Format)
+	if got := r.Encoding; want.Encoding.Format != "" {
+		switch {
+		case got.Format != want.Encoding.Format:
+			r.problem("it is %s, not %s", got.Format.Kind().Name, want.Encoding.Format.Kind().Name)
+		case got.Format != output.EXR && got.Depth != want.Encoding.Depth:
+			r.problem("it has %s bits a value, not %s", got.Depth, want.Encoding.Depth)
+		case got.Curve != want.Encoding.Curve:
+			r.problem("it is encoded by %s, not by %s", got.Curve.Name(), want.Encoding.Curve.Name())
+		}
 	}
 	if want.Size != (raster.Size{}) && (want.Size.Width != r.Width || want.Size.Height != r.Height) {
 		r.problem("it is %d × %d pixels, not %v", r.Width, r.Height, want.Size)
@@ -77,12 +84,10 @@ func Judge(data []byte, want Expected) Report {
 	return r
 }
 
-func channelType(f production.Format, p pixel.Plane) string {
+func channelType(e output.Encoding, p pixel.Plane) string {
 	switch {
-	case f == production.PNG8:
-		return "8 bit"
-	case f == production.PNG16:
-		return "16 bit"
+	case e.Format != output.EXR:
+		return string(e.Depth) + " bit"
 	case p.Half:
 		return "half"
 	}
@@ -98,17 +103,19 @@ func (r *Report) channels(want Expected) {
 			r.problem("%s", err)
 			continue
 		}
-		kind := "half"
-		if described.Data {
-			kind = "float"
+		kind := "float"
+		if want.Encoding.Half(described) {
+			kind = "half"
 		}
-		for _, name := range described.ChannelNames() {
+		for _, name := range want.Encoding.Channels(described) {
 			promised = append(promised, name)
 			i := slices.IndexFunc(r.Channels, func(c Channel) bool { return c.Name == name })
 			switch {
+			case i < 0 && name == "A" && r.Encoding.Format == output.PNG:
+				// A PNG that covers everywhere may leave its alpha out.
 			case i < 0:
 				r.problem("channel %s is missing", name)
-			case r.Format == production.EXR && r.Channels[i].Type != kind:
+			case r.Encoding.Format == output.EXR && r.Channels[i].Type != kind:
 				r.problem("channel %s is %s, not %s", name, r.Channels[i].Type, kind)
 			}
 		}

@@ -7,13 +7,13 @@ import (
 	"testing"
 
 	"reelhouse/core/imagefile"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
-	"reelhouse/core/production"
 	"reelhouse/core/raster"
 )
 
-var promised = Expected{Format: production.EXR, Size: raster.Size{Width: 4, Height: 3}, Passes: []pass.Code{pass.Beauty, pass.Depth}}
+var promised = Expected{Encoding: output.EXR.Usual(), Size: raster.Size{Width: 4, Height: 3}, Passes: []pass.Code{pass.Beauty, pass.Depth}}
 
 func file(t *testing.T, spoil func(img *pixel.Image)) []byte {
 	t.Helper()
@@ -27,7 +27,7 @@ func file(t *testing.T, spoil func(img *pixel.Image)) []byte {
 		passes = append(passes, pass.Depth)
 	}
 	var b bytes.Buffer
-	if err := imagefile.Encode(&b, production.EXR, img, passes, imagefile.Header{}); err != nil {
+	if err := imagefile.Encode(&b, output.EXR.Usual(), img, passes, imagefile.Header{}); err != nil {
 		t.Fatal(err)
 	}
 	return b.Bytes()
@@ -41,7 +41,9 @@ func TestFaultsAreFound(t *testing.T) {
 	larger := promised
 	larger.Size.Width = 5
 	png := promised
-	png.Format = production.PNG8
+	png.Encoding = output.PNG.Usual()
+	wide := promised
+	wide.Encoding.Depth = output.Float
 	for name, c := range map[string]struct {
 		data []byte
 		want Expected
@@ -52,14 +54,36 @@ func TestFaultsAreFound(t *testing.T) {
 		"NaN":             {file(t, func(img *pixel.Image) { img.Planes[4].Data[5] = float32(math.NaN()) }), promised, "depth.Z holds 1 values that are not a number"},
 		"infinite":        {file(t, func(img *pixel.Image) { img.Planes[0].Data[5] = 1e6 }), promised, "R holds 1 infinite"},
 		"size":            {whole, larger, "4 × 3"},
-		"format":          {whole, png, "not png8"},
+		"format":          {whole, png, "not PNG"},
 		"channel missing": {file(t, func(img *pixel.Image) { img.Planes = img.Planes[:4] }), promised, "depth.Z is missing"},
-		"channel type":    {file(t, func(img *pixel.Image) { img.Planes[4].Half = true }), promised, "depth.Z is half"},
-		"channel extra":   {whole, Expected{Passes: []pass.Code{pass.Beauty}}, "depth.Z was not asked for"},
+		"channel type":    {whole, wide, "channel R is half, not float"},
+		"channel extra":   {whole, Expected{Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Beauty}}, "depth.Z was not asked for"},
 	} {
 		r := Judge(c.data, c.want)
 		if r.Good() || !strings.Contains(strings.Join(r.Problems, "; "), c.says) {
 			t.Errorf("%s: %v, want %q", name, r.Problems, c.says)
+		}
+	}
+}
+
+func TestPicturesAreHeldAgainstTheirEncoding(t *testing.T) {
+	img := pixel.New(4, 3, "R", "G", "B", "A")
+	for i := range img.Planes[3].Data {
+		img.Planes[3].Data[i] = 1
+	}
+	wanted := Expected{Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}}
+	for says, change := range map[string]func(e *output.Encoding){
+		"": func(*output.Encoding) {}, "8 bits a value": func(e *output.Encoding) { e.Depth = output.Eight },
+		"encoded by gamma 2.4": func(e *output.Encoding) { e.Curve = pixel.BT1886 }, "it is JPEG": func(e *output.Encoding) { *e = output.JPEG.Usual() },
+	} {
+		e := wanted.Encoding
+		change(&e)
+		var b bytes.Buffer
+		if err := imagefile.Encode(&b, e, img, wanted.Passes, imagefile.Header{}); err != nil {
+			t.Fatal(err)
+		}
+		if r := Judge(b.Bytes(), wanted); r.Good() != (says == "") || !strings.Contains(strings.Join(r.Problems, "; "), says) {
+			t.Errorf("%q: %v", says, r.Problems)
 		}
 	}
 }

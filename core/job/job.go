@@ -14,10 +14,12 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/look"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
+	"reelhouse/core/stamp"
 )
 
 // Version is the version of the contract. A renderer refuses jobs of a version that it does not know.
@@ -31,6 +33,12 @@ type Job struct {
 	Rate       frame.Rate  `json:"rate"`
 	FirstFrame int         `json:"firstFrame"` // the frame at the scene's time 0
 	Size       raster.Size `json:"size"`
+	// PixelAspect is a pixel's width over its height; 0 stands for 1.
+	PixelAspect float64 `json:"pixelAspect,omitempty"`
+	// Fit says how a camera of another shape fills the size.
+	Fit raster.Fit `json:"fit"`
+	// Background stands where there is no surface.
+	Background production.Background `json:"background"`
 	// Region is the part of the picture to render, in pixels from the top left; left out for all.
 	Region          *Region      `json:"region,omitempty"`
 	Passes          []pass.Code  `json:"passes"`
@@ -69,13 +77,18 @@ func (r *Region) Rectangle() image.Rectangle {
 type Frame struct {
 	Number int    `json:"number"`
 	Files  []File `json:"files"`
+	Facts  []Fact `json:"facts,omitempty"` // of this frame alone, beside the job's
 }
 
 // A File is where some passes of a frame are to be written.
 type File struct {
-	Path   string            `json:"path"`
-	Format production.Format `json:"format"`
-	Passes []pass.Code       `json:"passes"`
+	Path     string          `json:"path"`
+	Encoding output.Encoding `json:"encoding"`
+	Passes   []pass.Code     `json:"passes"`
+	// Size is smaller than the job's if the file is to be reduced; 0 x 0 stands for the job's.
+	Size raster.Size `json:"size"`
+	// Stamp is burnt into the beauty of this file, filled but for (rendertime).
+	Stamp stamp.Stamp `json:"stamp"`
 }
 
 // A Fact is a named text for file headers.
@@ -106,6 +119,9 @@ func Read(r io.Reader) (Job, error) {
 		for _, file := range f.Files {
 			if file.Path == "" || len(file.Passes) == 0 {
 				return Job{}, fmt.Errorf("job: frame %d has a file without a path or passes", f.Number)
+			}
+			if err := file.Encoding.Check(); err != nil {
+				return Job{}, fmt.Errorf("job: frame %d, %s: %w", f.Number, file.Path, err)
 			}
 		}
 	}

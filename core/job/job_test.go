@@ -5,14 +5,14 @@ import (
 	"testing"
 )
 
-const whole = `{"version":1,"scene":"s.glb","rate":{"numerator":24,"denominator":1},"frames":[{"number":1,"files":[{"path":"a","format":"exr","passes":["beauty"]}]}]}`
+const whole = `{"version":1,"scene":"s.glb","rate":{"numerator":24,"denominator":1},"frames":[{"number":1,"files":[{"path":"a","encoding":{"format":"exr","depth":"by-pass","compression":"zip","level":4,"alpha":"none","curve":"linear"},"passes":["beauty"]}]}]}`
 
 func TestJobsThatCannotBeDoneAreRefused(t *testing.T) {
 	if _, err := Read(strings.NewReader(whole)); err != nil {
 		t.Fatal(err)
 	}
 	for name, c := range map[string][2]string{
-		"version": {`"version":1`, `"version":2`}, "scene": {"s.glb", ""}, "rate": {"24", "0"}, "path": {`"path":"a"`, `"path":""`},
+		"version": {`"version":1`, `"version":2`}, "scene": {"s.glb", ""}, "rate": {"24", "0"}, "path": {`"path":"a"`, `"path":""`}, "encoding": {`"curve":"linear"`, `"curve":"srgb"`},
 		"frames": {`"frames":[`, `"frames":[],"facts":[`}, "unknown field": {`"scene"`, `"surprise":1,"scene"`}, "not JSON": {"{", ""},
 	} {
 		if _, err := Read(strings.NewReader(strings.Replace(whole, c[0], c[1], 1))); err == nil {

@@ -37,10 +37,14 @@ func AnglesOf(up, aspect float64) Angles {
 // FocalLength returns the focal length in millimetres on a back BackWidth wide.
 func (a Angles) FocalLength() float64 { return FocalLength(BackWidth, a.Across) }
 
-// Cropped returns the angles that a size shows of the camera's picture; see raster.Size.Crop.
-func (a Angles) Cropped(s raster.Size) Angles {
-	across, up := s.Crop(math.Tan(a.Across/2), math.Tan(a.Up/2))
-	return Angles{2 * math.Atan(across), 2 * math.Atan(up)}
+// Window returns what a size shows of the camera's picture; see raster.Fit.
+func (a Angles) Window(f raster.Fit, s raster.Size, pixelAspect float64) raster.Window {
+	return f.Window(s, pixelAspect, math.Tan(a.Across/2), math.Tan(a.Up/2))
+}
+
+// AnglesIn returns the angles across and up that a window spans.
+func AnglesIn(w raster.Window) Angles {
+	return Angles{math.Atan(w.Right) - math.Atan(w.Left), math.Atan(w.Top) - math.Atan(w.Bottom)}
 }
 
 // A Projection sends rays through the pixels of a picture.
@@ -51,16 +55,15 @@ type Projection struct {
 }
 
 // Project returns the projection of a camera with its pose in the world (looking along its own -Z; a
-// scale in the pose is ignored) for a picture of a size.
-func Project(pose geom.Affine, angles Angles, size raster.Size) Projection {
-	across, up := size.Crop(math.Tan(angles.Across/2), math.Tan(angles.Up/2))
+// scale in the pose is ignored) for a picture of a size that shows a window.
+func Project(pose geom.Affine, window raster.Window, size raster.Size) Projection {
 	right, top, forward := pose.X.Unit(), pose.Y.Unit(), pose.Z.Unit().Scale(-1)
 	return Projection{
 		position: pose.Origin,
 		forward:  forward,
-		right:    right.Scale(2 * across / float64(size.Width)),
-		up:       top.Scale(2 * up / float64(size.Height)),
-		topLeft:  forward.Sub(right.Scale(across)).Add(top.Scale(up)),
+		right:    right.Scale(window.Width() / float64(size.Width)),
+		up:       top.Scale(window.Height() / float64(size.Height)),
+		topLeft:  forward.Add(right.Scale(window.Left)).Add(top.Scale(window.Top)),
 	}
 }
 

@@ -23,7 +23,7 @@ func TestFieldOfViewWorkedValues(t *testing.T) {
 func TestRaysMeetTheEdgesOfTheView(t *testing.T) {
 	angles := AnglesOf(0.6, 16.0/9)
 	size := raster.Size{Width: 1920, Height: 1080}
-	p := Project(geom.Identity(), angles, size)
+	p := Project(geom.Identity(), angles.Window(raster.Fit{}, size, 1), size)
 	_, left := p.Ray(0, 540)
 	if got := math.Atan2(-left.X, -left.Z); math.Abs(got-angles.Across/2) > 1e-12 {
 		t.Errorf("left edge at %v rad, want %v", got, angles.Across/2)
@@ -38,8 +38,18 @@ func TestRaysMeetTheEdgesOfTheView(t *testing.T) {
 }
 
 func TestScopeCropsHDAtTopAndBottomOnly(t *testing.T) {
-	a := AnglesOf(0.6, 16.0/9).Cropped(raster.Size{Width: 2048, Height: 858})
-	if whole := AnglesOf(0.6, 16.0/9); math.Abs(a.Across-whole.Across) > 1e-12 || a.Up >= whole.Up {
+	whole := AnglesOf(0.6, 16.0/9)
+	a := AnglesIn(whole.Window(raster.Fit{}, raster.Size{Width: 2048, Height: 858}, 1))
+	if math.Abs(a.Across-whole.Across) > 1e-12 || a.Up >= whole.Up {
 		t.Errorf("scope sees %v of %v", a, whole)
+	}
+}
+
+func TestAnAnchoredWindowKeepsItsRays(t *testing.T) {
+	angles, square := AnglesOf(0.6, 16.0/9), raster.Size{Width: 100, Height: 100}
+	p := Project(geom.Identity(), angles.Window(raster.Fit{AnchorX: 1}, square, 1), square)
+	_, right := p.Ray(100, 50)
+	if got := math.Atan2(right.X, -right.Z); math.Abs(got-angles.Across/2) > 1e-12 {
+		t.Errorf("the right edge is at %v rad, want the camera's own %v", got, angles.Across/2)
 	}
 }

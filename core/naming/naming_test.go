@@ -25,7 +25,7 @@ func TestPathsComeOutAsWritten(t *testing.T) {
 			t.Errorf("%s: %v", text, err)
 			continue
 		}
-		bound := p.Bind(fields)
+		bound := p.Bind(fields, Rules{})
 		if got := bound.Frame(1001); got != want {
 			t.Errorf("%s: got %s, want %s", text, got, want)
 		}
@@ -34,7 +34,7 @@ func TestPathsComeOutAsWritten(t *testing.T) {
 			t.Errorf("%s: text form %q, %v", text, bound, err)
 		}
 	}
-	if got := MustParse("(frame:4).(ext)").Bind(fields).Frame(-12); got != "-0012.exr" {
+	if got := MustParse("(frame:4).(ext)").Bind(fields, Rules{}).Frame(-12); got != "-0012.exr" {
 		t.Errorf("a negative frame became %s", got)
 	}
 }
@@ -78,11 +78,11 @@ func TestFieldsNeverBringRefusedCharacters(t *testing.T) {
 	for value, want := range map[string]string{
 		"a/b": "a-b", `a\b:c*?`: "a-b-c--", "..": "none", "": "none", "x.": "x", " night 1 ": "night_1", "(frame)": "-frame-", "Ærø": "Ærø", "a\tb": "a-b",
 	} {
-		if got := Clean(value); got != want {
+		if got := (Rules{}).Clean(value); got != want {
 			t.Errorf("%q became %q, want %q", value, got, want)
 		}
 	}
-	if got := MustParse("(shot)/(pass).(frame).(ext)").Bind(Fields{Shot: "con", Pass: "Aux", Ext: "exr"}).Frame(1); got != "_con/_Aux.1.exr" {
+	if got := MustParse("(shot)/(pass).(frame).(ext)").Bind(Fields{Shot: "con", Pass: "Aux", Ext: "exr"}, Rules{}).Frame(1); got != "_con/_Aux.1.exr" {
 		t.Errorf("device names came out as %s", got)
 	}
 }
@@ -96,7 +96,17 @@ func FuzzPatternStaysBelowTheOutputFolder(f *testing.F) {
 		if err != nil {
 			return
 		}
-		got := p.Bind(Fields{value, value, value, value, value, value, value, value, 1}).Frame(1001)
+		if again, err := Parse(p.String()); err != nil || again.String() != text {
+			t.Fatalf("%q reads back as %q, %v", text, again, err)
+		}
+		blocks := ""
+		for _, b := range Blocks(text) {
+			blocks += b.Source
+		}
+		if blocks != text {
+			t.Fatalf("%q falls into the blocks of %q", text, blocks)
+		}
+		got := p.Bind(Fields{value, value, value, value, value, value, value, value, value, 1}, Rules{Separator: "-", Case: Upper}).Frame(1001)
 		if !filepath.IsLocal(got) || path.Clean(got) != got || strings.ContainsAny(got, refused+"\x00") {
 			t.Fatalf("%q with %q gives %q", text, value, got)
 		}
@@ -104,7 +114,7 @@ func FuzzPatternStaysBelowTheOutputFolder(f *testing.F) {
 }
 
 func BenchmarkMillionPaths(b *testing.B) {
-	p := MustParse(usual).Bind(fields)
+	p := MustParse(usual).Bind(fields, Rules{})
 	b.ReportAllocs()
 	buf, n := make([]byte, 0, 128), 0
 	for b.Loop() {

@@ -13,11 +13,7 @@ type Path struct {
 }
 
 // Bind fills the pattern. It is done once for a sequence; Frame is then cheap.
-func (p Pattern) Bind(f Fields) Path {
-	values := map[string]string{
-		"production": f.Production, "shot": f.Shot, "view": f.View, "look": f.Look, "size": f.Size,
-		"pass": f.Pass, "quality": f.Quality, "ext": f.Ext,
-	}
+func (p Pattern) Bind(f Fields, r Rules) Path {
 	path := Path{pieces: []string{""}}
 	for _, q := range p.parts {
 		last := len(path.pieces) - 1
@@ -30,7 +26,7 @@ func (p Pattern) Bind(f Fields) Path {
 			path.digits = append(path.digits, q.digits)
 			path.pieces = append(path.pieces, "")
 		default:
-			path.pieces[last] += Clean(values[q.field])
+			path.pieces[last] += r.Clean(f.value(q.field))
 		}
 	}
 	path.pieces[0] = withoutDevices(path.pieces[0], len(path.pieces) > 1)
@@ -110,7 +106,7 @@ func (p Path) MarshalText() ([]byte, error) { return []byte(p.String()), nil }
 
 // UnmarshalText reads the text form.
 func (p *Path) UnmarshalText(text []byte) error {
-	parts, err := split(string(text))
+	parts, err := split(string(text), FieldNames())
 	if err != nil {
 		return err
 	}

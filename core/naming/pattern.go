@@ -4,7 +4,7 @@
 //
 //	(production)/(shot)/(size)/v(version:3)/(pass)/(shot)_(view)_(pass).(frame:4).(ext)
 //
-// Fields are production, shot, view, look, size, pass, quality, version, frame and ext. A number after a
+// Fields are production, shot, view, look, size, output, pass, quality, version, frame and ext. A number after a
 // colon pads version and frame with zeros to that many digits. Every pattern has a (frame), so that no
 // frame overwrites another, and ends with .(ext). Only relative paths below the output folder come out,
 // and no character that a common file system refuses.
@@ -20,13 +20,36 @@ import (
 
 // Fields are the values that a pattern is filled with. They are cleaned on the way (see Clean).
 type Fields struct {
-	Production, Shot, View, Look, Size, Pass, Quality, Ext string
-	Version                                                int
+	Production, Shot, View, Look, Size, Output, Pass, Quality, Ext string
+	Version                                                        int
+}
+
+// value returns the text of a field that is one.
+func (f Fields) value(field string) string {
+	switch field {
+	case "production":
+		return f.Production
+	case "shot":
+		return f.Shot
+	case "view":
+		return f.View
+	case "look":
+		return f.Look
+	case "size":
+		return f.Size
+	case "output":
+		return f.Output
+	case "pass":
+		return f.Pass
+	case "quality":
+		return f.Quality
+	}
+	return f.Ext
 }
 
 // FieldNames returns the names of all fields, in the order in which they are offered.
 func FieldNames() []string {
-	return []string{"production", "shot", "view", "look", "size", "pass", "quality", "version", "frame", "ext"}
+	return []string{"production", "shot", "view", "look", "size", "output", "pass", "quality", "version", "frame", "ext"}
 }
 
 // A SyntaxError says what is wrong in a pattern, and at which byte of it (from 0).
@@ -62,7 +85,10 @@ const (
 
 // Parse reads a pattern. Its errors are *SyntaxError.
 func Parse(text string) (Pattern, error) {
-	parts, err := split(text)
+	if strings.TrimSpace(text) == "" {
+		return Pattern{}, &SyntaxError{text, 0, "the pattern is empty; write for example (shot)/(shot)_(pass).(frame:4).(ext)"}
+	}
+	parts, err := split(text, FieldNames())
 	if err != nil {
 		return Pattern{}, err
 	}
@@ -99,12 +125,10 @@ func (p Pattern) FrameDigits() int {
 	return 1
 }
 
-func split(text string) ([]part, error) {
+// split takes a text with fields apart; only the fields given are known.
+func split(text string, fields []string) ([]part, error) {
 	fail := func(at int, format string, args ...any) ([]part, error) {
 		return nil, &SyntaxError{text, at, fmt.Sprintf(format, args...)}
-	}
-	if strings.TrimSpace(text) == "" {
-		return fail(0, "the pattern is empty; write for example (shot)/(shot)_(pass).(frame:4).(ext)")
 	}
 	if len(text) > maxPattern {
 		return fail(maxPattern, "the pattern is longer than %d characters", maxPattern)
@@ -129,8 +153,8 @@ func split(text string) ([]part, error) {
 		}
 		q := part{offset: at}
 		name, option, padded := strings.Cut(text[at+1:at+end], ":")
-		if q.field = name; !slices.Contains(FieldNames(), name) {
-			return fail(at+1, "there is no field %q; there are %s", name, strings.Join(FieldNames(), ", "))
+		if q.field = name; !slices.Contains(fields, name) {
+			return fail(at+1, "there is no field %q; there are %s", name, strings.Join(fields, ", "))
 		}
 		q.digits = 1
 		if padded {
@@ -189,22 +213,4 @@ func (p Pattern) check() error {
 		return fail(len(p.text), "the pattern has no (frame); without it every frame would overwrite the one before")
 	}
 	return nil
-}
-
-// Clean returns a value as it stands in a path: spaces become underscores, what a common file system
-// refuses becomes a hyphen, dots at the ends go. An empty value becomes "none".
-func Clean(value string) string {
-	cleaned := strings.Map(func(c rune) rune {
-		switch {
-		case c == ' ':
-			return '_'
-		case unicode.IsControl(c) || c == unicode.ReplacementChar || strings.ContainsRune(refused+"/()", c) || unicode.IsSpace(c):
-			return '-'
-		}
-		return c
-	}, strings.TrimSpace(value))
-	if cleaned = strings.Trim(cleaned, "."); cleaned == "" {
-		return "none"
-	}
-	return cleaned
 }

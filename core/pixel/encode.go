@@ -1,32 +1,98 @@
 package pixel
 
-import "math"
+import (
+	"fmt"
+	"math"
+)
 
-// Encode returns the sRGB value (IEC 61966-2-1) of linear light; both lie in 0 to 1, and what lies
-// outside is clipped.
-func Encode(linear float64) float64 {
+// A Curve is how linear light becomes display codes; it is applied once, at the end.
+type Curve string
+
+// The curves.
+const (
+	Linear  Curve = "linear"  // none
+	SRGB    Curve = "srgb"    // IEC 61966-2-1
+	BT1886  Curve = "bt1886"  // ITU-R BT.1886: gamma 2.4, for a display whose black is black
+	Gamma22 Curve = "gamma22" // the plain power 2.2
+)
+
+// Curves returns all curves, in the order in which they are offered.
+func Curves() []Curve { return []Curve{SRGB, BT1886, Gamma22, Linear} }
+
+// Name returns what the curve is called, with the standard that it comes from.
+func (c Curve) Name() string {
+	switch c {
+	case Linear:
+		return "linear, no encode"
+	case SRGB:
+		return "sRGB (IEC 61966-2-1)"
+	case BT1886:
+		return "gamma 2.4 (ITU-R BT.1886)"
+	case Gamma22:
+		return "gamma 2.2"
+	}
+	return string(c)
+}
+
+// Check says whether the curve is known.
+func (c Curve) Check() error {
+	switch c {
+	case Linear, SRGB, BT1886, Gamma22:
+		return nil
+	}
+	return fmt.Errorf("there is no display encode %q", c)
+}
+
+// Gamma returns the exponent that a file header states for the curve: display light is code to this power.
+// For sRGB it is the nearest plain power.
+func (c Curve) Gamma() float64 {
+	switch c {
+	case BT1886:
+		return 2.4
+	case SRGB, Gamma22:
+		return 2.2
+	}
+	return 1
+}
+
+// Encode returns the code, 0 to 1, of linear light; what lies outside 0 to 1 is clipped.
+func (c Curve) Encode(linear float64) float64 {
 	switch {
 	case !(linear > 0):
 		return 0
 	case linear >= 1:
 		return 1
+	case c == Linear:
+		return linear
+	case c != SRGB:
+		return math.Pow(linear, 1/c.Gamma())
 	case linear <= 0.0031308:
 		return 12.92 * linear
 	}
 	return 1.055*math.Pow(linear, 1/2.4) - 0.055
 }
 
-// Decode returns the linear light of an sRGB value (IEC 61966-2-1).
-func Decode(encoded float64) float64 {
-	if encoded <= 0.04045 {
-		return max(0, encoded) / 12.92
+// Decode returns the linear light, 0 to 1, of a code; what lies outside 0 to 1 is clipped.
+func (c Curve) Decode(code float64) float64 {
+	switch {
+	case !(code > 0):
+		return 0
+	case code >= 1:
+		return 1
+	case c == Linear:
+		return code
+	case c != SRGB:
+		return math.Pow(code, c.Gamma())
+	case code <= 0.04045:
+		return code / 12.92
 	}
-	return math.Pow((min(1, encoded)+0.055)/1.055, 2.4)
+	return math.Pow((code+0.055)/1.055, 2.4)
 }
 
-// Encoder turns linear light into display codes of 8 or 16 bits: by table for 8, where it differs from
-// Encode by hardly more than the rounding, and by computing for 16.
+// Encoder turns linear light into display codes of 8 or 16 bits: by table for 8, where it differs from the
+// curve by hardly more than the rounding, and by computing for 16.
 type Encoder struct {
+	curve Curve
 	table []uint16 // nil for 16 bits
 	limit float64
 }
@@ -34,16 +100,16 @@ type Encoder struct {
 const encoderSteps = 1 << 14
 
 // NewEncoder returns an encoder to codes of 8 or 16 bits.
-func NewEncoder(bits int) *Encoder {
-	e := &Encoder{limit: float64(int(1)<<bits - 1)}
+func NewEncoder(bits int, curve Curve) *Encoder {
+	e := &Encoder{curve: curve, limit: float64(int(1)<<bits - 1)}
 	if bits > 8 {
 		return e
 	}
 	e.table = make([]uint16, encoderSteps+1)
 	for i := range e.table {
-		// The table is even in the square root of light, where the curve is nearly straight.
+		// The table is even in the square root of light, where the curves are nearly straight.
 		r := float64(i) / encoderSteps
-		e.table[i] = uint16(Encode(r*r)*e.limit + 0.5)
+		e.table[i] = uint16(curve.Encode(r*r)*e.limit + 0.5)
 	}
 	return e
 }
@@ -51,7 +117,7 @@ func NewEncoder(bits int) *Encoder {
 // Code returns the display code of linear light.
 func (e *Encoder) Code(linear float32) uint16 {
 	if e.table == nil {
-		return uint16(Encode(float64(linear))*e.limit + 0.5)
+		return uint16(e.curve.Encode(float64(linear))*e.limit + 0.5)
 	}
 	if !(linear > 0) {
 		return 0

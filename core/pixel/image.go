@@ -40,6 +40,16 @@ func (img *Image) Plane(name string) *Plane {
 	return nil
 }
 
+// Clone returns a copy with data of its own.
+func (img *Image) Clone() *Image {
+	out := &Image{Width: img.Width, Height: img.Height}
+	for _, p := range img.Planes {
+		p.Data = slices.Clone(p.Data)
+		out.Planes = append(out.Planes, p)
+	}
+	return out
+}
+
 // Select returns an image with the named planes, sharing their data.
 func (img *Image) Select(names ...string) (*Image, error) {
 	out := &Image{Width: img.Width, Height: img.Height}

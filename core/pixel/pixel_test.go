@@ -45,33 +45,74 @@ func TestHalfRoundsToNearestEven(t *testing.T) {
 
 // Values of IEC 61966-2-1: linear 0.18 encodes to 0.4614, and encoding it twice gives 0.7093.
 func TestEncodeWorkedValues(t *testing.T) {
-	once := Encode(0.18)
+	once := SRGB.Encode(0.18)
 	if math.Abs(once-0.4614) > 0.00005 {
 		t.Errorf("0.18 encodes to %.5f, want 0.4614", once)
 	}
-	if twice := Encode(once); math.Abs(twice-0.7093) > 0.00015 {
+	if twice := SRGB.Encode(once); math.Abs(twice-0.7093) > 0.00015 {
 		t.Errorf("encoded twice %.5f, want 0.7093", twice)
 	}
-	for v := 0.0; v <= 1; v += 1.0 / 512 {
-		if got := Decode(Encode(v)); math.Abs(got-v) > 1e-6 {
-			t.Errorf("%v came back as %v", v, got)
-		}
+	// ITU-R BT.1886 with black at 0 and white at 1: L = V^2.4, so that half the code is 0.1895 of the light.
+	if got := BT1886.Decode(0.5); math.Abs(got-0.18946) > 0.00005 {
+		t.Errorf("code 0.5 shows %.5f by BT.1886, want 0.18946", got)
 	}
-	if Encode(-1) != 0 || Encode(7) != 1 || Encode(math.NaN()) != 0 {
-		t.Error("values outside 0 to 1 are not clipped")
+	if got := Gamma22.Encode(0.18); math.Abs(got-0.45865) > 0.00005 { // 0.18^(1/2.2), computed by hand
+		t.Errorf("0.18 encodes to %.5f by gamma 2.2", got)
 	}
 }
 
-func TestEncoderAgreesWithEncode(t *testing.T) {
-	for _, bits := range []int{8, 16} {
-		e := NewEncoder(bits)
-		limit := float64(int(1)<<bits - 1)
-		for i := range 100000 {
-			v := float64(i) / 99999
-			if d := math.Abs(float64(e.Code(float32(v))) - Encode(v)*limit); d > 0.52 {
-				t.Fatalf("%d bit: %v is off by %v codes", bits, v, d)
+func TestCurvesComeBackAndClip(t *testing.T) {
+	for _, c := range Curves() {
+		if err := c.Check(); err != nil {
+			t.Error(err)
+		}
+		for v := 0.0; v <= 1; v += 1.0 / 512 {
+			if got := c.Decode(c.Encode(v)); math.Abs(got-v) > 1e-6 {
+				t.Errorf("%s: %v came back as %v", c, v, got)
 			}
 		}
+		if c.Encode(-1) != 0 || c.Encode(7) != 1 || c.Encode(math.NaN()) != 0 || c.Decode(-1) != 0 || c.Decode(2) != 1 {
+			t.Errorf("%s: values outside 0 to 1 are not clipped", c)
+		}
+	}
+	if Curve("x").Check() == nil {
+		t.Error("an unknown curve passed")
+	}
+}
+
+func TestEncoderAgreesWithTheCurve(t *testing.T) {
+	for _, c := range Curves() {
+		for _, bits := range []int{8, 16} {
+			e := NewEncoder(bits, c)
+			limit := float64(int(1)<<bits - 1)
+			for i := range 100000 {
+				v := float64(i) / 99999
+				if d := math.Abs(float64(e.Code(float32(v))) - c.Encode(v)*limit); d > 0.55 {
+					t.Fatalf("%s, %d bit: %v is off by %v codes", c, bits, v, d)
+				}
+			}
+		}
+	}
+}
+
+func TestShrinkingKeepsTheMean(t *testing.T) {
+	img := New(7, 5, "R")
+	for i := range img.Planes[0].Data {
+		img.Planes[0].Data[i] = float32(i * i % 13)
+	}
+	for _, c := range []struct{ w, h int }{{3, 2}, {1, 1}, {7, 1}, {6, 5}} {
+		small := img.Shrink(c.w, c.h)
+		if small.Width != c.w || small.Height != c.h || math.Abs(small.Planes[0].Stats().Mean-img.Planes[0].Stats().Mean) > 1e-6 {
+			t.Errorf("%v: mean %v of %v", c, small.Planes[0].Stats().Mean, img.Planes[0].Stats().Mean)
+		}
+	}
+	if img.Shrink(7, 5) != img || img.Shrink(100, 100) != img {
+		t.Error("what is not smaller was copied")
+	}
+	half := New(4, 2, "Z")
+	copy(half.Planes[0].Data, []float32{1, 3, 0, 0, 5, 7, 0, 8})
+	if got := half.Shrink(2, 1).Planes[0].Data; got[0] != 4 || got[1] != 2 {
+		t.Errorf("means are %v, want 4 and 2", got)
 	}
 }
 

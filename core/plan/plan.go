@@ -4,13 +4,16 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 
 	"reelhouse/core/frame"
 	"reelhouse/core/look"
 	"reelhouse/core/naming"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
+	"reelhouse/core/stamp"
 )
 
 // A Batch is what is sent to the queue.
@@ -23,22 +26,42 @@ type Batch struct {
 	FirstFrame      int                  `json:"firstFrame"`
 	Scene           production.SceneFile `json:"scene"`
 	DepthBackground float64              `json:"depthBackground"`
+	Standards       Agreed               `json:"standards"`
 	Sequences       []Sequence           `json:"sequences"`
+}
+
+// Agreed is what every sequence of a batch has of the production's standards.
+type Agreed struct {
+	DropFrame     bool                  `json:"dropFrame"`
+	FirstTimecode string                `json:"firstTimecode"`
+	Background    production.Background `json:"background"`
+	Floor         production.Floor      `json:"floor"`
+	Names         naming.Rules          `json:"names"`
+}
+
+// Clock ties the batch's frames to timecode and seconds.
+func (b Batch) Clock() frame.Clock {
+	return production.Standards{Rate: b.Rate, DropFrame: b.Standards.DropFrame, FirstFrame: b.FirstFrame, FirstTimecode: b.Standards.FirstTimecode}.Clock()
 }
 
 // A Sequence is one shot in one size. One rendering of a frame makes all its files.
 type Sequence struct {
-	Shot     string         `json:"shot"`
-	ShotName string         `json:"shotName"`
-	View     string         `json:"view"`
-	Camera   string         `json:"camera"`
-	Look     look.Look      `json:"look"`
-	SizeCode string         `json:"sizeCode"`
-	Size     raster.Size    `json:"size"` // in pixels, quality included
-	FullSize raster.Size    `json:"fullSize"`
-	Frames   frame.Set      `json:"frames"`
-	Passes   []pass.Code    `json:"passes"`
-	Files    []FileSequence `json:"files"`
+	Shot     string      `json:"shot"`
+	ShotName string      `json:"shotName"`
+	View     string      `json:"view"`
+	Camera   string      `json:"camera"`
+	Look     look.Look   `json:"look"`
+	SizeCode string      `json:"sizeCode"`
+	Size     raster.Size `json:"size"` // in pixels, quality included
+	FullSize raster.Size `json:"fullSize"`
+	// PixelAspect is a pixel's width over its height.
+	PixelAspect float64        `json:"pixelAspect"`
+	Fit         raster.Fit     `json:"fit"`
+	Frames      frame.Set      `json:"frames"` // with handles
+	Own         frame.Set      `json:"own"`    // without
+	Note        string         `json:"note,omitempty"`
+	Passes      []pass.Code    `json:"passes"`
+	Files       []FileSequence `json:"files"`
 	// Forecast for one frame.
 	FrameSeconds float64 `json:"frameSeconds"`
 	FrameBytes   float64 `json:"frameBytes"`
@@ -46,10 +69,15 @@ type Sequence struct {
 
 // A FileSequence is the files of one kind, one a frame.
 type FileSequence struct {
-	Label  string            `json:"label"` // the pass, or "all" for a file of layers
-	Passes []pass.Code       `json:"passes"`
-	Format production.Format `json:"format"`
-	Path   naming.Path       `json:"path"`
+	Output   string          `json:"output"`
+	Role     output.Role     `json:"role"`
+	Label    string          `json:"label"` // the pass, the group, or "all" for a file of layers
+	Passes   []pass.Code     `json:"passes"`
+	Encoding output.Encoding `json:"encoding"`
+	Size     raster.Size     `json:"size"`  // in pixels, the output's scale included
+	Stamp    stamp.Stamp     `json:"stamp"` // as it is written, with fields
+	Path     naming.Path     `json:"path"`
+	Pattern  string          `json:"pattern"`
 }
 
 // Title says which sequence it is, in one line.
@@ -59,12 +87,12 @@ func (s Sequence) Title() string { return fmt.Sprintf("%s %s %s", s.Shot, s.View
 type Measure struct {
 	Frames                int
 	SecondsPerMegasample  float64 // a frame's time over its pixels times samples, in millions
-	BytesPerUncompressed  float64 // a frame's files over their size without compression
+	BytesPerModelled      float64 // a frame's files over what Sequence.Modelled says
 	FramesRenderedAtATime int
 }
 
 // guess stands in until frames have been measured. The numbers were taken on a machine with two cores.
-var guess = Measure{SecondsPerMegasample: 6, BytesPerUncompressed: 0.62, FramesRenderedAtATime: 1}
+var guess = Measure{SecondsPerMegasample: 6, BytesPerModelled: 1, FramesRenderedAtATime: 1}
 
 // Build makes the batch of a production's current set-up. It fails with the first of the production's
 // problems if it has any.
@@ -82,7 +110,11 @@ func Build(p production.Production, m Measure) (Batch, error) {
 		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
 		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground,
 	}
-	pattern := naming.MustParse(p.Output.Pattern) // checked by Problems
+	b.Standards = Agreed{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
+	patterns := map[string]naming.Pattern{}
+	for _, o := range p.Outputs {
+		patterns[o.Code] = naming.MustParse(p.PatternOf(o)) // checked by Problems
+	}
 	for _, shot := range p.Shots {
 		if !shot.InBatch {
 			continue
@@ -94,10 +126,13 @@ func Build(p production.Production, m Measure) (Batch, error) {
 			size, _ := p.FindSize(code)
 			s := Sequence{
 				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Look: laid,
-				SizeCode: code, Size: size.Percent(quality.Percent), FullSize: size.Size,
-				Frames: shot.Frames, Passes: pass.Sorted(list.Passes),
+				SizeCode: code, Size: size.Reduced(quality.Scale), FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
+				Frames: p.Rendered(shot.Frames), Own: shot.Frames, Passes: pass.Sorted(list.Passes), Note: shot.Note,
 			}
-			s.Files = files(p, pattern, s)
+			for _, code := range shot.Outputs {
+				o, _ := p.FindOutput(code)
+				s.Files = append(s.Files, files(p, o, patterns[code], size, s)...)
+			}
 			s.forecast(quality, m)
 			b.Sequences = append(b.Sequences, s)
 		}
@@ -105,46 +140,68 @@ func Build(p production.Production, m Measure) (Batch, error) {
 	return b, nil
 }
 
-func files(p production.Production, pattern naming.Pattern, s Sequence) []FileSequence {
-	groups := [][]pass.Code{s.Passes}
-	if p.Output.Packing == production.Files {
-		groups = nil
-		for _, code := range s.Passes {
-			groups = append(groups, []pass.Code{code})
-		}
+// files lists the file sequences of one output of a sequence.
+func files(p production.Production, o output.Output, pattern naming.Pattern, size raster.Named, s Sequence) []FileSequence {
+	scaled := o.Scale.Of(s.Size).Multiple(size.MultipleOf)
+	if o.Scale.Full() {
+		scaled = s.Size
 	}
 	var out []FileSequence
-	for _, group := range groups {
-		f := FileSequence{Label: "all", Passes: group, Format: p.Output.Format}
-		if len(group) == 1 {
-			f.Label = string(group[0])
+	for _, bundle := range o.Bundles(s.Passes) {
+		f := FileSequence{
+			Output: o.Code, Role: o.Role, Label: bundle.Label, Passes: bundle.Passes, Encoding: p.EncodingOf(o),
+			Size: scaled, Pattern: pattern.String(),
 		}
-		f.Path = pattern.Bind(naming.Fields{
-			Production: p.Code, Shot: s.Shot, View: s.View, Look: s.Look.Code, Size: s.SizeCode,
-			Pass: f.Label, Quality: p.Quality, Ext: f.Format.Ext(), Version: p.Version,
-		})
+		if o.Stamp.On && slices.Contains(bundle.Passes, pass.Beauty) {
+			f.Stamp = o.Stamp
+		}
+		f.Path = pattern.Bind(s.fields(p.Code, p.Quality, p.Version, f), p.Names.Rules)
 		out = append(out, f)
 	}
 	return out
 }
 
-// Uncompressed returns the bytes of one frame's files without compression.
-func (s Sequence) Uncompressed() float64 {
-	bytes := 0
-	for _, f := range s.Files {
-		for _, code := range f.Passes {
-			described, _ := pass.Find(code)
-			switch f.Format {
-			case production.EXR:
-				bytes += described.BytesPerPixel()
-			case production.PNG8:
-				bytes += len(described.Channels)
-			default:
-				bytes += 2 * len(described.Channels)
+// fields returns the values that a file's name is made of.
+func (s Sequence) fields(production, quality string, version int, f FileSequence) naming.Fields {
+	return naming.Fields{
+		Production: production, Shot: s.Shot, View: s.View, Look: s.Look.Code, Size: s.SizeCode, Output: f.Output,
+		Pass: f.Label, Quality: quality, Ext: f.Encoding.Format.Ext(), Version: version,
+	}
+}
+
+// Runs returns every file sequence for the proof of its names.
+func (b Batch) Runs() []naming.Run {
+	var runs []naming.Run
+	patterns := map[string]naming.Pattern{}
+	for _, s := range b.Sequences {
+		for _, f := range s.Files {
+			pattern, known := patterns[f.Pattern]
+			if !known {
+				var err error
+				if pattern, err = naming.Parse(f.Pattern); err != nil {
+					continue // a batch is built from patterns that can be read
+				}
+				patterns[f.Pattern] = pattern
 			}
+			runs = append(runs, naming.Run{
+				What: s.Title() + " (" + f.Output + " " + f.Label + ")", Pattern: pattern,
+				Fields: s.fields(b.Production, b.Quality.Code, b.Version, f), Path: f.Path, Frames: s.Frames,
+			})
 		}
 	}
-	return float64(bytes * s.Size.Pixels())
+	return runs
+}
+
+// Prove finds out whether any two files of the batch would have one path; see naming.Prove.
+func (b Batch) Prove() naming.Proof { return naming.Prove(b.Runs(), b.Standards.Names, 20) }
+
+// Modelled returns the bytes that one frame's files are expected to take before any were measured.
+func (s Sequence) Modelled() float64 {
+	sum := 0.0
+	for _, f := range s.Files {
+		sum += f.Encoding.Bytes(f.Passes, f.Size)
+	}
+	return sum
 }
 
 // Megasamples returns how many million samples one frame takes.
@@ -154,7 +211,7 @@ func (s Sequence) Megasamples(q production.Quality) float64 {
 
 func (s *Sequence) forecast(q production.Quality, m Measure) {
 	s.FrameSeconds = s.Megasamples(q) * m.SecondsPerMegasample / float64(max(1, m.FramesRenderedAtATime))
-	s.FrameBytes = s.Uncompressed() * m.BytesPerUncompressed
+	s.FrameBytes = s.Modelled() * m.BytesPerModelled
 }
 
 // Totals is what a batch amounts to.
@@ -190,6 +247,8 @@ type Row struct {
 	Shot      string      `json:"shot"`
 	View      string      `json:"view"`
 	Size      string      `json:"size"`
+	Output    string      `json:"output"`
+	Format    string      `json:"format"`
 	Width     int         `json:"width"`
 	Height    int         `json:"height"`
 	Pass      string      `json:"pass"`
@@ -207,7 +266,7 @@ func (b Batch) Rows() []Row {
 	for _, s := range b.Sequences {
 		for _, f := range s.Files {
 			rows = append(rows, Row{
-				s.Shot, s.View, s.SizeCode, s.Size.Width, s.Size.Height, f.Label, f.Passes, s.Frames, s.Frames.Count(),
+				s.Shot, s.View, s.SizeCode, f.Output, string(f.Encoding.Format), f.Size.Width, f.Size.Height, f.Label, f.Passes, s.Frames, s.Frames.Count(),
 				f.Path.Frame(s.Frames.First()), f.Path.Frame(s.Frames.Last()), f.Path,
 			})
 		}

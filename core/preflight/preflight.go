@@ -7,8 +7,11 @@ import (
 	"math"
 	"slices"
 
-	"reelhouse/core/imagefile"
+	"reelhouse/core/naming"
+	"reelhouse/core/output"
+	"reelhouse/core/pass"
 	"reelhouse/core/plan"
+	"reelhouse/core/production"
 )
 
 // Severity says what a finding means for sending.
@@ -27,7 +30,7 @@ type Fix string
 const (
 	NoFix       Fix = ""
 	NextVersion Fix = "next-version" // raise the production's version by one
-	FilePerPass Fix = "file-per-pass"
+	PadFrames   Fix = "pad-frames"   // more digits for the frame number
 )
 
 // A Finding is what one rule found at one place.
@@ -56,10 +59,6 @@ type rule struct {
 	check     func(b plan.Batch, f Facts, found func(where string, fix Fix, format string, args ...any))
 }
 
-// MaxPath is the longest path, in bytes, that every common system opens below an output folder (common
-// practice).
-const MaxPath = 200
-
 var rules = []rule{
 	{"empty-batch", "There would be nothing to render.", Refuses, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
 		if len(b.Sequences) == 0 {
@@ -73,13 +72,65 @@ var rules = []rule{
 			}
 		}
 	}},
-	{"same-path", "The later file would overwrite the earlier one.", Refuses, samePath},
+	{"same-path", "The later file would overwrite the earlier one.", Refuses, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
+		for _, c := range b.Prove().Clashes {
+			hint := "Put what differs between them into the name pattern."
+			if c.OnlyCaseDiffers {
+				hint = "Change one of the codes, or set a case rule."
+			}
+			found(c.Second, NoFix, "%s. %s", c, hint)
+		}
+	}},
 	{"already-sent", "Nothing that was sent may be overwritten.", Refuses, alreadySent},
 	{"format-too-small", "Passes that the file format cannot hold would be lost.", Refuses, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
 		for _, s := range b.Sequences {
 			for _, file := range s.Files {
-				if err := imagefile.Holds(file.Format, file.Passes); err != nil {
-					found(s.Title(), NoFix, "%s. Choose EXR, or a pass list with beauty alone.", err)
+				if err := file.Encoding.Holds(file.Passes); err != nil {
+					found(s.Title(), NoFix, "Output %s: %s. Choose OpenEXR, or let the output take the beauty alone.", file.Output, err)
+				}
+			}
+		}
+	}},
+	{"pass-left-out", "A pass that no output stores is rendered for nothing.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
+		for _, s := range b.Sequences {
+			for _, code := range s.Passes {
+				if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return slices.Contains(f.Passes, code) }) {
+					found(s.Title(), NoFix, "No output of this shot takes the pass %s. Give the shot one that does, or take the pass off its list.", code)
+				}
+			}
+		}
+	}},
+	{"lossy-master", "Every save of a lossy file costs picture.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
+		eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
+			if k := f.Encoding.Format.Kind(); !k.Lossless {
+				found(s.Title(), NoFix, "Output %s is a master in %s, which is lossy.", f.Output, k.Name)
+			}
+		})
+	}},
+	{"no-master", "What is only there for looking cannot be graded or delivered.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
+		for _, s := range b.Sequences {
+			if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return f.Role == output.Master }) {
+				found(s.Title(), NoFix, "No output of this shot is a master.")
+			}
+		}
+	}},
+	{"below-minimum", "The delivery would be sent back.", Warns, belowMinimum},
+	{"alpha-lost", "The compositor could not put anything behind the picture.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
+		if b.Standards.Background.Kind != production.Transparent {
+			return
+		}
+		eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
+			if f.Encoding.Alpha == output.NoAlpha && slices.Contains(f.Passes, pass.Beauty) {
+				found(s.Title(), NoFix, "The background is transparent, and output %s stores no alpha.", f.Output)
+			}
+		})
+	}},
+	{"not-portable", "Some systems would refuse, hide or change the name.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
+		for _, s := range b.Sequences {
+			for _, file := range s.Files {
+				p := file.Path.Frame(s.Frames.Last())
+				for _, problem := range naming.Portable(p) {
+					found(s.Title(), NoFix, "Output %s: %s. The path is %s", file.Output, problem, p)
 				}
 			}
 		}
@@ -87,16 +138,13 @@ var rules = []rule{
 	{"padding-too-short", "File lists sort wrongly when numbers differ in length.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
 		for _, s := range b.Sequences {
 			first, last := s.Frames.First(), s.Frames.Last()
-			if len(s.Files) > 0 && len(s.Files[0].Path.Frame(first)) != len(s.Files[0].Path.Frame(last)) {
-				found(s.Title(), NoFix, "Frame numbers %d and %d have different lengths in the path. Pad the frame field with more digits.", first, last)
-			}
-		}
-	}},
-	{"path-too-long", "Some systems cannot open long paths.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
-		for _, s := range b.Sequences {
 			for _, file := range s.Files {
-				if p := file.Path.Frame(s.Frames.Last()); len(p) > MaxPath {
-					found(s.Title(), NoFix, "A path is %d bytes long, over %d: %s", len(p), MaxPath, p)
+				if len(file.Path.Frame(first)) != len(file.Path.Frame(last)) {
+					fix := PadFrames
+					if first < 0 {
+						fix = NoFix // a sign takes a place that no padding makes up for
+					}
+					found(s.Title(), fix, "Frame numbers %d and %d have different lengths in the paths of output %s. Pad the frame field with more digits.", first, last, file.Output)
 				}
 			}
 		}
@@ -110,7 +158,7 @@ var rules = []rule{
 	}},
 	{"quick-settings", "Draft pictures look finished in a file list.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
 		if !b.Quality.Full {
-			found("batch", NoFix, "The quality is %s: %d %% of the size, %d × %d samples.", b.Quality.Name, b.Quality.Percent, b.Quality.Samples, b.Quality.Samples)
+			found("batch", NoFix, "The quality is %s: %s of the size, %d × %d samples.", b.Quality.Name, b.Quality.Scale, b.Quality.Samples, b.Quality.Samples)
 		}
 	}},
 	{"disk-too-small", "A full disk ends the night.", Refuses, func(b plan.Batch, f Facts, found func(string, Fix, string, ...any)) {
@@ -140,24 +188,45 @@ func alreadySent(b plan.Batch, f Facts, found func(string, Fix, string, ...any))
 	}
 }
 
-// samePath names both sequences of every pair that would write to one path.
-func samePath(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
-	type owner struct{ sequence, file string }
-	owners := map[string]owner{}
+// eachMaster visits the files that are masters.
+func eachMaster(b plan.Batch, visit func(s plan.Sequence, f plan.FileSequence)) {
 	for _, s := range b.Sequences {
-		for _, file := range s.Files {
-			key := file.Path.Key()
-			if first, taken := owners[key]; taken {
-				fix, hint := NoFix, "Put what differs between them into the name pattern."
-				if first.sequence == s.Title() {
-					hint = "Put (pass) into the name pattern."
-				}
-				found(s.Title(), fix, "%s (%s) and %s (%s) would both write %s. %s", first.sequence, first.file, s.Title(), file.Label, file.Path.Frame(s.Frames.First()), hint)
-				continue
+		for _, f := range s.Files {
+			if f.Role == output.Master {
+				visit(s, f)
 			}
-			owners[key] = owner{s.Title(), file.Label}
 		}
 	}
+}
+
+// belowMinimum holds sizes and masters against the delivery minimum. A size counts at full quality, and in
+// a batch of full quality as it is rendered.
+func belowMinimum(b plan.Batch, _ Facts, found func(where string, fix Fix, format string, args ...any)) {
+	floor := b.Standards.Floor
+	for _, s := range b.Sequences {
+		size := s.FullSize
+		if b.Quality.Full {
+			size = s.Size
+		}
+		if size.Width < floor.Width || size.Height < floor.Height {
+			found(s.Title(), NoFix, "%v is below the delivery minimum of %d × %d pixels.", size, floor.Width, floor.Height)
+		}
+	}
+	said := map[string]bool{}
+	eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
+		k := f.Encoding.Format.Kind()
+		if said[f.Output] {
+			return
+		}
+		if bits := f.Encoding.Depth.Bits(); bits < floor.Bits {
+			said[f.Output] = true
+			found("output "+f.Output, NoFix, "It stores %d bits a value, below the delivery minimum of %d.", bits, floor.Bits)
+		}
+		if floor.Lossless && !k.Lossless {
+			said[f.Output] = true
+			found("output "+f.Output, NoFix, "%s is lossy, and the delivery wants masters without loss.", k.Name)
+		}
+	})
 }
 
 // Check applies every rule and returns what they find, refusals first.

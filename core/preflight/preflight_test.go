@@ -6,16 +6,22 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/naming"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
+	"reelhouse/core/raster"
 )
 
 func sequence(shot, pattern string, frames string) plan.Sequence {
 	passes := []pass.Code{pass.Beauty, pass.Depth}
 	return plan.Sequence{
 		Shot: shot, View: "quay", SizeCode: "hd", Camera: "cam", Frames: frame.MustParse(frames), Passes: passes, FrameBytes: 1e6,
-		Files: []plan.FileSequence{{Label: "all", Passes: passes, Format: production.EXR, Path: naming.MustParse(pattern).Bind(naming.Fields{Shot: shot, Ext: "exr"})}},
+		Size: raster.Size{Width: 1920, Height: 1080}, FullSize: raster.Size{Width: 1920, Height: 1080},
+		Files: []plan.FileSequence{{
+			Output: "master", Role: output.Master, Label: "all", Passes: passes, Encoding: output.EXR.Usual(), Pattern: pattern,
+			Path: naming.MustParse(pattern).Bind(naming.Fields{Shot: shot, Ext: "exr"}, naming.Rules{}),
+		}},
 	}
 }
 
@@ -37,22 +43,34 @@ func TestRules(t *testing.T) {
 		"empty-batch":    {func(b *plan.Batch, _ *Facts) { b.Sequences = nil }, Refuses, "No shot"},
 		"camera-missing": {func(b *plan.Batch, _ *Facts) { b.Sequences[1].Camera = "gone" }, Refuses, `"gone"`},
 		"same-path": {func(b *plan.Batch, _ *Facts) {
-			b.Sequences[1].Files[0].Path = naming.MustParse("010.(frame:4).(ext)").Bind(naming.Fields{Ext: "EXR"})
-		}, Refuses, "010 quay hd (all) and 020 quay hd (all)"},
+			b.Sequences[1].Files[0].Path = b.Sequences[0].Files[0].Path
+		}, Refuses, "010 quay hd (master all) and 020 quay hd (master all)"},
 		"already-sent": {func(_ *plan.Batch, f *Facts) {
 			f.Taken = func(key string) string { return map[bool]string{true: "batch 7"}[strings.HasPrefix(key, "020")] }
 		}, Refuses, "1 file sequences were already sent with batch 7, 020.1001.exr"},
-		"format-too-small": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Format = production.PNG8 }, Refuses, "depth"},
+		"format-too-small": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Encoding = output.PNG.Usual() }, Refuses, "no layers"},
+		"pass-left-out":    {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Passes = append(b.Sequences[0].Passes, pass.Normal) }, Warns, "takes the pass normal"},
+		"lossy-master": {func(b *plan.Batch, _ *Facts) {
+			b.Sequences[0].Files[0].Encoding, b.Sequences[0].Files[0].Passes = output.JPEG.Usual(), []pass.Code{pass.Beauty}
+			b.Sequences[0].Passes = []pass.Code{pass.Beauty}
+		}, Warns, "master in JPEG"},
+		"no-master":     {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Role = output.Review }, Warns, "is a master"},
+		"below-minimum": {func(b *plan.Batch, _ *Facts) { b.Standards.Floor = production.Floor{Width: 2048, Height: 1080} }, Warns, "2048 × 1080"},
+		"alpha-lost": {func(b *plan.Batch, _ *Facts) {
+			b.Standards.Background.Kind, b.Sequences[0].Files[0].Encoding.Alpha = production.Transparent, output.NoAlpha
+		}, Warns, "stores no alpha"},
 		"padding-too-short": {func(b *plan.Batch, _ *Facts) {
 			b.Sequences[0] = sequence("010", "(shot).(frame:2).(ext)", "98-101")
 			b.FirstFrame = 1
 		}, Warns, "98 and 101"},
-		"path-too-long": {func(b *plan.Batch, _ *Facts) {
+		"not-portable": {func(b *plan.Batch, _ *Facts) {
 			b.Sequences[0] = sequence("010", strings.Repeat("a", 190)+"/(shot).(frame:4).(ext)", "1001-1002")
 		}, Warns, "bytes long"},
 		"beyond-the-scene": {func(_ *plan.Batch, f *Facts) { f.LastFrame = 1047 }, Warns, "1001 to 1047"},
-		"quick-settings":   {func(b *plan.Batch, _ *Facts) { b.Quality = production.Quality{Name: "Draft", Percent: 25, Samples: 2} }, Warns, "25 %"},
-		"disk-too-small":   {func(_ *plan.Batch, f *Facts) { f.FreeBytes = 95e6 }, Refuses, "96 MB are needed and 95 MB"},
+		"quick-settings": {func(b *plan.Batch, _ *Facts) {
+			b.Quality = production.Quality{Name: "Draft", Scale: raster.Reduction{Percent: 25}, Samples: 2}
+		}, Warns, "25 %"},
+		"disk-too-small": {func(_ *plan.Batch, f *Facts) { f.FreeBytes = 95e6 }, Refuses, "96 MB are needed and 95 MB"},
 	} {
 		b, f := good(), facts
 		c.spoil(&b, &f)
@@ -64,7 +82,39 @@ func TestRules(t *testing.T) {
 			t.Errorf("%s: refused is %v", rule, Refused(found))
 		}
 	}
-	if len(rules) != 10 {
-		t.Errorf("there are %d rules and 10 tests", len(rules))
+	if len(rules) != 15 {
+		t.Errorf("there are %d rules and 15 tests", len(rules))
+	}
+}
+
+// A festival minimum of 2048 x 1080 is common practice.
+func TestTheDeliveryMinimumHoldsForMasters(t *testing.T) {
+	b := plan.Batch{Quality: production.Quality{Name: "Draft"}, Sequences: []plan.Sequence{sequence("010", "(shot).(frame:4).(ext)", "1-2")}}
+	b.Sequences[0].Size = raster.Size{Width: 480, Height: 270} // a draft: the full size counts
+	says := func() string {
+		var all []string
+		for _, f := range Check(b, Facts{Cameras: []string{"cam"}, LastFrame: 9, FreeBytes: -1, Taken: func(string) string { return "" }}) {
+			if f.Rule == "below-minimum" {
+				all = append(all, f.Message)
+			}
+		}
+		return strings.Join(all, " ")
+	}
+	b.Standards.Floor = production.Floor{Width: 1920, Height: 1080, Bits: 16, Lossless: true}
+	if got := says(); got != "" {
+		t.Errorf("good enough, but: %s", got)
+	}
+	b.Quality.Full = true
+	if got := says(); !strings.Contains(got, "480 × 270") {
+		t.Errorf("rendered small at full quality: %q", got)
+	}
+	b.Sequences[0].Size = b.Sequences[0].FullSize
+	b.Sequences[0].Files[0].Encoding = output.JPEG.Usual()
+	if got := says(); !strings.Contains(got, "8 bits") {
+		t.Errorf("8 bits for 16: %q", got)
+	}
+	b.Standards.Floor.Bits = 8
+	if got := says(); !strings.Contains(got, "lossy") {
+		t.Errorf("lossy for lossless: %q", got)
 	}
 }

@@ -3,12 +3,10 @@ package production
 import (
 	"fmt"
 	"math"
-	"regexp"
 
 	"reelhouse/core/look"
 	"reelhouse/core/naming"
 	"reelhouse/core/pass"
-	"reelhouse/core/raster"
 )
 
 // A Station is a page of the order of work, by its short name.
@@ -16,12 +14,12 @@ type Station string
 
 // The stations at which a production is edited.
 const (
-	Standards Station = "standards"
-	Scenes    Station = "scenes"
-	Views     Station = "views"
-	Shots     Station = "shots"
-	Passes    Station = "passes"
-	Outputs   Station = "output"
+	StandardsStation Station = "standards"
+	Scenes           Station = "scenes"
+	Views            Station = "views"
+	Shots            Station = "shots"
+	Passes           Station = "passes"
+	Outputs          Station = "output"
 )
 
 // A Problem is one thing that is wrong, and what to do.
@@ -34,7 +32,8 @@ type Problem struct {
 
 func (p Problem) Error() string { return p.Where + ": " + p.Message }
 
-var validCode = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9_-]{0,31}$`)
+// MaxVersion is the highest version.
+const MaxVersion = 9999
 
 // MaxSamples is the most samples along one edge of a pixel.
 const MaxSamples = 64
@@ -50,7 +49,7 @@ func (ps *problems) codes(s Station, kind string, codes []string) {
 	seen := map[string]bool{}
 	for _, c := range codes {
 		switch {
-		case !validCode.MatchString(c):
+		case !naming.ValidCode(c):
 			ps.add(s, kind+" "+c, "code", "the code %q must be 1 to 32 letters, digits, hyphens or underscores", c)
 		case seen[c]:
 			ps.add(s, kind+" "+c, "code", "there are two of the code %s; change one", c)
@@ -70,50 +69,22 @@ func codesOf[T any](list []T, code func(T) string) []string {
 // Problems returns everything that is wrong with the document by itself, in the order of the stations.
 func (p Production) Problems() []Problem {
 	var ps problems
-	p.standards(&ps)
+	ps.codes(StandardsStation, "production", []string{p.Code})
+	if p.Version < 1 || p.Version > MaxVersion {
+		ps.add(StandardsStation, "production", "version", "version %d is outside 1 to %d", p.Version, MaxVersion)
+	}
+	p.Standards.problems(&ps)
+	if _, ok := p.FindQuality(p.Quality); !ok {
+		ps.add(StandardsStation, "quality "+p.Quality, "code", "the quality chosen for the next batch does not exist; choose another")
+	}
 	if p.Scene.SHA256 == "" {
 		ps.add(Scenes, "scene", "file", "there is no scene yet; bring in a glTF file")
 	}
 	p.views(&ps)
 	p.shots(&ps)
 	p.passes(&ps)
-	p.output(&ps)
+	p.Standards.outputProblems(&ps)
 	return ps
-}
-
-func (p Production) standards(ps *problems) {
-	ps.codes(Standards, "production", []string{p.Code})
-	if !p.Rate.Valid() {
-		ps.add(Standards, "production", "rate", "the frame rate must be above 0 and at most 1000 frames per second")
-	}
-	if p.Version < 1 || p.Version > 9999 {
-		ps.add(Standards, "production", "version", "version %d is outside 1 to 9999", p.Version)
-	}
-	ps.codes(Standards, "size", codesOf(p.Sizes, func(s raster.Named) string { return s.Code }))
-	for _, s := range p.Sizes {
-		if !s.Valid() {
-			ps.add(Standards, "size "+s.Code, "width", "%d × %d pixels cannot be rendered; each edge lies in 1 to 32768", s.Width, s.Height)
-		}
-	}
-	if len(p.Sizes) == 0 {
-		ps.add(Standards, "sizes", "code", "there is no size; add one")
-	}
-	ps.codes(Standards, "quality", codesOf(p.Qualities, func(q Quality) string { return q.Code }))
-	for _, q := range p.Qualities {
-		where := "quality " + q.Code
-		if q.Percent < 1 || q.Percent > 100 {
-			ps.add(Standards, where, "percent", "%d %% of the size is outside 1 to 100", q.Percent)
-		}
-		if q.Samples < 1 || q.Samples > MaxSamples {
-			ps.add(Standards, where, "samples", "%d samples along a pixel's edge is outside 1 to %d", q.Samples, MaxSamples)
-		}
-		if err := q.Filter.Check(); err != nil {
-			ps.add(Standards, where, "filter", "%s", err)
-		}
-	}
-	if _, ok := p.FindQuality(p.Quality); !ok {
-		ps.add(Standards, "quality "+p.Quality, "code", "the quality chosen for the next batch does not exist; choose another")
-	}
 }
 
 func (p Production) views(ps *problems) {
@@ -152,6 +123,14 @@ func (p Production) shots(ps *problems) {
 		if _, ok := p.FindPassList(s.PassList); !ok {
 			ps.add(Shots, where, "passList", "the pass list %q does not exist; choose another", s.PassList)
 		}
+		if len(s.Outputs) == 0 {
+			ps.add(Shots, where, "outputs", "no output is chosen; choose at least one")
+		}
+		for _, code := range s.Outputs {
+			if _, ok := p.FindOutput(code); !ok {
+				ps.add(Shots, where, "outputs", "the output %q does not exist", code)
+			}
+		}
 	}
 }
 
@@ -169,19 +148,5 @@ func (p Production) passes(ps *problems) {
 	}
 	if !(p.DepthBackground > 0) || math.IsInf(p.DepthBackground, 0) || p.DepthBackground > 1e9 {
 		ps.add(Passes, "depth", "depthBackground", "the background's depth must be a number of metres above 0")
-	}
-}
-
-func (p Production) output(ps *problems) {
-	if _, err := naming.Parse(p.Output.Pattern); err != nil {
-		ps.add(Outputs, "output", "pattern", "%s", err)
-	}
-	switch p.Output.Format {
-	case EXR, PNG8, PNG16:
-	default:
-		ps.add(Outputs, "output", "format", "there is no file format %q", p.Output.Format)
-	}
-	if p.Output.Packing != Layers && p.Output.Packing != Files {
-		ps.add(Outputs, "output", "packing", "there is no packing %q", p.Output.Packing)
 	}
 }

@@ -10,6 +10,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/look"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
@@ -17,19 +18,17 @@ import (
 
 // A Production is the whole document.
 type Production struct {
-	Code       string         `json:"code"`
-	Title      string         `json:"title"`
-	Rate       frame.Rate     `json:"rate"`
-	FirstFrame int            `json:"firstFrame"` // the frame at the scene's time 0
-	Version    int            `json:"version"`    // of everything rendered next
-	Scene      SceneFile      `json:"scene"`
-	Sizes      []raster.Named `json:"sizes"`
-	Qualities  []Quality      `json:"qualities"`
-	Looks      []look.Look    `json:"looks"`
-	Views      []View         `json:"views"`
-	PassLists  []PassList     `json:"passLists"`
-	Shots      []Shot         `json:"shots"`
-	Output     Output         `json:"output"`
+	Code    string `json:"code"`
+	Title   string `json:"title"`
+	Version int    `json:"version"` // of everything rendered next
+	Standards
+	// Preset is the name of the preset that the standards came from, "" for none.
+	Preset    string      `json:"preset,omitempty"`
+	Scene     SceneFile   `json:"scene"`
+	Looks     []look.Look `json:"looks"`
+	Views     []View      `json:"views"`
+	PassLists []PassList  `json:"passLists"`
+	Shots     []Shot      `json:"shots"`
 	// DepthBackground is the depth in metres where there is no surface.
 	DepthBackground float64 `json:"depthBackground"`
 	// Quality is the code of the quality that the next batch is sent in.
@@ -45,12 +44,12 @@ type SceneFile struct {
 
 // A Quality is switched as a whole.
 type Quality struct {
-	Code    string       `json:"code"`
-	Name    string       `json:"name"`
-	Percent int          `json:"percent"` // of both edges of a size, rounded up
-	Samples int          `json:"samples"` // along each edge of a pixel
-	Filter  pixel.Filter `json:"filter"`
-	Full    bool         `json:"full"` // good enough to deliver
+	Code    string           `json:"code"`
+	Name    string           `json:"name"`
+	Scale   raster.Reduction `json:"scale"`   // of both edges of a size, rounded up
+	Samples int              `json:"samples"` // along each edge of a pixel
+	Filter  pixel.Filter     `json:"filter"`
+	Full    bool             `json:"full"` // good enough to deliver
 }
 
 // A View is a camera of the scene under a look.
@@ -76,67 +75,20 @@ type Shot struct {
 	Frames   frame.Set `json:"frames"`
 	Sizes    []string  `json:"sizes"`
 	PassList string    `json:"passList"`
+	Outputs  []string  `json:"outputs"`
 	InBatch  bool      `json:"inBatch"`
 	Note     string    `json:"note,omitempty"`
 }
 
-// Format is a kind of image file.
-type Format string
-
-// The formats.
-const (
-	EXR   Format = "exr"
-	PNG8  Format = "png8"
-	PNG16 Format = "png16"
-)
-
-// Ext returns the file name extension.
-func (f Format) Ext() string {
-	if f == EXR {
-		return "exr"
-	}
-	return "png"
-}
-
-// Packing says how passes go into files.
-type Packing string
-
-// The packings.
-const (
-	Layers Packing = "layers" // all passes of a frame in one file
-	Files  Packing = "files"  // one file a pass
-)
-
-// Output says where files go and what they are.
-type Output struct {
-	Pattern string  `json:"pattern"`
-	Format  Format  `json:"format"`
-	Packing Packing `json:"packing"`
-}
-
-// DefaultPattern names files so that no two shots, sizes, versions or passes meet.
-const DefaultPattern = "(production)/(shot)/(size)/v(version:3)/(pass)/(shot)_(view)_(size)_(pass).(frame:4).(ext)"
-
 // New returns a production with the usual standards, no scene and no shots.
 func New(code, title string) Production {
-	sizes := raster.Standard()
 	return Production{
-		Code: code, Title: title, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001, Version: 1,
-		Sizes:           []raster.Named{sizes[1], sizes[6]},
-		Qualities:       DefaultQualities(),
+		Code: code, Title: title, Version: 1,
+		Standards:       UsualStandards(),
 		Looks:           []look.Look{look.Plain()},
 		PassLists:       []PassList{{"minimum", "Minimum", []pass.Code{pass.Beauty}}, {"comp", "Compositing", []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}}},
-		Output:          Output{DefaultPattern, EXR, Layers},
 		DepthBackground: 1000,
 		Quality:         "draft",
-	}
-}
-
-// DefaultQualities returns a quick and a final quality.
-func DefaultQualities() []Quality {
-	return []Quality{
-		{"draft", "Draft", 25, 2, pixel.Box, false},
-		{"final", "Final", 100, 6, pixel.Gaussian, true},
 	}
 }
 
@@ -176,4 +128,9 @@ func (p Production) FindPassList(code string) (PassList, bool) {
 // FindShot returns the shot of a code.
 func (p Production) FindShot(code string) (Shot, bool) {
 	return find(p.Shots, code, func(s Shot) string { return s.Code })
+}
+
+// FindOutput returns the output of a code.
+func (p Production) FindOutput(code string) (output.Output, bool) {
+	return find(p.Outputs, code, func(o output.Output) string { return o.Code })
 }

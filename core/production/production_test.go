@@ -8,6 +8,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
 )
 
@@ -16,7 +17,7 @@ func complete() Production {
 	p := New("SALT", "A title")
 	p.Scene = SceneFile{Name: "a.glb", SHA256: "00"}
 	p.Views = []View{{"quay", "Quay", "cam_quay", "plain"}}
-	p.Shots = []Shot{{Code: "010", View: "quay", Frames: frame.Of(1001, 1048), Sizes: []string{"scope"}, PassList: "comp", InBatch: true}}
+	p.Shots = []Shot{{Code: "010", View: "quay", Frames: frame.Of(1001, 1048), Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true}}
 	return p
 }
 
@@ -41,7 +42,22 @@ func TestEveryMistakeIsNamedWithItsPlace(t *testing.T) {
 		"no size":     {func(p *Production) { p.Sizes = nil }, "sizes", "add one"},
 		"flat size":   {func(p *Production) { p.Sizes[0].Height = 0 }, "size scope", "cannot be rendered"},
 		"two sizes":   {func(p *Production) { p.Sizes = append(p.Sizes, p.Sizes[0]) }, "size scope", "two"},
-		"percent":     {func(p *Production) { p.Qualities[0].Percent = 101 }, "quality draft", "101"},
+		"scale":       {func(p *Production) { p.Qualities[0].Scale.Percent = 101 }, "quality draft", "101"},
+		"drop":        {func(p *Production) { p.DropFrame = true }, "production", "29.97"},
+		"timecode":    {func(p *Production) { p.FirstTimecode = "1:2" }, "production", "HH:MM:SS:FF"},
+		"handles":     {func(p *Production) { p.Handles = -1 }, "production", "handle"},
+		"display":     {func(p *Production) { p.Picture.Display = "x" }, "picture", "display encode"},
+		"alpha":       {func(p *Production) { p.Picture.Alpha = "x" }, "picture", "premultiplied"},
+		"back":        {func(p *Production) { p.Picture.Background.Kind = "x" }, "picture", "background"},
+		"colour":      {func(p *Production) { p.Picture.Background = Background{PlainColour, "red"} }, "picture", "#rrggbb"},
+		"floor":       {func(p *Production) { p.Floor.Bits = 7 }, "floor", "7"},
+		"no output":   {func(p *Production) { p.Outputs = nil }, "outputs", "add one"},
+		"two outputs": {func(p *Production) { p.Outputs[1].Code = "master" }, "output master", "two"},
+		"outputs":     {func(p *Production) { p.Shots[0].Outputs = []string{"x"} }, "shot 010", `"x"`},
+		"none asked":  {func(p *Production) { p.Shots[0].Outputs = nil }, "shot 010", "no output"},
+		"twice":       {func(p *Production) { p.Outputs[0].Curve = pixel.SRGB }, "output master", "second time"},
+		"own pattern": {func(p *Production) { p.Outputs[1].Pattern = "x" }, "output review", "character"},
+		"rules":       {func(p *Production) { p.Names.Separator = "." }, "names", "separate"},
 		"samples":     {func(p *Production) { p.Qualities[0].Samples = 0 }, "quality draft", "0 samples"},
 		"filter":      {func(p *Production) { p.Qualities[0].Filter = "x" }, "quality draft", "filter"},
 		"quality":     {func(p *Production) { p.Quality = "x" }, "quality x", "does not exist"},
@@ -54,9 +70,9 @@ func TestEveryMistakeIsNamedWithItsPlace(t *testing.T) {
 		"no pass":     {func(p *Production) { p.PassLists[0].Passes = nil }, "pass list minimum", "at least one"},
 		"pass":        {func(p *Production) { p.PassLists[0].Passes = []pass.Code{"x"} }, "pass list minimum", `"x"`},
 		"background":  {func(p *Production) { p.DepthBackground = -1 }, "depth", "above 0"},
-		"pattern":     {func(p *Production) { p.Output.Pattern = "../(frame).(ext)" }, "output", "character 1"},
-		"format":      {func(p *Production) { p.Output.Format = "bmp" }, "output", "bmp"},
-		"packing":     {func(p *Production) { p.Output.Packing = "x" }, "output", "packing"},
+		"pattern":     {func(p *Production) { p.Names.Pattern = "../(frame).(ext)" }, "names", "character 1"},
+		"format":      {func(p *Production) { p.Outputs[0].Format = "bmp" }, "output master", "bmp"},
+		"packing":     {func(p *Production) { p.Outputs[0].Packing = "x" }, "output master", "packing"},
 	} {
 		p := complete()
 		c.spoil(&p)
@@ -81,5 +97,26 @@ func TestTheDocumentSurvivesJSON(t *testing.T) {
 	var back Production
 	if err := json.Unmarshal(data, &back); err != nil || !reflect.DeepEqual(p, back) {
 		t.Errorf("%v\n%+v\n%+v", err, p, back)
+	}
+}
+
+func TestASetUpIsTakenOverInParts(t *testing.T) {
+	from, to := complete(), New("REED", "Another")
+	from.Handles, from.DepthBackground = 12, 50
+	if err := to.Take(from, TakeStandards, TakePasses); err != nil {
+		t.Fatal(err)
+	}
+	if to.Handles != 12 || to.DepthBackground != 50 || len(to.Shots) != 0 || to.Code != "REED" || to.Scene.SHA256 != "" {
+		t.Errorf("%+v", to)
+	}
+	to.Sizes[0].Width = 7
+	if from.Sizes[0].Width == 7 {
+		t.Error("both share a size")
+	}
+	if err := to.Take(from, SetUps()...); err != nil || len(to.Problems()) != 0 {
+		t.Errorf("%v, %v", err, to.Problems())
+	}
+	if err := to.Take(from, "everything"); err == nil {
+		t.Error("an unknown part was taken")
 	}
 }

@@ -59,11 +59,15 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 	if err != nil {
 		return nil, err
 	}
-	planes, err := img.Select(described.ChannelNames()...)
+	names := described.ChannelNames()
+	if code == pass.Beauty {
+		names = names[:3] // a file may have no alpha
+	}
+	planes, err := img.Select(names...)
 	if err != nil {
 		return nil, fmt.Errorf("this file has no %s pass: %w", code, err)
 	}
-	encode := pixel.NewEncoder(8)
+	encode := pixel.NewEncoder(8, pixel.SRGB)
 	plain := func(v float64) byte { return byte(255*min(1, max(0, v)) + 0.5) }
 	shown := func(v float32) byte { return byte(encode.Code(float32(float64(v) * gain))) }
 	switch code {

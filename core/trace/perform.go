@@ -8,8 +8,12 @@ import (
 	"sync"
 	"time"
 
+	"reelhouse/core/geom"
 	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
+	"reelhouse/core/pixel"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
 	"reelhouse/core/scene"
 )
 
@@ -49,8 +53,12 @@ func performFrame(ctx context.Context, model *Model, j job.Job, f job.Frame, o O
 	began := o.Now()
 	o.Say(job.Message{Event: job.Started, Frame: f.Number})
 	world := model.At(j.Rate.Seconds(f.Number, j.FirstFrame), j.View.Look)
+	background, err := backgroundOf(j.Background)
+	if err != nil {
+		return err
+	}
 	settings := Settings{
-		Size: j.Size, Region: j.Region.Rectangle(), Passes: j.Passes, Samples: j.Samples, Filter: j.Filter,
+		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(), Passes: j.Passes, Samples: j.Samples, Filter: j.Filter,
 		Frame: f.Number, DepthBackground: j.DepthBackground,
 	}
 	var mutex sync.Mutex
@@ -66,15 +74,52 @@ func performFrame(ctx context.Context, model *Model, j job.Job, f job.Frame, o O
 	if err != nil {
 		return err
 	}
+	rendered := o.Now().Sub(began)
 	for _, out := range f.Files {
-		var b bytes.Buffer
-		if err := imagefile.Encode(&b, out.Format, img, out.Passes, imagefile.Header{Rate: j.Rate, Frame: f.Number, Facts: j.Facts}); err != nil {
+		text, err := encodeFile(img, j, f, out, rendered)
+		if err != nil {
 			return fmt.Errorf("%s: %w", out.Path, err)
 		}
-		if err := o.Write(out.Path, b.Bytes()); err != nil {
+		if err := o.Write(out.Path, text); err != nil {
 			return err
 		}
-		o.Say(job.Message{Event: job.Wrote, Frame: f.Number, Path: out.Path, Bytes: int64(b.Len()), Seconds: o.Now().Sub(began).Seconds()})
+		o.Say(job.Message{Event: job.Wrote, Frame: f.Number, Path: out.Path, Bytes: int64(len(text)), Seconds: o.Now().Sub(began).Seconds()})
 	}
 	return nil
+}
+
+// encodeFile makes one file of a rendered frame: reduced, stamped, encoded.
+func encodeFile(img *pixel.Image, j job.Job, f job.Frame, out job.File, rendered time.Duration) ([]byte, error) {
+	img, err := imagefile.Select(img, out.Passes)
+	if err != nil {
+		return nil, err
+	}
+	if out.Size != (raster.Size{}) {
+		img = img.Shrink(out.Size.Width, out.Size.Height)
+	}
+	if out.Stamp.On {
+		img = img.Clone()
+		squeeze := j.PixelAspect
+		if squeeze == 0 {
+			squeeze = 1
+		}
+		if err := out.Stamp.Timed(rendered).Draw(img, squeeze); err != nil {
+			return nil, err
+		}
+	}
+	var b bytes.Buffer
+	h := imagefile.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, Facts: append(j.Facts[:len(j.Facts):len(j.Facts)], f.Facts...)}
+	err = imagefile.Encode(&b, out.Encoding, img, out.Passes, h)
+	return b.Bytes(), err
+}
+
+func backgroundOf(b production.Background) (Background, error) {
+	switch b.Kind {
+	case production.Transparent:
+		return Background{Transparent: true}, nil
+	case production.PlainColour:
+		r, g, blue, err := b.Light()
+		return Background{Plain: true, Colour: geom.Vec{X: r, Y: g, Z: blue}}, err
+	}
+	return Background{}, nil
 }

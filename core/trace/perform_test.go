@@ -12,10 +12,11 @@ import (
 	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
 	"reelhouse/core/look"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
-	"reelhouse/core/production"
 	"reelhouse/core/raster"
+	"reelhouse/core/stamp"
 )
 
 func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
@@ -23,12 +24,13 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 	if err := room().Write(&file); err != nil {
 		t.Fatal(err)
 	}
+	stamped := stamp.Stamp{On: true, Percent: 20, Opacity: 1, Lines: []stamp.Line{{Place: stamp.TopLeft, Text: "(rendertime)"}}}
 	j := job.Job{
 		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
 		Size: raster.Size{Width: 40, Height: 30}, Passes: everything, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
 		Frames: []job.Frame{
-			{Number: 1001, Files: []job.File{{Path: "a.exr", Format: production.EXR, Passes: everything}, {Path: "a.png", Format: production.PNG16, Passes: []pass.Code{pass.Beauty}}}},
-			{Number: 1013, Files: []job.File{{Path: "b.exr", Format: production.EXR, Passes: []pass.Code{pass.Depth}}}},
+			{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything}, {Path: "a.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}, Size: raster.Size{Width: 20, Height: 15}, Stamp: stamped}}},
+			{Number: 1013, Files: []job.File{{Path: "b.exr", Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Depth}}}},
 		},
 		Facts: []job.Fact{{Name: "shot", Value: "010"}},
 	}
@@ -60,6 +62,10 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 	}
 	if facts["frame"] != "1001" || facts["framesPerSecond"] != "24/1" || facts["shot"] != "010" {
 		t.Errorf("the header says %v", facts)
+	}
+	small, err := imagefile.Decode(wrote["a.png"])
+	if err != nil || small.Image.Width != 20 || small.Image.Height != 15 {
+		t.Errorf("the reduced picture is %+v, %v", small, err)
 	}
 	again := map[string][]byte{}
 	outside.Write = func(path string, data []byte) error { again[path] = data; return nil }

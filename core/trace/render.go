@@ -22,12 +22,22 @@ const MaxSamples = 64
 // Settings say what to render.
 type Settings struct {
 	Size            raster.Size
+	PixelAspect     float64 // a pixel's width over its height; 0 for 1
+	Fit             raster.Fit
+	Background      Background
 	Region          image.Rectangle // the part of the picture wanted; empty for all of it
 	Passes          []pass.Code
 	Samples         int // along each edge of a pixel: 2 is 2 x 2
 	Filter          pixel.Filter
 	Frame           int     // changes the pattern of noise from frame to frame
 	DepthBackground float64 // metres, where there is no surface
+}
+
+// A Background is what the camera sees where there is no surface. The zero value is the look's sky.
+type Background struct {
+	Transparent bool
+	Plain       bool     // Colour, instead of the sky
+	Colour      geom.Vec // linear light, as it stands in the picture
 }
 
 // Check says what is wrong with the settings, or nil.
@@ -49,6 +59,9 @@ func (s Settings) Check() error {
 			return err
 		}
 	}
+	if err := s.Fit.Check(); err != nil {
+		return err
+	}
 	return s.Filter.Check()
 }
 
@@ -66,9 +79,13 @@ func (w *World) Render(ctx context.Context, camera string, s Settings, progress 
 	if s.Region.Empty() {
 		s.Region = image.Rect(0, 0, s.Size.Width, s.Size.Height)
 	}
+	if s.PixelAspect == 0 {
+		s.PixelAspect = 1
+	}
+	window := lens.AnglesOf(optics.Up, optics.Aspect).Window(s.Fit, s.Size, s.PixelAspect)
 	p := &picture{
-		world: w, settings: s,
-		projection: lens.Project(pose, lens.AnglesOf(optics.Up, optics.Aspect), s.Size),
+		world: w, settings: s, window: window.Picture,
+		projection: lens.Project(pose, window, s.Size),
 		image:      pixel.New(s.Region.Dx(), s.Region.Dy()),
 	}
 	for _, code := range pass.Sorted(s.Passes) {
@@ -112,6 +129,7 @@ func (w *World) Render(ctx context.Context, camera string, s Settings, progress 
 type picture struct {
 	world      *World
 	settings   Settings
+	window     image.Rectangle // the pixels that hold picture; outside are bars
 	projection lens.Projection
 	image      *pixel.Image
 	// Planes of each pass, nil where it is not wanted.
@@ -130,12 +148,26 @@ func (p *picture) row(y int) {
 	for x := range p.image.Width {
 		at := y*p.image.Width + x
 		px, py := x+p.settings.Region.Min.X, y+p.settings.Region.Min.Y
+		if !image.Pt(px, py).In(p.window) {
+			p.bar(at)
+			continue
+		}
 		if p.depth != nil || p.normal != nil {
 			p.centre(at, px, py)
 		}
 		if p.beauty != nil || p.object != nil {
 			p.filtered(at, px, py)
 		}
+	}
+}
+
+// bar fills a pixel beside the picture: black, opaque unless the background is transparent.
+func (p *picture) bar(at int) {
+	if p.beauty != nil && !p.settings.Background.Transparent {
+		p.beauty[3][at] = 1
+	}
+	if p.depth != nil {
+		p.depth[0][at] = float32(p.settings.DepthBackground)
 	}
 }
 
@@ -161,7 +193,10 @@ func (p *picture) centre(at, px, py int) {
 func (p *picture) filtered(at, px, py int) {
 	n := p.settings.Samples
 	s := newSampler(px, py, p.settings.Frame)
+	background := p.settings.Background
+	ownSky := !background.Transparent && !background.Plain
 	var light, object geom.Vec
+	missed := 0 // samples that met no surface, and no sky either
 	for i := range n * n {
 		s.sample = i
 		u, v := s.pair(dimLens)
@@ -170,8 +205,12 @@ func (p *picture) filtered(at, px, py int) {
 		origin, direction := p.projection.Ray(float64(px)+0.5+dx, float64(py)+0.5+dy)
 		var h hit
 		found := p.world.first(origin, direction, math.Inf(1), &h)
-		if p.beauty != nil {
+		switch {
+		case p.beauty == nil:
+		case found || ownSky:
 			light = light.Add(p.world.seen(origin, direction, &h, 0, &s))
+		default:
+			missed++
 		}
 		if found && p.object != nil {
 			object = object.Add(p.world.colors[h.node()])
@@ -179,8 +218,14 @@ func (p *picture) filtered(at, px, py int) {
 	}
 	share := 1 / float64(n*n)
 	if p.beauty != nil {
-		store(p.beauty, at, light.Scale(share*p.world.look.Gain()))
-		p.beauty[3][at] = 1 // the sky covers what nothing else does
+		color := light.Scale(share * p.world.look.Gain())
+		p.beauty[3][at] = 1 // sky or colour cover what nothing else does
+		if background.Transparent {
+			p.beauty[3][at] = float32(float64(n*n-missed) * share)
+		} else {
+			color = color.Add(background.Colour.Scale(float64(missed) * share))
+		}
+		store(p.beauty, at, color)
 	}
 	if p.object != nil {
 		store(p.object, at, object.Scale(share))

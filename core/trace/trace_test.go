@@ -88,6 +88,62 @@ func TestDepthIsTheDistanceByHand(t *testing.T) {
 	}
 }
 
+func TestBackgroundsStandWhereThereIsNoSurface(t *testing.T) {
+	w := Prepare(room()).At(0, look.Plain())
+	const sky, wall = 5*100 + 50, 50*100 + 50
+	at := func(b Background, i int) [4]float32 {
+		s := settings(100)
+		s.Background = b
+		img := render(t, w, s)
+		var v [4]float32
+		for k, name := range []string{"R", "G", "B", "A"} {
+			v[k] = img.Plane(name).Data[i]
+		}
+		return v
+	}
+	own := at(Background{}, wall)
+	for name, c := range map[string]struct {
+		background Background
+		want       [4]float32
+	}{
+		"transparent": {Background{Transparent: true}, [4]float32{}},
+		"plain":       {Background{Plain: true, Colour: geom.Vec{X: 0.25, Y: 0.5, Z: 2}}, [4]float32{0.25, 0.5, 2, 1}},
+	} {
+		if got := at(c.background, sky); got != c.want {
+			t.Errorf("%s: the sky is %v, want %v", name, got, c.want)
+		}
+		if got := at(c.background, wall); got != own {
+			t.Errorf("%s: the wall is %v, want %v", name, got, own)
+		}
+	}
+	if got := at(Background{}, sky); got[3] != 1 || got[0] <= 0 {
+		t.Errorf("the look's own sky is %v", got)
+	}
+}
+
+func TestPaddingLeavesBarsAndKeepsThePicture(t *testing.T) {
+	w := Prepare(room()).At(0, look.Plain())
+	s := settings(100)
+	s.Samples, s.Filter = 1, pixel.Box
+	square := render(t, w, s)
+	s.Size.Width, s.Fit = 140, raster.Fit{Fitting: raster.Pad}
+	padded := render(t, w, s)
+	for _, x := range []int{0, 19, 120, 139} {
+		i := 50*140 + x
+		if padded.Plane("R").Data[i] != 0 || padded.Plane("A").Data[i] != 1 || padded.Plane("depth.Z").Data[i] != 1000 {
+			t.Errorf("column %d is no bar: %v", x, padded.Plane("R").Data[i])
+		}
+	}
+	for y := range 100 {
+		for x := range 100 {
+			a, b := square.Plane("depth.Z").Data[y*100+x], padded.Plane("depth.Z").Data[y*140+x+20]
+			if math.Abs(float64(a-b)) > 1e-3*float64(a) && a < 900 && b < 900 {
+				t.Fatalf("pixel %d, %d is %v m, and %v m between bars", x, y, a, b)
+			}
+		}
+	}
+}
+
 func TestObjectColoursAreThoseOfTheNames(t *testing.T) {
 	img := render(t, Prepare(room()).At(0, look.Plain()), settings(100))
 	want := ObjectColor("wall")

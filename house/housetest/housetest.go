@@ -8,6 +8,7 @@ import (
 	"reelhouse/core/frame"
 	"reelhouse/core/geom"
 	"reelhouse/core/production"
+	"reelhouse/core/raster"
 	"reelhouse/core/scene"
 	"reelhouse/house"
 	"reelhouse/store"
@@ -40,9 +41,9 @@ func New(t *testing.T, frames string) (*house.House, store.Batch) {
 	}
 	p := production.New("TEST", "Test")
 	p.Scene = kept
-	p.Qualities[0].Percent, p.Qualities[0].Samples = 2, 1
+	p.Qualities[0].Scale, p.Qualities[0].Samples = raster.Reduction{Percent: 2}, 1
 	p.Views = []production.View{{Code: "v", Camera: "cam", Look: "plain"}}
-	p.Shots = []production.Shot{{Code: "010", View: "v", Frames: frame.MustParse(frames), Sizes: []string{"hd"}, PassList: "comp", InBatch: true}}
+	p.Shots = []production.Shot{{Code: "010", View: "v", Frames: frame.MustParse(frames), Sizes: []string{"hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true}}
 	if err := h.Create(p); err != nil {
 		t.Fatal(err)
 	}

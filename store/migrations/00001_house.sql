@@ -2,7 +2,8 @@
 CREATE TABLE production (
     id   INTEGER PRIMARY KEY,
     code TEXT NOT NULL UNIQUE COLLATE NOCASE,
-    head INTEGER NOT NULL -- the revision that counts; later ones were undone
+    head INTEGER NOT NULL, -- the revision that counts; later ones were undone
+    last INTEGER NOT NULL  -- the highest number that a revision ever had; none is given twice
 );
 
 CREATE TABLE revision (
@@ -12,6 +13,14 @@ CREATE TABLE revision (
     summary       TEXT NOT NULL, -- what was changed, in words
     saved_at      TEXT NOT NULL,
     PRIMARY KEY (production_id, number)
+) WITHOUT ROWID;
+
+CREATE TABLE preset (
+    kind     TEXT NOT NULL,
+    name     TEXT NOT NULL COLLATE NOCASE,
+    document TEXT NOT NULL, -- JSON of preset.Preset
+    saved_at TEXT NOT NULL,
+    PRIMARY KEY (kind, name)
 ) WITHOUT ROWID;
 
 CREATE TABLE batch (
@@ -30,7 +39,7 @@ CREATE TABLE sequence (
     ordinal      INTEGER NOT NULL,
     spec         TEXT NOT NULL, -- JSON of plan.Sequence; frozen
     megasamples  REAL NOT NULL, -- of one frame
-    uncompressed REAL NOT NULL, -- bytes of one frame
+    modelled     REAL NOT NULL, -- bytes of one frame, as core/output expects them
     blocked      INTEGER NOT NULL DEFAULT 0,
     ready        INTEGER NOT NULL DEFAULT 0,
     rendering    INTEGER NOT NULL DEFAULT 0,
@@ -109,5 +118,6 @@ DROP TABLE file;
 DROP TABLE frame;
 DROP TABLE sequence;
 DROP TABLE batch;
+DROP TABLE preset;
 DROP TABLE revision;
 DROP TABLE production;

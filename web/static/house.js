@@ -29,31 +29,29 @@ document.addEventListener("click", async (e) => {
     await navigator.clipboard?.writeText(copy.dataset.copy);
     copy.textContent = "Copied";
   }
-  const block = e.target.closest("[data-insert]");
-  if (block) {
-    const field = document.getElementById(block.dataset.into);
-    field.setRangeText(block.dataset.insert, field.selectionStart, field.selectionEnd, "end");
-    field.focus();
-    preview(field);
-  }
+  const theirs = e.target.closest("[data-drop]");
+  if (theirs) location.assign(theirs.dataset.href);
 });
 
 document.addEventListener("change", (e) => {
   if (e.target.matches("[data-submit]")) e.target.form.submit();
 });
 
-let last = 0;
-async function preview(field) {
-  const mine = ++last;
-  const answer = await fetch(`${field.dataset.preview}?value=${encodeURIComponent(field.value)}`);
-  const text = await answer.text();
-  const names = document.getElementById("names");
-  if (mine === last && names && answer.ok) names.outerHTML = text;
+// Another tab, or another person, has changed the production that this page shows.
+function compareRevisions() {
+  const sheet = document.getElementById("sheet");
+  const now = document.querySelector("#edited [data-number]");
+  const bar = document.getElementById("elsewhere");
+  if (!sheet || !now || !bar || document.querySelector(".htmx-request")) return;
+  bar.hidden = now.dataset.number === sheet.dataset.seen;
+  bar.querySelector("[data-summary]").textContent = now.dataset.summary;
+  bar.querySelector("a").href = location.href;
 }
+document.addEventListener("htmx:sseMessage", compareRevisions);
+document.addEventListener("htmx:afterSettle", compareRevisions);
 
-document.addEventListener("input", (e) => {
-  if (e.target.dataset?.preview) preview(e.target);
-});
+// Answers of the calculators: a form asks as it is typed in.
+document.addEventListener("submit", (e) => e.target.matches("[data-calculator]") && e.preventDefault());
 
 // Times are shown in the viewer's zone.
 const clock = new Intl.DateTimeFormat(undefined, { dateStyle: "medium", timeStyle: "short" });
@@ -72,3 +70,4 @@ document.addEventListener("error", (e) => {
 }, true);
 
 if (document.getElementById("room")) import("/static/screening.js");
+if (document.body.dataset.station === "output") import("/static/output.js");

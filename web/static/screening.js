@@ -5,18 +5,19 @@ const room = document.getElementById("room");
 const canvas = document.getElementById("picture");
 const context = canvas.getContext("2d");
 const scrub = document.getElementById("scrub");
-const { base } = room.dataset;
+const { base, output } = room.dataset;
 const rate = Number(room.dataset.rate);
 
 // The picture is as large as the room allows, in its own shape.
 const fit = () => {
-  const edge = canvas.width / canvas.height;
+  const edge = (canvas.width * (Number(room.dataset.pixel) || 1)) / canvas.height;
+  canvas.style.aspectRatio = edge;
   canvas.style.width = `${Math.min(room.clientWidth - 32, Math.max(160, innerHeight - 330) * edge)}px`;
 };
 addEventListener("resize", fit);
 fit();
 
-let frames = []; // { number, state }
+let frames = []; // { number, state, timecode }
 let at = 0;
 let pass = room.dataset.pass;
 let stops = 0;
@@ -25,7 +26,7 @@ let shown = 0; // counts requests, so that a late picture never covers a newer o
 
 const kept = new Map(); // address -> Promise of a picture
 function picture(index) {
-  const address = `${base}/${frames[index].number}/${pass}?stops=${stops}`;
+  const address = `${base}/${frames[index].number}/${pass}?stops=${stops}&output=${output}`;
   if (!kept.has(address)) {
     kept.set(address, fetch(address).then(async (answer) => {
       if (!answer.ok) throw new Error("not finished");
@@ -43,6 +44,7 @@ async function show(index) {
   const mine = ++shown;
   const { number } = frames[at];
   document.getElementById("number").textContent = number;
+  document.getElementById("timecode").textContent = frames[at].timecode;
   scrub.value = at;
   for (const cell of room.querySelectorAll("[data-frame]")) cell.classList.toggle("now", Number(cell.dataset.frame) === number);
   for (const button of room.querySelectorAll("button[data-pass]")) button.setAttribute("aria-pressed", button.dataset.pass === pass);
@@ -137,7 +139,7 @@ async function ask() {
   const { x, y } = waiting;
   waiting = null;
   try {
-    const answer = await fetch(`${base}/${frames[at].number}/probe?x=${x}&y=${y}`);
+    const answer = await fetch(`${base}/${frames[at].number}/probe?x=${x}&y=${y}&output=${output}`);
     if (answer.ok) tell(x, y, await answer.json());
   } finally {
     asking = false;

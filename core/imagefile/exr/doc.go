@@ -71,6 +71,8 @@ const MaxEdge = 1 << 16
 type File struct {
 	Image       *pixel.Image
 	Compression Compression
+	Level       int         // of deflate, 1 to 9; 0 for the usual one. Not known when read
+	PixelAspect float32     // a pixel's width over its height; 0 for 1
 	Attributes  []Attribute // without those that describe the image itself
 }
 

@@ -62,7 +62,7 @@ func TestWhatIsWrittenIsReadBack(t *testing.T) {
 		for _, size := range [][2]int{{1, 1}, {7, 3}, {64, 16}, {33, 50}} {
 			attributes := []Attribute{Text("owner", "nobody"), Int("reelhouse:frame", -7), Float("exposure", 0.5), Rational("framesPerSecond", 24, 1)}
 			want := picture(size[0], size[1])
-			f, err := Decode(bytes.NewReader(encode(t, &File{want, c, attributes})))
+			f, err := Decode(bytes.NewReader(encode(t, &File{Image: want, Compression: c, Level: 9, PixelAspect: 1.5, Attributes: attributes})))
 			if err != nil {
 				t.Fatalf("%s %v: %v", c, size, err)
 			}
@@ -70,7 +70,7 @@ func TestWhatIsWrittenIsReadBack(t *testing.T) {
 			if !f.Image.Plane("R").Half || f.Image.Plane("depth.Z").Half {
 				t.Errorf("%s: halves and floats are mixed up", c)
 			}
-			if f.Compression != c || len(f.Attributes) != 4 || f.Attributes[1].String() != "-7" || f.Attributes[3].String() != "24/1" {
+			if f.Compression != c || f.PixelAspect != 1.5 || len(f.Attributes) != 4 || f.Attributes[1].String() != "-7" || f.Attributes[3].String() != "24/1" {
 				t.Errorf("%s: header came back as %v %v", c, f.Compression, f.Attributes)
 			}
 		}
@@ -128,7 +128,7 @@ func TestOutsideToolsAgree(t *testing.T) {
 	want := picture(61, 47)
 	ours := filepath.Join(dir, "ours.exr")
 	for _, c := range []Compression{None, ZIPS, ZIP} {
-		file := encode(t, &File{want, c, []Attribute{Rational("framesPerSecond", 24, 1), Text("reelhouse:shot", "010")}})
+		file := encode(t, &File{Image: want, Compression: c, Attributes: []Attribute{Rational("framesPerSecond", 24, 1), Text("reelhouse:shot", "010")}})
 		if err := os.WriteFile(ours, file, 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -162,7 +162,7 @@ func TestOutsideToolsAgree(t *testing.T) {
 
 func FuzzDecode(f *testing.F) {
 	for _, c := range []Compression{None, ZIPS, ZIP} {
-		f.Add(encode(f, &File{picture(9, 20), c, []Attribute{Text("owner", "x")}}))
+		f.Add(encode(f, &File{Image: picture(9, 20), Compression: c, Attributes: []Attribute{Text("owner", "x")}}))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		file, err := Decode(bytes.NewReader(data))

@@ -181,7 +181,12 @@ func (d *decoder) attribute(name, kind string, value []byte) error {
 			return fmt.Errorf("%d x %d pixels cannot be read", width, height)
 		}
 		d.file.Image.Width, d.file.Image.Height = int(width), int(height)
-	case "displayWindow", "lineOrder", "pixelAspectRatio", "screenWindowCenter", "screenWindowWidth":
+	case "pixelAspectRatio":
+		if len(value) != 4 {
+			return fmt.Errorf("%d bytes", len(value))
+		}
+		d.file.PixelAspect = math.Float32frombits(binary.LittleEndian.Uint32(value))
+	case "displayWindow", "lineOrder", "screenWindowCenter", "screenWindowWidth":
 	default:
 		d.file.Attributes = append(d.file.Attributes, Attribute{name, kind, bytes.Clone(value)})
 	}

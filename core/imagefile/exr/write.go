@@ -52,6 +52,8 @@ func (f *File) check() error {
 		return fmt.Errorf("an image of this size cannot be written")
 	case len(img.Planes) == 0:
 		return fmt.Errorf("an image without channels cannot be written")
+	case f.Level < 0 || f.Level > 9:
+		return fmt.Errorf("a deflate level of %d is outside 1 to 9", f.Level)
 	case f.Compression != None && f.Compression != ZIPS && f.Compression != ZIP:
 		return fmt.Errorf("%s compression is not written", f.Compression)
 	}
@@ -71,6 +73,20 @@ func (f *File) check() error {
 		}
 	}
 	return nil
+}
+
+func (f *File) pixelAspect() float32 {
+	if f.PixelAspect == 0 {
+		return 1
+	}
+	return f.PixelAspect
+}
+
+func (f *File) level() int {
+	if f.Level == 0 {
+		return zipLevel
+	}
+	return f.Level
 }
 
 // header returns everything before the offset table.
@@ -102,7 +118,7 @@ func (f *File) header(planes []pixel.Plane) []byte {
 		{"dataWindow", "box2i", window},
 		{"displayWindow", "box2i", window},
 		{"lineOrder", "lineOrder", []byte{0}},
-		Float("pixelAspectRatio", 1),
+		Float("pixelAspectRatio", f.pixelAspect()),
 		{"screenWindowCenter", "v2f", make([]byte, 8)},
 		Float("screenWindowWidth", 1),
 	}, f.Attributes)
@@ -208,7 +224,7 @@ func (e *chunkEncoder) zip() error {
 	e.packed.Reset()
 	if e.deflate == nil {
 		var err error
-		if e.deflate, err = zlib.NewWriterLevel(&e.packed, zipLevel); err != nil {
+		if e.deflate, err = zlib.NewWriterLevel(&e.packed, e.file.level()); err != nil {
 			return err
 		}
 	} else {

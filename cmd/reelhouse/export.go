@@ -1,0 +1,152 @@
+package main
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/core/preset"
+	"reelhouse/core/production"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+func exportCommand() *cobra.Command {
+	var data, code, outputCode, presetName, name string
+	cmd := &cobra.Command{
+		Use:   "export [FILE]",
+		Short: "Write a production's standards, one of its outputs, or a preset as a file",
+		Long:  "Writes a preset file (JSON; see docs/formats.md) to FILE, or to standard output.",
+		Args:  cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			p, err := exported(h, code, outputCode, presetName)
+			if err != nil {
+				return err
+			}
+			if name != "" {
+				p.Name = name
+			}
+			if err := p.Check(); err != nil {
+				return err
+			}
+			if len(args) == 0 {
+				return p.Write(cmd.OutOrStdout())
+			}
+			return writePreset(p, args[0])
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().StringVar(&code, "production", "", "code of the production; needed when there are several")
+	cmd.Flags().StringVar(&outputCode, "output", "", "write this output of the production instead of all its standards")
+	cmd.Flags().StringVar(&presetName, "preset", "", "write this saved preset of standards instead")
+	cmd.Flags().StringVar(&name, "name", "", "the preset's name in the file")
+	return cmd
+}
+
+// exported returns what is to be written.
+func exported(h *house.House, code, outputCode, presetName string) (preset.Preset, error) {
+	if presetName != "" {
+		return h.Preset(preset.Standards, presetName)
+	}
+	code, err := only(h, code)
+	if err != nil {
+		return preset.Preset{}, err
+	}
+	p, err := h.Production(code)
+	if err != nil {
+		return preset.Preset{}, err
+	}
+	if outputCode == "" {
+		return preset.OfStandards(p.Title, p.Production), nil
+	}
+	o, ok := p.FindOutput(outputCode)
+	if !ok {
+		return preset.Preset{}, fmt.Errorf("production %s has no output %q", code, outputCode)
+	}
+	return preset.OfOutput(o.Name, o), nil
+}
+
+// writePreset writes a file beside its name and then gives it that; one that exists is not overwritten.
+func writePreset(p preset.Preset, path string) error {
+	if _, err := os.Stat(path); err == nil {
+		return fmt.Errorf("%s exists already; choose another name", path)
+	}
+	var b bytes.Buffer
+	if err := p.Write(&b); err != nil {
+		return err
+	}
+	if err := writeSynced(path+".part", b.Bytes()); err != nil {
+		return err
+	}
+	return os.Rename(path+".part", path)
+}
+
+func importCommand() *cobra.Command {
+	var data, into, name string
+	var replace bool
+	cmd := &cobra.Command{
+		Use:   "import FILE",
+		Short: "Keep a preset file in the house, and give it to a production if asked to",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			file, err := os.Open(args[0])
+			if err != nil {
+				return err
+			}
+			defer file.Close()
+			p, err := preset.Read(file)
+			if err != nil {
+				return fmt.Errorf("%s: %w", args[0], err)
+			}
+			if name != "" {
+				p.Name = name
+			}
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			return importPreset(cmd.OutOrStdout(), h, p, replace, into)
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().StringVar(&into, "into", "", "also give it to the production of this code; undo takes it back")
+	cmd.Flags().StringVar(&name, "name", "", "keep it under this name")
+	cmd.Flags().BoolVar(&replace, "replace", false, "replace a preset of the same name")
+	return cmd
+}
+
+func importPreset(out io.Writer, h *house.House, p preset.Preset, replace bool, into string) error {
+	if into != "" {
+		if _, err := h.Production(into); err != nil {
+			return err
+		}
+	}
+	if err := h.SavePreset(p, replace); errors.Is(err, store.ErrTaken) {
+		return fmt.Errorf("%w (--replace does that)", err)
+	} else if err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "kept as the %s preset %q\n", p.Kind, p.Name)
+	if into == "" {
+		return nil
+	}
+	after, err := h.Edit(into, "preset "+p.Name, store.Any, func(q *production.Production) error { return p.Recall(q) })
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "given to %s\n", after.Code)
+	for _, problem := range after.Problems() {
+		fmt.Fprintf(out, "to mend: %s: %s\n", problem.Where, problem.Message)
+	}
+	return nil
+}

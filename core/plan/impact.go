@@ -1,0 +1,75 @@
+package plan
+
+import "slices"
+
+// An Impact is what an edit changes of what would be rendered. The zero value is none.
+type Impact struct {
+	Shots         []string // codes of shots that come, go, or are rendered otherwise
+	Paths         int      // files that will have a path that no file had
+	Before, After Totals
+}
+
+// Any reports whether anything changes.
+func (i Impact) Any() bool { return len(i.Shots) > 0 || i.Paths > 0 || i.Before != i.After }
+
+// Compare returns what changes from one batch to another of the same production.
+func Compare(before, after Batch) Impact {
+	impact := Impact{Before: before.Totals(), After: after.Totals()}
+	type place struct{ shot, size string }
+	old := map[place]Sequence{}
+	for _, s := range before.Sequences {
+		old[place{s.Shot, s.SizeCode}] = s
+	}
+	paths := map[string]Sequence{}
+	for _, s := range before.Sequences {
+		for _, f := range s.Files {
+			paths[f.Path.String()] = s
+		}
+	}
+	changed := func(shot string) {
+		if !slices.Contains(impact.Shots, shot) {
+			impact.Shots = append(impact.Shots, shot)
+		}
+	}
+	general := before.Quality != after.Quality || before.Rate != after.Rate || before.FirstFrame != after.FirstFrame ||
+		before.DepthBackground != after.DepthBackground || before.Scene != after.Scene || before.Standards != after.Standards
+	for _, s := range after.Sequences {
+		was, known := old[place{s.Shot, s.SizeCode}]
+		delete(old, place{s.Shot, s.SizeCode})
+		if !known || general || !s.sameAs(was) {
+			changed(s.Shot)
+		}
+		for _, f := range s.Files {
+			was, known := paths[f.Path.String()]
+			switch {
+			case !known:
+				impact.Paths += s.Frames.Count()
+			case !was.Frames.Equal(s.Frames):
+				for n := range s.Frames.All() {
+					if !was.Frames.Contains(n) {
+						impact.Paths++
+					}
+				}
+			}
+		}
+	}
+	for _, s := range before.Sequences {
+		if _, gone := old[place{s.Shot, s.SizeCode}]; gone {
+			changed(s.Shot)
+		}
+	}
+	slices.Sort(impact.Shots)
+	return impact
+}
+
+// sameAs reports whether both sequences give the same files.
+func (s Sequence) sameAs(t Sequence) bool {
+	if s.View != t.View || s.Camera != t.Camera || s.Look.Code != t.Look.Code || s.Size != t.Size || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
+		!s.Frames.Equal(t.Frames) || !slices.Equal(s.Passes, t.Passes) || len(s.Files) != len(t.Files) {
+		return false
+	}
+	return slices.EqualFunc(s.Files, t.Files, func(f, g FileSequence) bool {
+		return f.Output == g.Output && f.Label == g.Label && slices.Equal(f.Passes, g.Passes) && f.Encoding == g.Encoding && f.Size == g.Size &&
+			f.Path.String() == g.Path.String() && f.Stamp.Percent == g.Stamp.Percent && f.Stamp.Opacity == g.Stamp.Opacity && slices.Equal(f.Stamp.Lines, g.Stamp.Lines)
+	})
+}

@@ -1,0 +1,239 @@
+package production
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/naming"
+	"reelhouse/core/output"
+	"reelhouse/core/pixel"
+	"reelhouse/core/raster"
+)
+
+// Standards are what a production agrees before it renders anything. A preset keeps them as a whole.
+type Standards struct {
+	Rate      frame.Rate `json:"rate"`
+	DropFrame bool       `json:"dropFrame,omitempty"` // timecode keeps up with the clock (SMPTE ST 12-1)
+	// FirstFrame is the frame at the scene's time 0; it bears the timecode FirstTimecode.
+	FirstFrame    int             `json:"firstFrame"`
+	FirstTimecode string          `json:"firstTimecode"` // HH:MM:SS:FF
+	Handles       int             `json:"handles"`       // frames before and after every shot that moves
+	Sizes         []raster.Named  `json:"sizes"`
+	Qualities     []Quality       `json:"qualities"`
+	Picture       Picture         `json:"picture"`
+	Floor         Floor           `json:"floor"`
+	Outputs       []output.Output `json:"outputs"`
+	Names         Names           `json:"names"`
+}
+
+// Picture is how light becomes numbers. Working light is linear with BT.709 primaries.
+type Picture struct {
+	Display    pixel.Curve  `json:"display"` // the one display encode, at the end
+	Alpha      output.Alpha `json:"alpha"`   // straight or premultiplied, where a format can do both
+	Background Background   `json:"background"`
+}
+
+// A BackgroundKind is what stands where there is no surface.
+type BackgroundKind string
+
+// The kinds of background.
+const (
+	Environment BackgroundKind = "environment" // the look's sky
+	PlainColour BackgroundKind = "colour"
+	Transparent BackgroundKind = "transparent"
+)
+
+// A Background is what stands where there is no surface.
+type Background struct {
+	Kind   BackgroundKind `json:"kind"`
+	Colour string         `json:"colour,omitempty"` // #rrggbb in sRGB, for PlainColour
+}
+
+// Light returns the colour in linear light.
+func (b Background) Light() (r, g, b2 float64, err error) {
+	digits, ok := strings.CutPrefix(b.Colour, "#")
+	n, parse := strconv.ParseUint(digits, 16, 32)
+	if !ok || len(digits) != 6 || parse != nil {
+		return 0, 0, 0, fmt.Errorf("the colour %q is not written as #rrggbb", b.Colour)
+	}
+	decode := func(shift int) float64 { return pixel.SRGB.Decode(float64(n>>shift&255) / 255) }
+	return decode(16), decode(8), decode(0), nil
+}
+
+// Floor is the least that a delivery accepts; zeros ask for nothing.
+type Floor struct {
+	Width    int  `json:"width,omitempty"`  // pixels at full quality
+	Height   int  `json:"height,omitempty"` // pixels at full quality
+	Bits     int  `json:"bits,omitempty"`   // of a master's colour values
+	Lossless bool `json:"lossless,omitempty"`
+}
+
+// Names is how paths are made.
+type Names struct {
+	Pattern string `json:"pattern"`
+	naming.Rules
+}
+
+// DefaultPattern names files so that no two shots, sizes, outputs, versions or passes meet.
+const DefaultPattern = "(production)/(shot)/(output)/(size)/v(version:3)/(pass)/(shot)_(view)_(size)_(pass).(frame:4).(ext)"
+
+// UsualStandards returns what a production has until it agrees on something else.
+func UsualStandards() Standards {
+	scope, _ := raster.Published("scope")
+	hd, _ := raster.Published("hd")
+	return Standards{
+		Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001, FirstTimecode: "00:00:00:00",
+		Sizes:     []raster.Named{scope, hd},
+		Qualities: DefaultQualities(),
+		Picture:   Picture{Display: pixel.SRGB, Alpha: output.Premultiplied, Background: Background{Kind: Environment}},
+		Outputs:   output.Usual(),
+		Names:     Names{Pattern: DefaultPattern},
+	}
+}
+
+// DefaultQualities returns a quick and a final quality.
+func DefaultQualities() []Quality {
+	return []Quality{
+		{"draft", "Draft", raster.Reduction{Percent: 25}, 2, pixel.Box, false},
+		{"final", "Final", raster.Reduction{Percent: 100}, 6, pixel.Gaussian, true},
+	}
+}
+
+// Clock ties the production's frames to timecode and seconds. A timecode that cannot be read counts as
+// midnight.
+func (s Standards) Clock() frame.Clock {
+	c := frame.Clock{Count: frame.Count{Rate: s.Rate, Drop: s.DropFrame && s.Rate.CanDrop()}, First: s.FirstFrame}
+	if t, err := c.ParseTimecode(s.FirstTimecode); err == nil {
+		c.Start = t
+	}
+	return c
+}
+
+// MaxHandles is the most frames that are rendered before and after a shot.
+const MaxHandles = 1000
+
+// Rendered returns the frames that are rendered for a shot's own: with handles, if it is more than a still.
+func (s Standards) Rendered(own frame.Set) frame.Set { return own.WithHandles(s.Handles) }
+
+// PatternOf returns the name pattern of an output.
+func (s Standards) PatternOf(o output.Output) string {
+	if o.Pattern != "" {
+		return o.Pattern
+	}
+	return s.Names.Pattern
+}
+
+// EncodingOf returns how an output's files are written.
+func (s Standards) EncodingOf(o output.Output) output.Encoding {
+	return o.Encoding(s.Picture.Alpha, s.Picture.Display)
+}
+
+// Problems returns what is wrong with the standards by themselves.
+func (s Standards) Problems() []Problem {
+	var ps problems
+	s.problems(&ps)
+	s.outputProblems(&ps)
+	return ps
+}
+
+func (s Standards) problems(ps *problems) {
+	if !s.Rate.Valid() {
+		ps.add(StandardsStation, "production", "rate", "the frame rate must be above 0 and at most 1000 frames per second")
+	} else if s.DropFrame && !s.Rate.CanDrop() {
+		ps.add(StandardsStation, "production", "rate", "timecode drops numbers at 29.97 and 59.94 fps only, not at %s", s.Rate)
+	} else if _, err := s.Clock().ParseTimecode(s.FirstTimecode); err != nil {
+		ps.add(StandardsStation, "production", "firstTimecode", "%s", err)
+	}
+	if s.Handles < 0 || s.Handles > MaxHandles {
+		ps.add(StandardsStation, "production", "handles", "%d frames of handle are outside 0 to %d", s.Handles, MaxHandles)
+	}
+	if s.FirstFrame < -frame.MaxNumber || s.FirstFrame > frame.MaxNumber {
+		ps.add(StandardsStation, "production", "firstFrame", "frame %d is outside -%d to %d", s.FirstFrame, frame.MaxNumber, frame.MaxNumber)
+	}
+	ps.codes(StandardsStation, "size", codesOf(s.Sizes, func(n raster.Named) string { return n.Code }))
+	for _, n := range s.Sizes {
+		if err := n.Check(); err != nil {
+			ps.add(StandardsStation, "size "+n.Code, "width", "%s", err)
+		}
+	}
+	if len(s.Sizes) == 0 {
+		ps.add(StandardsStation, "sizes", "code", "there is no size; add one")
+	}
+	ps.codes(StandardsStation, "quality", codesOf(s.Qualities, func(q Quality) string { return q.Code }))
+	for _, q := range s.Qualities {
+		where := "quality " + q.Code
+		if q.Scale.Percent < 0 || q.Scale.Percent > 100 || q.Scale.Divisor < 0 || q.Scale.Divisor > raster.MaxEdge {
+			ps.add(StandardsStation, where, "scale", "%s of the size is outside 1 to 100 %%", q.Scale)
+		}
+		if q.Samples < 1 || q.Samples > MaxSamples {
+			ps.add(StandardsStation, where, "samples", "%d samples along a pixel's edge is outside 1 to %d", q.Samples, MaxSamples)
+		}
+		if err := q.Filter.Check(); err != nil {
+			ps.add(StandardsStation, where, "filter", "%s", err)
+		}
+	}
+	if len(s.Qualities) == 0 {
+		ps.add(StandardsStation, "qualities", "code", "there is no quality; add one")
+	}
+	s.pictureProblems(ps)
+}
+
+func (s Standards) pictureProblems(ps *problems) {
+	if err := s.Picture.Display.Check(); err != nil {
+		ps.add(StandardsStation, "picture", "display", "%s", err)
+	}
+	if a := s.Picture.Alpha; a != output.Straight && a != output.Premultiplied {
+		ps.add(StandardsStation, "picture", "alpha", "alpha is straight or premultiplied, not %q", a)
+	}
+	switch b := s.Picture.Background; b.Kind {
+	case Environment, Transparent:
+	case PlainColour:
+		if _, _, _, err := b.Light(); err != nil {
+			ps.add(StandardsStation, "picture", "colour", "%s", err)
+		}
+	default:
+		ps.add(StandardsStation, "picture", "background", "there is no background %q", b.Kind)
+	}
+	if f := s.Floor; f.Width < 0 || f.Height < 0 || f.Width > raster.MaxEdge || f.Height > raster.MaxEdge {
+		ps.add(StandardsStation, "floor", "width", "a least size of %d × %d is outside 0 to %d", f.Width, f.Height, raster.MaxEdge)
+	}
+	if b := s.Floor.Bits; b != 0 && b != 8 && b != 16 && b != 32 {
+		ps.add(StandardsStation, "floor", "bits", "a value has 8, 16 or 32 bits, not %d", b)
+	}
+}
+
+func (s Standards) outputProblems(ps *problems) {
+	ps.codes(Outputs, "output", codesOf(s.Outputs, func(o output.Output) string { return o.Code }))
+	if len(s.Outputs) == 0 {
+		ps.add(Outputs, "outputs", "code", "there is no output; add one")
+	}
+	for _, o := range s.Outputs {
+		if field, err := o.Check(); err != nil {
+			ps.add(Outputs, "output "+o.Code, field, "%s", err)
+		} else if err := s.EncodingOf(o).Check(); err != nil {
+			ps.add(Outputs, "output "+o.Code, "format", "%s", err)
+		}
+	}
+	if _, err := naming.Parse(s.Names.Pattern); err != nil {
+		ps.add(Outputs, "names", "pattern", "%s", err)
+	}
+	if err := s.Names.Rules.Check(); err != nil {
+		ps.add(Outputs, "names", "separator", "%s", err)
+	}
+}
+
+// Copy returns standards that share nothing with these.
+func (s Standards) Copy() Standards {
+	data, err := json.Marshal(s)
+	if err != nil {
+		panic(err) // plain data
+	}
+	var fresh Standards
+	if err := json.Unmarshal(data, &fresh); err != nil {
+		panic(err) // written a moment ago
+	}
+	return fresh
+}

@@ -1,0 +1,151 @@
+package farm
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"reelhouse/core/queue"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// A placing notes which files are about to get their names, so that a node that dies before the record has
+// them can take them back: a frame rendered again need not give the same bytes, since a stamp may show how
+// long it took.
+type placing struct {
+	SequenceID int64        `json:"sequence"`
+	Number     int          `json:"frame"`
+	Files      []store.File `json:"files"`
+}
+
+func placingPath(h *house.House, sequence int64, number int) string {
+	return filepath.Join(h.Work(), fmt.Sprintf("placing-%d_%d.json", sequence, number))
+}
+
+// place syncs the files under way and gives them their names. A file that stands there already is left if
+// it is the same; a different one is never overwritten, and then none of the frame's files is placed.
+func place(h *house.House, l *store.Lease, parts []part) ([]store.File, error) {
+	note := placing{SequenceID: l.SequenceID, Number: l.Number}
+	var files []store.File
+	for _, p := range parts {
+		data, err := os.ReadFile(p.temp)
+		if err != nil {
+			return nil, err
+		}
+		sum := sha256.Sum256(data)
+		file := store.File{Path: p.final, Bytes: int64(len(data)), SHA256: hex.EncodeToString(sum[:])}
+		there, err := os.ReadFile(filepath.Join(h.Output(), filepath.FromSlash(p.final)))
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			note.Files = append(note.Files, file)
+		case err != nil:
+			return nil, err
+		case !bytes.Equal(there, data):
+			return nil, fmt.Errorf("%s exists already with other contents, and nothing is overwritten; move it away and retry", p.final)
+		}
+		files = append(files, file)
+	}
+	if err := note.keep(h); err != nil {
+		return nil, err
+	}
+	for _, p := range parts {
+		final := filepath.Join(h.Output(), filepath.FromSlash(p.final))
+		for _, step := range []func() error{
+			func() error { return syncPath(p.temp) },
+			func() error { return os.Rename(p.temp, final) },
+			func() error { return syncPath(filepath.Dir(final)) },
+		} {
+			if err := step(); err != nil {
+				return nil, errors.Join(err, note.takeBack(h))
+			}
+		}
+	}
+	return files, nil
+}
+
+func (n placing) keep(h *house.House) error {
+	data, err := json.Marshal(n)
+	if err != nil {
+		return err
+	}
+	path := placingPath(h, n.SequenceID, n.Number)
+	if err := os.WriteFile(path, data, 0o644); err != nil {
+		return err
+	}
+	return errors.Join(syncPath(path), syncPath(h.Work()))
+}
+
+// takeBack removes the files that were placed, if they are still what was placed, and the note.
+func (n placing) takeBack(h *house.House) error {
+	for _, f := range n.Files {
+		path := filepath.Join(h.Output(), filepath.FromSlash(f.Path))
+		data, err := os.ReadFile(path)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		} else if err != nil {
+			return err
+		}
+		if sum := sha256.Sum256(data); hex.EncodeToString(sum[:]) != f.SHA256 {
+			continue
+		}
+		if err := os.Remove(path); err != nil {
+			return err
+		}
+	}
+	return os.Remove(placingPath(h, n.SequenceID, n.Number))
+}
+
+// forgetPlacing removes the note of a frame whose files are on record, or were removed.
+func forgetPlacing(h *house.House, l *store.Lease) {
+	os.Remove(placingPath(h, l.SequenceID, l.Number)) // a note that stays is looked at when the node starts next
+}
+
+// takeBackPlaced removes what a node that died had placed and not recorded.
+func (n *Node) takeBackPlaced() error {
+	notes, err := filepath.Glob(filepath.Join(n.House.Work(), "placing-*.json"))
+	if err != nil {
+		return err
+	}
+	for _, path := range notes {
+		data, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		var note placing
+		if json.Unmarshal(data, &note) != nil { // written half: nothing was placed yet
+			if err := os.Remove(path); err != nil {
+				return err
+			}
+			continue
+		}
+		f, err := n.House.Frame(note.SequenceID, note.Number)
+		switch {
+		case err != nil && !errors.Is(err, store.ErrNotFound):
+			return err
+		case err == nil && f.State == queue.Good:
+			err = os.Remove(path)
+		default:
+			err = note.takeBack(n.House)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// syncPath brings a file's contents, or a folder's names, safely to the disk.
+func syncPath(path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	return errors.Join(f.Sync(), f.Close())
+}

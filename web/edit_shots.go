@@ -1,0 +1,150 @@
+package web
+
+import (
+	"fmt"
+	"slices"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/pass"
+	"reelhouse/core/production"
+)
+
+func (e edit) view(p *production.Production) error {
+	if e.field == "add" {
+		p.Views = append(p.Views, production.View{Code: fresh("view", len(p.Views), func(c string) bool { _, ok := p.FindView(c); return ok }), Name: "New view", Camera: e.value, Look: p.Looks[0].Code})
+		return nil
+	}
+	i, err := at(e, p.Views, func(v production.View) string { return v.Code })
+	if err != nil {
+		return err
+	}
+	v := &p.Views[i]
+	switch e.field {
+	case "code":
+		for j := range p.Shots {
+			if p.Shots[j].View == v.Code {
+				p.Shots[j].View = e.value
+			}
+		}
+		v.Code = e.value
+	case "name":
+		v.Name = e.value
+	case "camera":
+		v.Camera = e.value
+	case "look":
+		v.Look = e.value
+	case "remove":
+		for _, shot := range p.Shots {
+			if shot.View == v.Code {
+				return fmt.Errorf("shot %s uses this view; choose another there first", shot.Code)
+			}
+		}
+		p.Views = slices.Delete(p.Views, i, i+1)
+	default:
+		return errChoice
+	}
+	return nil
+}
+
+func (e edit) shot(p *production.Production) error {
+	if e.field == "add" {
+		return e.addShot(p)
+	}
+	i, err := at(e, p.Shots, func(s production.Shot) string { return s.Code })
+	if err != nil {
+		return err
+	}
+	s := &p.Shots[i]
+	switch e.field {
+	case "code":
+		s.Code = e.value
+	case "name":
+		s.Name = e.value
+	case "view":
+		s.View = e.value
+	case "frames":
+		set, err := frame.Parse(e.value)
+		if err != nil {
+			return err
+		}
+		s.Frames = set
+	case "sizes":
+		s.Sizes = nil
+		for _, size := range p.Sizes {
+			if slices.Contains(e.values, size.Code) {
+				s.Sizes = append(s.Sizes, size.Code)
+			}
+		}
+	case "outputs":
+		s.Outputs = nil
+		for _, o := range p.Outputs {
+			if slices.Contains(e.values, o.Code) {
+				s.Outputs = append(s.Outputs, o.Code)
+			}
+		}
+	case "passList":
+		s.PassList = e.value
+	case "inBatch":
+		s.InBatch = len(e.values) > 0
+	case "note":
+		s.Note = e.value
+	case "remove":
+		p.Shots = slices.Delete(p.Shots, i, i+1)
+	default:
+		return errChoice
+	}
+	return nil
+}
+
+// addShot adds a shot of 48 frames of the first view, numbered in tens.
+func (e edit) addShot(p *production.Production) error {
+	if len(p.Views) == 0 {
+		return fmt.Errorf("there is no view yet; bring in a scene with cameras first")
+	}
+	code := ""
+	for n := 10 * (len(p.Shots) + 1); ; n += 10 {
+		code = fmt.Sprintf("%03d", n)
+		if _, taken := p.FindShot(code); !taken {
+			break
+		}
+	}
+	p.Shots = append(p.Shots, production.Shot{
+		Code: code, Name: "New shot", View: p.Views[0].Code, Frames: frame.Of(p.FirstFrame, p.FirstFrame+47),
+		Sizes: []string{p.Sizes[0].Code}, PassList: p.PassLists[0].Code, Outputs: []string{p.Outputs[0].Code}, InBatch: true,
+	})
+	return nil
+}
+
+func (e edit) passList(p *production.Production) error {
+	if e.field == "add" {
+		p.PassLists = append(p.PassLists, production.PassList{
+			Code: fresh("list", len(p.PassLists), func(c string) bool { _, ok := p.FindPassList(c); return ok }), Name: "New list", Passes: []pass.Code{pass.Beauty},
+		})
+		return nil
+	}
+	i, err := at(e, p.PassLists, func(l production.PassList) string { return l.Code })
+	if err != nil {
+		return err
+	}
+	l := &p.PassLists[i]
+	switch e.field {
+	case "name":
+		l.Name = e.value
+	case "passes":
+		l.Passes = nil
+		for _, v := range e.values {
+			l.Passes = append(l.Passes, pass.Code(v))
+		}
+		l.Passes = pass.Sorted(l.Passes)
+	case "remove":
+		for _, shot := range p.Shots {
+			if shot.PassList == l.Code {
+				return fmt.Errorf("shot %s uses this list; choose another there first", shot.Code)
+			}
+		}
+		p.PassLists = slices.Delete(p.PassLists, i, i+1)
+	default:
+		return errChoice
+	}
+	return nil
+}

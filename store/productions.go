@@ -199,7 +199,7 @@ func meets(q queryer, now Revision, seen int, change func(p *production.Producti
 	}
 	c := &Conflict{Elsewhere: now.Summary}
 	for _, e := range elsewhere {
-		if slices.ContainsFunc(here, e.Meets) {
+		if slices.ContainsFunc(here, func(h difference.Change) bool { return e.Meets(h) && !e.Same(h) }) {
 			c.Changes = append(c.Changes, e)
 		}
 	}

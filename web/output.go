@@ -229,7 +229,7 @@ func previewNames(text string, b plan.Batch, caret int) namesPreview {
 		n.Completions, n.Start, n.End = naming.Complete(text, caret, naming.FieldNames())
 	}
 	runs := b.Runs()
-	n.Tree, n.Proof = naming.Tree(runs), b.Prove()
+	n.Tree, n.Proof = naming.Tree(runs).Compact(), b.Prove()
 	for _, run := range runs {
 		first, last := run.Path.Frame(run.Frames.First()), run.Path.Frame(run.Frames.Last())
 		if n.First == "" {

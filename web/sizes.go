@@ -109,7 +109,7 @@ func compareSizes(sizes []raster.Named, against string, angles lens.Angles) []co
 		}
 		w := angles.Window(n.Fit, n.Size, n.Pixel())
 		c := w.Against(own, n.Size, reference.Size)
-		seen := lens.AnglesIn(w)
+		seen := lens.AnglesIn(w.WithoutBars(n.Size))
 		rows = append(rows, comparedSize{
 			Code: n.Code, Against: reference.Code, Across: lens.Degrees(seen.Across), Up: lens.Degrees(seen.Up),
 			Left: side(c.Left), Right: side(c.Right), Top: side(c.Top), Bottom: side(c.Bottom),

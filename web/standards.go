@@ -134,7 +134,7 @@ func quantities(n raster.Named) []shownQuantity {
 	}
 	return []shownQuantity{
 		show(raster.Width, "Width, px", strconv.Itoa(n.Width)), show(raster.Height, "Height, px", strconv.Itoa(n.Height)), show(raster.Ratio, "Ratio, as seen", number(n.Value(raster.Ratio))),
-		show(raster.PixelsPerInch, "Pixels per inch", ppi), show(raster.PrintWidth, "Printed width (in, cm, mm)", print(raster.PrintWidth)), show(raster.PrintHeight, "Printed height (in, cm, mm)", print(raster.PrintHeight)),
+		show(raster.PixelsPerInch, "Pixels per inch", ppi), show(raster.PrintWidth, "Printed width", print(raster.PrintWidth)), show(raster.PrintHeight, "Printed height", print(raster.PrintHeight)),
 	}
 }
 

@@ -68,6 +68,11 @@ func (s *site) production() store.Revision {
 
 func TestEveryStationAnswers(t *testing.T) {
 	s := newSite(t)
+	for _, path := range []string{"standards?open=hd", "output?open=master", "output?open=review", "output?open=proxy&against=none", "standards?open=gone"} {
+		if code, body := s.get("/p/TEST/" + path); code != 200 || strings.Contains(body, "ZgotmplZ") {
+			t.Errorf("%s: %d\n%s", path, code, body)
+		}
+	}
 	for _, st := range stations {
 		code, body := s.get("/p/TEST/" + string(st.Key))
 		if code != 200 || !strings.Contains(body, "<h1") || !strings.Contains(body, `aria-current="page"`) {

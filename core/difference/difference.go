@@ -33,6 +33,9 @@ func (c Change) Meets(d Change) bool {
 	return slices.Equal(c.Path[:n], d.Path[:n])
 }
 
+// Same reports whether both changes lead to one value at one place.
+func (c Change) Same(d Change) bool { return slices.Equal(c.Path, d.Path) && bytes.Equal(c.Is, d.Is) }
+
 // Between returns the changes that lead from one document to another.
 func Between(was, is any) ([]Change, error) {
 	a, err := tree(was)

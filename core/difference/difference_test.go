@@ -105,4 +105,7 @@ func TestChangesMeetWhereOneHoldsTheOther(t *testing.T) {
 	if !c("a", "b").Meets(c("a")) || !c("a").Meets(c("a", "b")) || c("a", "b").Meets(c("a", "c")) || !c("a").Meets(c("a")) {
 		t.Error("meeting is wrong")
 	}
+	if c("a").Same(c("b")) || !c("a").Same(c("a")) || c("a").Same(Change{Path: []string{"a"}, Is: json.RawMessage("1")}) {
+		t.Error("sameness is wrong")
+	}
 }

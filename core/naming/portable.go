@@ -60,6 +60,7 @@ type Folder struct {
 type Line struct {
 	What        string
 	First, Last string // file names
+	Path        string // of the first file, whole
 	Count       int
 }
 
@@ -75,9 +76,22 @@ func Tree(runs []Run) *Folder {
 			at = at.folder(name)
 			at.Files += n
 		}
-		at.Lines = append(at.Lines, Line{run.What, first[strings.LastIndexByte(first, '/')+1:], last[strings.LastIndexByte(last, '/')+1:], n})
+		at.Lines = append(at.Lines, Line{run.What, first[strings.LastIndexByte(first, '/')+1:], last[strings.LastIndexByte(last, '/')+1:], first, n})
 	}
 	return root
+}
+
+// Compact returns the tree with folders that hold nothing but one other folder joined to that: "a/b/c".
+func (f *Folder) Compact() *Folder {
+	out := &Folder{Name: f.Name, Lines: f.Lines, Files: f.Files}
+	for _, sub := range f.Folders {
+		for len(sub.Folders) == 1 && len(sub.Lines) == 0 {
+			only := sub.Folders[0]
+			sub = &Folder{Name: sub.Name + "/" + only.Name, Folders: only.Folders, Lines: only.Lines, Files: only.Files}
+		}
+		out.Folders = append(out.Folders, sub.Compact())
+	}
+	return out
 }
 
 func (f *Folder) folder(name string) *Folder {

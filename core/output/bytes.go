@@ -1,8 +1,6 @@
 package output
 
 import (
-	"math"
-
 	"reelhouse/core/pass"
 	"reelhouse/core/raster"
 )
@@ -10,11 +8,11 @@ import (
 // Share of a file's size without compression that is left after it, by pass, from frames of the demo
 // production at draft quality; a test holds them against newly rendered frames. A production's own frames
 // correct the sum as they are finished.
-var deflated = map[pass.Code]float64{pass.Beauty: 0.80, pass.Depth: 0.62, pass.Normal: 0.47, pass.Object: 0.10}
+var deflated = map[pass.Code]float64{pass.Beauty: 0.38, pass.Depth: 0.61, pass.Normal: 0.45, pass.Object: 0.05}
 
 const (
-	deflatedInteger = 0.60 // PNG, 8 bit
-	deflatedSixteen = 0.90 // PNG, 16 bit: the low byte is mostly noise
+	deflatedInteger = 0.37 // PNG, 8 bit
+	deflatedSixteen = 0.67 // PNG, 16 bit: the low byte is mostly noise
 	headerBytes     = 1500
 )
 
@@ -54,8 +52,16 @@ func (e Encoding) left(code pass.Code) float64 {
 	return deflated[code]
 }
 
-// dctBytes returns bytes a pixel by quality: from measured frames, nearly straight in the logarithm up to 90
-// and steeper above.
+// dctSizes are bytes a pixel of JPEG by quality, from the same frames; below 50 and at 100 estimated.
+var dctSizes = []struct{ quality, bytes float64 }{{1, 0.03}, {25, 0.075}, {50, 0.114}, {75, 0.168}, {90, 0.278}, {98, 0.556}, {100, 0.8}}
+
+// dctBytes returns bytes a pixel at the encoding's quality, between the measured ones.
 func (e Encoding) dctBytes() float64 {
-	return 0.06 * math.Exp(0.021*float64(e.Level)+0.00000002*math.Pow(float64(e.Level), 4))
+	q := float64(e.Level)
+	for i, to := range dctSizes[1:] {
+		if from := dctSizes[i]; q <= to.quality {
+			return from.bytes + (to.bytes-from.bytes)*(q-from.quality)/(to.quality-from.quality)
+		}
+	}
+	return dctSizes[len(dctSizes)-1].bytes
 }

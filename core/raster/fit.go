@@ -105,15 +105,15 @@ type Comparison struct{ Left, Right, Bottom, Top float64 }
 
 // Against compares the pictures of two windows of one camera, without their bars.
 func (w Window) Against(other Window, size, otherSize Size) Comparison {
-	a, b := w.withoutBars(size), other.withoutBars(otherSize)
+	a, b := w.WithoutBars(size), other.WithoutBars(otherSize)
 	return Comparison{
 		(b.Left - a.Left) / b.Width(), (a.Right - b.Right) / b.Width(),
 		(b.Bottom - a.Bottom) / b.Height(), (a.Top - b.Top) / b.Height(),
 	}
 }
 
-// withoutBars returns the window of the picture alone.
-func (w Window) withoutBars(s Size) Window {
+// WithoutBars returns the window of the picture alone, for a window of a picture of size s.
+func (w Window) WithoutBars(s Size) Window {
 	perX, perY := w.Width()/float64(s.Width), w.Height()/float64(s.Height)
 	return Window{
 		w.Left + float64(w.Picture.Min.X)*perX, w.Left + float64(w.Picture.Max.X)*perX,

@@ -56,16 +56,22 @@ func (p page) do(what string, steps ...chromedp.Action[chromedp.Void]) {
 	}
 }
 
+// patience is how long a page may take to show what it should: frames are rendered meanwhile.
+const patience = 4 * time.Minute
+
 // calm holds when htmx has put in place, and wired up, all that it was sent.
 const calm = `!document.querySelector(".htmx-added, .htmx-settling, .htmx-swapping, .htmx-request")`
 
-// wait waits until an expression is true in the page and nothing more is under way.
+// wait waits until an expression is true in the page and nothing more is under way. It looks at intervals, since a
+// tab in the background draws no frames to look at.
 func (p page) wait(what, expression string) {
 	p.t.Helper()
-	ctx, cancel := context.WithTimeout(p.ctx, 4*time.Minute)
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	if _, err := chromedp.Run(ctx, chromedp.Poll[bool]("("+expression+") && "+calm, chromedp.WithPollingTimeout(0))); err != nil {
-		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+	if _, err := chromedp.Run(ctx, chromedp.Poll[bool]("("+expression+") && "+calm, chromedp.WithPollingInterval(40*time.Millisecond), chromedp.WithPollingTimeout(0))); err != nil {
+		last, end := context.WithTimeout(p.ctx, 5*time.Second)
+		defer end()
+		text, _ := chromedp.Run(last, chromedp.Evaluate[string]("document.body.innerText"))
 		p.t.Fatalf("%s: %v\n%s", what, err, text)
 	}
 }
@@ -182,4 +188,64 @@ func TestScreenshots(t *testing.T) {
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
 	shoot("screening", "screening?frame=1020", `document.querySelector("#picture").dataset.shows === "1020 beauty"`)
 	shoot("screening-depth", "screening?frame=1020&pass=depth", `document.querySelector("#picture").dataset.shows === "1020 depth"`)
+}
+
+// A person agrees on a size in one tab while a second tab shows the page: the second is told, a change of the
+// same field waits for a decision, and nothing is lost.
+func TestTwoTabsOfOneProduction(t *testing.T) {
+	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:1] })
+	s := start(t, data)
+	first := page{t, browser(t)}
+	other, cancel := chromedp.NewContext(first.ctx)
+	t.Cleanup(cancel)
+	if err := chromedp.Do(other, chromedp.EmulateViewport(1280, 800)); err != nil { // without a time limit, which would end the tab
+		t.Fatal(err)
+	}
+	second := page{t, other}
+	for _, p := range []page{first, second} {
+		p.do("open the standards", chromedp.Navigate(s.url+"/p/SALT/standards?open=hd"), chromedp.WaitVisible("#size-hd-width"))
+	}
+	typed := func(p page, field, text string) {
+		t.Helper()
+		p.do("type "+text, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const f = document.getElementById(%q); f.value = %q; f.dispatchEvent(new Event("change", {bubbles: true})); })()`, field, text)))
+	}
+	typed(first, "size-scope-width", "3000")
+	first.wait("it shows what that changes", `document.querySelector("#impact")?.textContent.includes("1 shot")`)
+	second.wait("the second tab is told", `!document.querySelector("#elsewhere").hidden && document.querySelector("#elsewhere").textContent.includes("size scope, width")`)
+	typed(second, "size-scope-width", "2000")
+	second.wait("the second is asked", `document.querySelector("#notice").textContent.includes("changed elsewhere in the meantime, to 3000") && document.getElementById("size-scope-width").value === "2000"`)
+	second.do("keep mine", chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll("button")].find(b => b.textContent === "Keep mine").click()`))
+	second.wait("it is kept", `document.querySelector("#notice").textContent.includes("Saved") && document.getElementById("size-scope-width").value === "2000"`)
+	first.wait("the first is told", `!document.querySelector("#elsewhere").hidden`)
+	if open := second.text(`document.querySelector("#size-details h2").textContent`); open != "Details of HD 16:9" {
+		t.Errorf("the details closed: %q", open)
+	}
+	second.do("undo", chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), chromedp.KeyEvent("z"))
+	second.wait("undone", `document.getElementById("size-scope-width").value === "3000"`)
+}
+
+// A person writes a name pattern with blocks, completion and text, which stay in step, and sees the stamp live.
+func TestNamesAndStampsInTheBrowser(t *testing.T) {
+	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:1] })
+	s := start(t, data)
+	p := page{t, browser(t)}
+	p.do("open the output", chromedp.Navigate(s.url+"/p/SALT/output?open=review"), chromedp.WaitVisible("#names--pattern"))
+	p.do("type the beginning of a field", chromedp.Evaluate[chromedp.Void](`(() => { const f = document.getElementById("names--pattern"); f.focus(); f.select(); })()`), chromedp.KeyEvent("(shot)/(ou"))
+	p.wait("it is completed", `document.querySelector("[data-complete]")?.dataset.complete === "(output)" && document.querySelector("#names .mistake") !== null`)
+	p.do("take the completion", chromedp.KeyEvent("\t"))
+	p.wait("text and blocks are in step", `document.getElementById("names--pattern").value === "(shot)/(output)" && document.querySelectorAll(".blocks .block").length === 2`)
+	p.do("go on", chromedp.KeyEvent("/(size).(frame:4).(ext)"))
+	p.wait("the proof is there", `document.querySelector("[data-proof]")?.dataset.proof === "pattern" && document.querySelector("#names").dataset.shows.endsWith("(ext)")`)
+	p.do("take a block out", chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll(".blocks .block")].find(b => b.textContent.includes("(size)")).querySelector("[data-take]").click()`))
+	p.wait("the text follows", `document.getElementById("names--pattern").value === "(shot)/(output)/.(frame:4).(ext)"`)
+	p.do("put another in", chromedp.Evaluate[chromedp.Void](`(() => { const f = document.getElementById("names--pattern"); f.setSelectionRange(16, 16); [...document.querySelectorAll("[data-insert]")].find(b => b.dataset.insert === "(view)").click(); })()`))
+	p.wait("it stands there", `document.getElementById("names--pattern").value === "(shot)/(output)/(view).(frame:4).(ext)"`)
+	p.do("leave the field", chromedp.Evaluate[chromedp.Void](`document.getElementById("names--pattern").blur()`))
+	p.wait("it is kept", `document.querySelector("#notice").textContent.includes("Saved: names, pattern")`)
+
+	p.wait("the stamp's picture is there", `document.querySelector("#stamp-picture").naturalWidth > 300`)
+	p.do("type a note", chromedp.Evaluate[chromedp.Void](`(() => { const i = document.getElementById("stamp-picture"); i.dataset.before = i.src; const f = document.getElementById("output-review-stamp-top-middle"); f.value = "for (title)"; f.dispatchEvent(new Event("input", {bubbles: true})); })()`))
+	p.wait("the picture follows before it is kept", `(() => { const i = document.querySelector("#stamp-picture"); return i.src !== i.dataset.before && i.src.includes("top-middle=for") && i.complete && i.naturalWidth > 300 && document.getElementById("stamp-trouble").hidden; })()`)
+	p.do("misspell a field", chromedp.Evaluate[chromedp.Void](`(() => { const f = document.getElementById("output-review-stamp-top-middle"); f.value = "for (titel)"; f.dispatchEvent(new Event("input", {bubbles: true})); })()`))
+	p.wait("it is said", `!document.getElementById("stamp-trouble").hidden`)
 }

@@ -109,9 +109,9 @@ func fillOutput(a *app, v *view) error {
 	if i := slices.IndexFunc(page.Outputs, func(o shownOutput) bool { return o.Code == v.Open }); i >= 0 {
 		page.open(p, &page.Outputs[i])
 		page.Preview = fmt.Sprintf("output=%s&seen=%d", v.Open, v.Production.Number)
-		current := v.query("against")
+		v.Against = v.query("against")
 		var err error
-		if page.Presets, err = a.presetsPage(p, preset.Output, current, v.Open); err != nil {
+		if page.Presets, err = a.presetsPage(p, preset.Output, v.Against, v.Open); err != nil {
 			return err
 		}
 	}
@@ -129,7 +129,7 @@ func showOutput(p production.Production, d house.Draft, o output.Output) shownOu
 		if slices.Contains(shot.Outputs, o.Code) {
 			s.UsedBy = append(s.UsedBy, shot.Code)
 			list, _ := p.FindPassList(shot.PassList)
-			for _, reason := range o.Cannot(o.Format, list.Passes, p.Picture.Alpha, p.Picture.Display) {
+			for _, reason := range o.Cannot(o.Format, wants(p, list.Passes)) {
 				if !slices.Contains(s.Wrong, reason) {
 					s.Wrong = append(s.Wrong, reason)
 				}
@@ -155,6 +155,10 @@ func showOutput(p production.Production, d house.Draft, o output.Output) shownOu
 	return s
 }
 
+func wants(p production.Production, passes []pass.Code) output.Wants {
+	return output.Wants{Passes: passes, Alpha: p.Picture.Alpha, Display: p.Picture.Display, Transparent: p.Picture.Background.Kind == production.Transparent}
+}
+
 // open fills in what the details of one output need.
 func (page *outputPage) open(p production.Production, o *shownOutput) {
 	page.Open = o
@@ -166,7 +170,7 @@ func (page *outputPage) open(p production.Production, o *shownOutput) {
 		}
 	}
 	for _, k := range output.Kinds() {
-		page.Formats = append(page.Formats, formatChoice{k, k.Format == o.Format, o.Cannot(k.Format, passes, p.Picture.Alpha, p.Picture.Display)})
+		page.Formats = append(page.Formats, formatChoice{k, k.Format == o.Format, o.Cannot(k.Format, wants(p, passes))})
 	}
 	for _, d := range o.Kind.Depths {
 		page.Depths = append(page.Depths, option{string(d), depthNames[d]})

@@ -37,6 +37,7 @@ type view struct {
 	Open       string       // code of the part whose details are shown, "" for none
 	Page       any          // the station's own
 	Swap       bool         // spine and ticket line replace those on the page
+	Against    string       // name of the preset that a part is compared with, "" for none
 	query      func(string) string
 }
 

@@ -180,7 +180,10 @@ func TestScreenshots(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	for _, name := range []string{"standards", "scenes", "views", "shots", "passes", "output", "batch"} {
+	shoot("sizes", "standards?open=tall#size-details", "true")
+	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
+	shoot("names", "output#names--pattern", `document.querySelector(".tree") !== null`)
+	for _, name := range []string{"standards", "scenes", "views", "shots", "passes", "batch"} {
 		shoot(name, name, "true")
 	}
 	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))

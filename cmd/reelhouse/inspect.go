@@ -82,5 +82,9 @@ func printReport(out io.Writer, path string, r inspect.Report) {
 	for _, c := range r.Channels {
 		channels = append(channels, c.Name+" "+c.Type)
 	}
-	fmt.Fprintf(out, "good  %s: %s, %d x %d, %s\n", path, r.Encoding.Format.Kind().Name, r.Width, r.Height, strings.Join(channels, ", "))
+	encode := r.Encoding.Curve.Name()
+	if !r.CurveStated {
+		encode = "no encode stated, taken for " + encode
+	}
+	fmt.Fprintf(out, "good  %s: %s, %d x %d, %s, %s\n", path, r.Encoding.Format.Kind().Name, r.Width, r.Height, strings.Join(channels, ", "), encode)
 }

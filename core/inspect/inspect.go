@@ -25,10 +25,12 @@ type Expected struct {
 type Report struct {
 	Problems []string        `json:"problems"` // empty for a good file
 	Encoding output.Encoding `json:"encoding"` // as the file says it; the level is not known
-	Width    int             `json:"width"`
-	Height   int             `json:"height"`
-	Channels []Channel       `json:"channels"`
-	Facts    []job.Fact      `json:"facts"`
+	// CurveStated says that the file states its display encode; otherwise sRGB was taken for it.
+	CurveStated bool       `json:"curveStated"`
+	Width       int        `json:"width"`
+	Height      int        `json:"height"`
+	Channels    []Channel  `json:"channels"`
+	Facts       []job.Fact `json:"facts"`
 }
 
 // A Channel is one channel of a file.
@@ -54,7 +56,7 @@ func Judge(data []byte, want Expected) Report {
 		return r
 	}
 	img := picture.Image
-	r.Encoding, r.Width, r.Height, r.Facts = picture.Encoding, img.Width, img.Height, picture.Facts
+	r.Encoding, r.CurveStated, r.Width, r.Height, r.Facts = picture.Encoding, picture.CurveStated, img.Width, img.Height, picture.Facts
 	for _, p := range img.Planes {
 		c := Channel{p.Name, channelType(picture.Encoding, p), p.Stats()}
 		r.Channels = append(r.Channels, c)

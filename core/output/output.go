@@ -168,26 +168,38 @@ func (o Output) Bundles(passes []pass.Code) []Bundle {
 	return bundles
 }
 
-// Cannot returns why files of a format cannot hold what the output takes of the passes: each reason once.
-func (o Output) Cannot(f Format, passes []pass.Code, agreed Alpha, display pixel.Curve) []string {
+// Wants is what a production asks of its outputs.
+type Wants struct {
+	Passes      []pass.Code
+	Alpha       Alpha // as agreed
+	Display     pixel.Curve
+	Transparent bool // the background is, so coverage means something
+}
+
+// Cannot returns why files of a format cannot hold what is wanted of the output: each reason once.
+func (o Output) Cannot(f Format, w Wants) []string {
 	if f.Kind().Name == "" {
 		return []string{fmt.Sprintf("there is no file format %q", f)}
 	}
+	wantsAlpha := o.Alpha == Straight || o.Alpha == Premultiplied || o.Alpha == Agreed && w.Transparent
 	packing := o.Packing
 	o = o.Switch(f)
 	o.Packing = packing // the loss of layers is to be said
-	e := o.Encoding(agreed, display)
+	e := o.Encoding(w.Alpha, w.Display)
 	var reasons []string
 	add := func(err error) {
 		if err != nil && !slices.Contains(reasons, err.Error()) {
 			reasons = append(reasons, err.Error())
 		}
 	}
-	for _, b := range o.Bundles(passes) {
+	for _, b := range o.Bundles(w.Passes) {
 		add(e.Holds(b.Passes))
 		for _, code := range b.Passes {
 			add(e.Holds([]pass.Code{code}))
 		}
+	}
+	if wantsAlpha && len(f.Kind().Alphas) == 0 {
+		add(fmt.Errorf("%s has no alpha", f.Kind().Name))
 	}
 	if o.Role == Master && !f.Kind().Lossless {
 		add(fmt.Errorf("%s loses a little of the picture, and this is a master", f.Kind().Name))

@@ -19,7 +19,7 @@ func TestUsualOutputsAreSound(t *testing.T) {
 		if field, err := o.Check(); err != nil {
 			t.Errorf("%s, %s: %v", o.Code, field, err)
 		}
-		if reasons := o.Cannot(o.Format, everything, Premultiplied, pixel.SRGB); len(reasons) > 0 {
+		if reasons := o.Cannot(o.Format, Wants{everything, Premultiplied, pixel.SRGB, false}); len(reasons) > 0 {
 			t.Errorf("%s cannot hold its passes: %v", o.Code, reasons)
 		}
 	}
@@ -33,18 +33,19 @@ func TestUsualOutputsAreSound(t *testing.T) {
 func TestWhatAFormatCannotHoldIsSaidBefore(t *testing.T) {
 	master := Usual()[0]
 	for _, c := range []struct {
-		format Format
-		passes []pass.Code
-		says   []string
+		format      Format
+		passes      []pass.Code
+		transparent bool
+		says        []string
 	}{
-		{EXR, everything, nil},
-		{PNG, everything, []string{"no layers", "no float"}},
-		{PNG, everything[:1], nil},
-		{JPEG, everything[:1], []string{"loses a little"}},
-		{JPEG, everything[:2], []string{"no layers", "no float", "loses a little"}},
-		{"bmp", everything[:1], []string{"no file format"}},
+		{EXR, everything, true, nil},
+		{PNG, everything, false, []string{"no layers", "no float"}},
+		{PNG, everything[:1], true, nil},
+		{JPEG, everything[:1], true, []string{"loses a little", "no alpha"}},
+		{JPEG, everything[:2], false, []string{"no layers", "no float", "loses a little"}},
+		{"bmp", everything[:1], false, []string{"no file format"}},
 	} {
-		got := master.Cannot(c.format, c.passes, Premultiplied, pixel.SRGB)
+		got := master.Cannot(c.format, Wants{c.passes, Premultiplied, pixel.SRGB, c.transparent})
 		for _, says := range c.says {
 			if !slices.ContainsFunc(got, func(r string) bool { return strings.Contains(r, says) }) {
 				t.Errorf("%s with %v: %q does not say %q", c.format, c.passes, got, says)

@@ -96,12 +96,9 @@ func (s Stamp) Check() error {
 	return nil
 }
 
-// Has reports whether any line uses a field.
+// Has reports whether any line uses a field without options.
 func (s Stamp) Has(field string) bool {
-	return slices.ContainsFunc(s.Lines, func(l Line) bool {
-		t, err := naming.ParseText(l.Text)
-		return err == nil && t.Has(field)
-	})
+	return slices.ContainsFunc(s.Lines, func(l Line) bool { return strings.Contains(l.Text, "("+field+")") })
 }
 
 // Line returns the text at a place, "" for none.
@@ -143,12 +140,15 @@ func (s Stamp) Fill(frame, version int, value func(field string) string) (Stamp,
 // RenderTime is the field that only the renderer can fill, with Timed.
 const RenderTime = "rendertime"
 
+// Took writes how long a frame took, as RenderTime shows it.
+func Took(d time.Duration) string { return fmt.Sprintf("%.1f s", d.Seconds()) }
+
 // Timed returns the stamp, filled but for RenderTime, with how long the frame took.
 func (s Stamp) Timed(took time.Duration) Stamp {
 	timed := s
 	timed.Lines = nil
 	for _, l := range s.Lines {
-		timed.Lines = append(timed.Lines, Line{l.Place, strings.ReplaceAll(l.Text, "("+RenderTime+")", fmt.Sprintf("%.1f s", took.Seconds()))})
+		timed.Lines = append(timed.Lines, Line{l.Place, strings.ReplaceAll(l.Text, "("+RenderTime+")", Took(took))})
 	}
 	return timed
 }

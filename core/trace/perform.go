@@ -15,6 +15,7 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/scene"
+	"reelhouse/core/stamp"
 )
 
 // Outside is what performing a job needs of the world.
@@ -108,7 +109,11 @@ func encodeFile(img *pixel.Image, j job.Job, f job.Frame, out job.File, rendered
 		}
 	}
 	var b bytes.Buffer
-	h := imagefile.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, Facts: append(j.Facts[:len(j.Facts):len(j.Facts)], f.Facts...)}
+	facts := append(j.Facts[:len(j.Facts):len(j.Facts)], f.Facts...)
+	if out.Stamp.On && out.Stamp.Has(stamp.RenderTime) {
+		facts = append(facts, job.Fact{Name: stamp.RenderTime, Value: stamp.Took(rendered)})
+	}
+	h := imagefile.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, Facts: facts}
 	err = imagefile.Encode(&b, out.Encoding, img, out.Passes, h)
 	return b.Bytes(), err
 }

@@ -86,9 +86,7 @@ func (a *app) change(c *echo.Context, ch change) error {
 	}
 	var before production.Production
 	p, err := a.House.Edit(c.Param("code"), ch.summary, seen, func(p *production.Production) error {
-		before = *p
-		before.Standards = p.Standards.Copy()
-		before.Shots = slices.Clone(p.Shots)
+		before = p.Copy()
 		return ch.apply(p)
 	})
 	if errors.Is(err, errChoice) {

@@ -44,13 +44,7 @@ func (e edit) output(p *production.Production) error {
 	}
 	switch e.field {
 	case "code":
-		for j := range p.Shots {
-			for k, c := range p.Shots[j].Outputs {
-				if c == o.Code {
-					p.Shots[j].Outputs[k] = e.value
-				}
-			}
-		}
+		renamed(p, func(s *production.Shot) []string { return s.Outputs }, o.Code, e.value)
 		o.Code = e.value
 	case "name":
 		o.Name = e.value
@@ -87,10 +81,8 @@ func (e edit) output(p *production.Production) error {
 	case "pattern":
 		o.Pattern = e.value
 	case "remove":
-		for _, shot := range p.Shots {
-			if slices.Contains(shot.Outputs, o.Code) {
-				return fmt.Errorf("shot %s uses this output; take it out there first", shot.Code)
-			}
+		if err := unused(p, "output", func(shot production.Shot) bool { return slices.Contains(shot.Outputs, o.Code) }); err != nil {
+			return err
 		}
 		p.Outputs = slices.Delete(p.Outputs, i, i+1)
 	default:

@@ -34,10 +34,8 @@ func (e edit) view(p *production.Production) error {
 	case "look":
 		v.Look = e.value
 	case "remove":
-		for _, shot := range p.Shots {
-			if shot.View == v.Code {
-				return fmt.Errorf("shot %s uses this view; choose another there first", shot.Code)
-			}
+		if err := unused(p, "view", func(s production.Shot) bool { return s.View == v.Code }); err != nil {
+			return err
 		}
 		p.Views = slices.Delete(p.Views, i, i+1)
 	default:
@@ -137,14 +135,32 @@ func (e edit) passList(p *production.Production) error {
 		}
 		l.Passes = pass.Sorted(l.Passes)
 	case "remove":
-		for _, shot := range p.Shots {
-			if shot.PassList == l.Code {
-				return fmt.Errorf("shot %s uses this list; choose another there first", shot.Code)
-			}
+		if err := unused(p, "list", func(s production.Shot) bool { return s.PassList == l.Code }); err != nil {
+			return err
 		}
 		p.PassLists = slices.Delete(p.PassLists, i, i+1)
 	default:
 		return errChoice
 	}
 	return nil
+}
+
+// unused returns an error that names the first shot which uses a part that is to be removed.
+func unused(p *production.Production, part string, uses func(s production.Shot) bool) error {
+	if i := slices.IndexFunc(p.Shots, uses); i >= 0 {
+		return fmt.Errorf("shot %s uses this %s; choose another there first", p.Shots[i].Code, part)
+	}
+	return nil
+}
+
+// renamed puts another code in the place of one, in every shot's list.
+func renamed(p *production.Production, list func(s *production.Shot) []string, from, to string) {
+	for i := range p.Shots {
+		codes := list(&p.Shots[i])
+		for k := range codes {
+			if codes[k] == from {
+				codes[k] = to
+			}
+		}
+	}
 }

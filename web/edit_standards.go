@@ -78,13 +78,7 @@ func (e edit) size(p *production.Production) error {
 	}
 	switch e.field {
 	case "code":
-		for j := range p.Shots {
-			for k, c := range p.Shots[j].Sizes {
-				if c == s.Code {
-					p.Shots[j].Sizes[k] = e.value
-				}
-			}
-		}
+		renamed(p, func(s *production.Shot) []string { return s.Sizes }, s.Code, e.value)
 		s.Code = e.value
 	case "name":
 		s.Name = e.value
@@ -115,10 +109,8 @@ func (e edit) size(p *production.Production) error {
 			p.Sizes[i], p.Sizes[j] = p.Sizes[j], p.Sizes[i]
 		}
 	case "remove":
-		for _, shot := range p.Shots {
-			if slices.Contains(shot.Sizes, s.Code) {
-				return fmt.Errorf("shot %s uses this size; take it out there first", shot.Code)
-			}
+		if err := unused(p, "size", func(shot production.Shot) bool { return slices.Contains(shot.Sizes, s.Code) }); err != nil {
+			return err
 		}
 		p.Sizes = slices.Delete(p.Sizes, i, i+1)
 	default:

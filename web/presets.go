@@ -176,20 +176,14 @@ func (a *app) importPreset(c *echo.Context) error {
 		r.mistake = mistake{Where: "preset", Field: "file", Message: message}
 		return a.update(c, r)
 	}
-	header, err := c.FormFile("file")
-	if errors.Is(err, http.ErrMissingFile) {
-		return refuse("no file was chosen; choose a preset file that Reelhouse has exported")
-	} else if err != nil {
-		return refuse("the file did not arrive whole; try again")
-	}
-	upload, err := header.Open()
+	file, name, err := uploaded(c, "choose a preset file that Reelhouse has exported")
 	if err != nil {
-		return err
+		return refuse(err.Error())
 	}
-	defer upload.Close()
-	read, err := preset.Read(upload)
+	defer file.Close()
+	read, err := preset.Read(file)
 	if err != nil {
-		return refuse(header.Filename + " was not taken in. " + err.Error())
+		return refuse(name + " was not taken in. " + err.Error())
 	}
 	if err := a.House.SavePreset(read, c.FormValue("replace") != ""); err != nil {
 		return refuse(err.Error())

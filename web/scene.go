@@ -2,6 +2,8 @@ package web
 
 import (
 	"errors"
+	"fmt"
+	"mime/multipart"
 	"net/http"
 	"slices"
 	"strconv"
@@ -26,20 +28,14 @@ func (a *app) bringScene(c *echo.Context) error {
 	refuse := func(message string) error {
 		return a.update(c, answer{production: p, station: production.Scenes, mistake: mistake{Where: "scene", Field: "file", Message: message}})
 	}
-	header, err := c.FormFile("file")
-	if errors.Is(err, http.ErrMissingFile) {
-		return refuse("no file was chosen; choose a .glb file, or a .gltf file with everything embedded")
-	} else if err != nil {
-		return refuse("the file did not arrive whole; try again")
-	}
-	upload, err := header.Open()
+	file, name, err := uploaded(c, "choose a .glb file, or a .gltf file with everything embedded")
 	if err != nil {
-		return err
+		return refuse(err.Error())
 	}
-	defer upload.Close()
-	kept, s, err := a.House.BringScene(header.Filename, upload)
+	defer file.Close()
+	kept, s, err := a.House.BringScene(name, file)
 	if err != nil {
-		return refuse(header.Filename + " was not taken in. " + err.Error())
+		return refuse(name + " was not taken in. " + err.Error())
 	}
 	after, err := a.House.Edit(p.Code, "scene "+kept.Name, store.Any, func(p *production.Production) error {
 		p.Scene = kept
@@ -60,6 +56,21 @@ func (a *app) bringScene(c *echo.Context) error {
 	}
 	a.Hub().Changed()
 	return a.update(c, answer{production: after, station: production.Scenes, notice: "Taken in: " + kept.Name + "."})
+}
+
+// uploaded returns the file of a form, with its name; the error says what to do instead.
+func uploaded(c *echo.Context, choose string) (multipart.File, string, error) {
+	header, err := c.FormFile("file")
+	if errors.Is(err, http.ErrMissingFile) {
+		return nil, "", fmt.Errorf("no file was chosen; %s", choose)
+	}
+	if err == nil {
+		var file multipart.File
+		if file, err = header.Open(); err == nil {
+			return file, header.Filename, nil
+		}
+	}
+	return nil, "", fmt.Errorf("the file did not arrive whole; try again")
 }
 
 // thumbEdge is the longer edge of a small picture, in pixels.

@@ -1,7 +1,6 @@
 package production
 
 import (
-	"encoding/json"
 	"fmt"
 	"strconv"
 	"strings"
@@ -223,17 +222,4 @@ func (s Standards) outputProblems(ps *problems) {
 	if err := s.Names.Rules.Check(); err != nil {
 		ps.add(Outputs, "names", "separator", "%s", err)
 	}
-}
-
-// Copy returns standards that share nothing with these.
-func (s Standards) Copy() Standards {
-	data, err := json.Marshal(s)
-	if err != nil {
-		panic(err) // plain data
-	}
-	var fresh Standards
-	if err := json.Unmarshal(data, &fresh); err != nil {
-		panic(err) // written a moment ago
-	}
-	return fresh
 }

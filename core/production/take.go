@@ -26,14 +26,7 @@ func SetUps() []SetUp {
 // Take replaces parts of the production by those of another one. What is left out stays; if it refers to
 // something that is gone, Problems says so.
 func (p *Production) Take(from Production, parts ...SetUp) error {
-	data, err := json.Marshal(from) // a copy that shares nothing
-	if err != nil {
-		return err
-	}
-	var other Production
-	if err := json.Unmarshal(data, &other); err != nil {
-		return err
-	}
+	other := from.Copy()
 	for _, part := range parts {
 		if !slices.Contains(SetUps(), part) {
 			return fmt.Errorf("there is no part %q of a set-up", part)
@@ -58,4 +51,17 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 		p.Shots = other.Shots
 	}
 	return nil
+}
+
+// Copy returns a production that shares nothing with this one.
+func (p Production) Copy() Production {
+	data, err := json.Marshal(p)
+	if err != nil {
+		panic(err) // plain data, without numbers that are none
+	}
+	var fresh Production
+	if err := json.Unmarshal(data, &fresh); err != nil {
+		panic(err) // written a moment ago
+	}
+	return fresh
 }

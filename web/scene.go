@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/look"
 	"reelhouse/core/naming"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
@@ -76,6 +77,14 @@ func uploaded(c *echo.Context, choose string) (multipart.File, string, error) {
 // thumbEdge is the longer edge of a small picture, in pixels.
 const thumbEdge = 288
 
+// smallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
+func smallPicture(p production.Production, v production.View, l look.Look, size raster.Named, number, edge int) farm.Thumb {
+	return farm.Thumb{
+		Scene: p.Scene.SHA256, Camera: v.Camera, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
+		Size: size.Seen().Within(edge), Fit: size.Fit, Background: p.Picture.Background,
+	}
+}
+
 // thumb answers with the small picture of a view at a frame, in the shape of a size.
 func (a *app) thumb(c *echo.Context) error {
 	p, err := a.House.Production(c.Param("code"))
@@ -90,16 +99,15 @@ func (a *app) thumb(c *echo.Context) error {
 	if !ok || p.Scene.SHA256 == "" {
 		return echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
 	}
-	size := raster.Size{Width: 1920, Height: 1080}
-	fit := raster.Fit{}
-	if named, ok := p.FindSize(c.QueryParam("size")); ok {
-		size, fit = raster.Size{Width: max(1, int(float64(named.Width)*named.Pixel()+0.5)), Height: named.Height}, named.Fit
+	size, ok := p.FindSize(c.QueryParam("size"))
+	if !ok {
+		size = raster.Named{Size: raster.Size{Width: 1920, Height: 1080}}
 	}
 	n, err := strconv.Atoi(c.QueryParam("frame"))
 	if err != nil {
 		n = p.FirstFrame
 	}
-	t := farm.Thumb{Scene: p.Scene.SHA256, Camera: v.Camera, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: n, Size: size.Within(thumbEdge), Fit: fit, Background: p.Picture.Background}
+	t := smallPicture(p.Production, v, l, size, n, thumbEdge)
 	c.Response().Header().Set("Cache-Control", "no-cache")
 	c.Response().Header().Set("ETag", `"`+t.Key()+`"`)
 	if c.Request().Header.Get("If-None-Match") == `"`+t.Key()+`"` {

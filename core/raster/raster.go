@@ -81,6 +81,11 @@ func (n Named) Pixel() float64 {
 // Aspect returns the shape that is seen: width times pixel aspect over height.
 func (n Named) Aspect() float64 { return n.Size.Aspect() * n.Pixel() }
 
+// Seen returns the size in square pixels of the same height: what a screen shows.
+func (n Named) Seen() Size {
+	return Size{max(1, int(math.Round(float64(n.Width)*n.Pixel()))), n.Height}
+}
+
 // Reduced returns the pixels of a reduction, in the size's multiples.
 func (n Named) Reduced(r Reduction) Size { return r.Of(n.Size).Multiple(n.MultipleOf) }
 

@@ -51,6 +51,7 @@ func TestReducedSizesRoundUpAndAreNeverZero(t *testing.T) {
 		{Size{1080, 1920}.Within(240), Size{135, 240}},
 		{Size{100, 50}.Within(240), Size{100, 50}},
 		{Size{1999, 1}.Multiple(4), Size{2000, 4}},
+		{Named{Size: Size{720, 576}, PixelAspect: 1.5}.Seen(), Size{1080, 576}},
 	} {
 		if c.got != c.want {
 			t.Errorf("got %v, want %v", c.got, c.want)

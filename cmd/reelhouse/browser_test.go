@@ -182,7 +182,7 @@ func TestScreenshots(t *testing.T) {
 	}
 	shoot("sizes", "standards?open=tall#size-details", "true")
 	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
-	shoot("names", "output#names--pattern", `document.querySelector(".tree") !== null`)
+	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)
 	for _, name := range []string{"standards", "scenes", "views", "shots", "passes", "batch"} {
 		shoot(name, name, "true")
 	}

@@ -123,6 +123,28 @@ func TestOutputsAreEditedAndRefusedWithReasons(t *testing.T) {
 	}
 }
 
+func TestAProductionWithoutStandardsSaysWhatIsMissing(t *testing.T) {
+	s := newSite(t)
+	s.set("shot", "010", "remove", "")
+	for _, part := range [][]string{{"size", "scope"}, {"size", "hd"}, {"output", "master"}, {"output", "review"}, {"output", "proxy"}, {"quality", "final"}, {"pass-list", "comp"}, {"pass-list", "minimum"}} {
+		s.set(part[0], part[1], "remove", "")
+	}
+	for _, st := range stations {
+		if code, body := s.get("/p/TEST/" + string(st.Key)); code != 200 {
+			t.Errorf("%s: %d\n%s", st.Key, code, body)
+		}
+	}
+	if body := s.set("shot", "", "add", ""); !strings.Contains(body, "add what is missing") {
+		t.Errorf("a shot of nothing: %s", said(body))
+	}
+	if p := s.production(); len(p.Sizes) != 1 || len(p.Outputs) != 1 || len(p.Qualities) != 1 {
+		t.Errorf("the last of something could be removed: %+v", p.Standards)
+	}
+	if _, body := s.get("/p/TEST/names?value=" + url.QueryEscape("(shot).(frame:4).(ext)")); !strings.Contains(body, "no paths yet") {
+		t.Errorf("the names' preview: %s", body)
+	}
+}
+
 func TestAnEditShowsWhatItChanges(t *testing.T) {
 	s := newSite(t)
 	if body := s.set("size", "hd", "width", "3840"); !strings.Contains(body, "That changes") || !strings.Contains(body, "1 shot") || !strings.Contains(body, "→") {

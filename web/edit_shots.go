@@ -99,6 +99,9 @@ func (e edit) addShot(p *production.Production) error {
 	if len(p.Views) == 0 {
 		return fmt.Errorf("there is no view yet; bring in a scene with cameras first")
 	}
+	if len(p.Sizes) == 0 || len(p.Outputs) == 0 || len(p.PassLists) == 0 {
+		return fmt.Errorf("a shot needs a size, an output and a pass list; add what is missing at their stations first")
+	}
 	code := ""
 	for n := 10 * (len(p.Shots) + 1); ; n += 10 {
 		code = fmt.Sprintf("%03d", n)

@@ -210,7 +210,13 @@ func (a *app) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	b, err := a.House.Batch(s.BatchID)
+	if err != nil {
+		return err
+	}
+	clock := b.Plan.Clock()
 	return c.Render(http.StatusOK, "frame-side", map[string]any{
+		"Timecode": clock.Timecode(number), "Moment": clock.Seconds(number),
 		"Code": c.Param("code"), "Frame": f, "Sequence": s, "Files": files, "Logs": logs, "Actions": actions(queue.Counts{f.State: 1}),
 		"Percent": int(100 * a.Node.Progress(sequence, number)), "Retries": queue.Retries,
 	})

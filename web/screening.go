@@ -130,10 +130,11 @@ func (a *app) screenFrames(c *echo.Context) error {
 		Number   int         `json:"number"`
 		State    queue.State `json:"state"`
 		Timecode string      `json:"timecode"`
+		Seconds  float64     `json:"seconds"`
 	}
 	entries := make([]entry, 0, len(frames))
 	for _, f := range frames {
-		entries = append(entries, entry{f.Number, f.State, clock.Timecode(f.Number).String()})
+		entries = append(entries, entry{f.Number, f.State, clock.Timecode(f.Number).String(), clock.Seconds(f.Number)})
 	}
 	return c.JSON(http.StatusOK, entries)
 }

@@ -17,7 +17,7 @@ const fit = () => {
 addEventListener("resize", fit);
 fit();
 
-let frames = []; // { number, state, timecode }
+let frames = []; // { number, state, timecode, seconds }
 let at = 0;
 let pass = room.dataset.pass;
 let stops = 0;
@@ -44,7 +44,7 @@ async function show(index) {
   const mine = ++shown;
   const { number } = frames[at];
   document.getElementById("number").textContent = number;
-  document.getElementById("timecode").textContent = frames[at].timecode;
+  document.getElementById("timecode").textContent = `${frames[at].timecode} · ${frames[at].seconds.toFixed(2)} s`;
   scrub.value = at;
   for (const cell of room.querySelectorAll("[data-frame]")) cell.classList.toggle("now", Number(cell.dataset.frame) === number);
   for (const button of room.querySelectorAll("button[data-pass]")) button.setAttribute("aria-pressed", button.dataset.pass === pass);

@@ -58,7 +58,7 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 		}
 		file := job.File{Path: p.temp, Encoding: f.Encoding, Passes: f.Passes, Stamp: filled}
 		if f.Size != s.Size {
-			file.Size = f.Size
+			file.Size, file.Kernel = f.Size, f.Kernel
 		}
 		frame.Files = append(frame.Files, file)
 	}

@@ -86,7 +86,7 @@ func TestOutputsAreEditedAndRefusedWithReasons(t *testing.T) {
 	for _, e := range [][]string{
 		{"output", "review", "depth", "16"}, {"output", "review", "curve", "gamma22"}, {"output", "review", "alpha", "straight"}, {"output", "review", "stamp-top-middle", "(note) (rendertime)"},
 		{"output", "review", "stamp-opacity", "50 %"}, {"output", "review", "stamp-percent", "6"}, {"output", "master", "packing", "groups"}, {"output", "master", "group-depth", "data"},
-		{"output", "master", "group-normal", "data"}, {"output", "master", "compression", "none"}, {"output", "master", "stamp-on", "1"}, {"output", "proxy", "scale", "1/4"}, {"output", "proxy", "level", "70"},
+		{"output", "master", "group-normal", "data"}, {"output", "master", "compression", "none"}, {"output", "master", "stamp-on", "1"}, {"output", "proxy", "scale", "1/4"}, {"output", "proxy", "kernel", "lanczos"}, {"output", "proxy", "level", "70"},
 		{"output", "proxy", "pattern", "small/(shot)_(frame:4).(ext)"}, {"output", "", "add", "review"}, {"output", "review2", "code", "dailies"}, {"output", "dailies", "name", "Dailies"},
 		{"names", "", "separator", "-"}, {"names", "", "case", "upper"},
 	} {
@@ -107,7 +107,7 @@ func TestOutputsAreEditedAndRefusedWithReasons(t *testing.T) {
 	for says, e := range map[string][]string{
 		"second time": {"output", "master", "curve", "srgb"}, "no field": {"output", "review", "stamp-top-left", "(nope)"}, "lies in 1 to 100": {"output", "proxy", "level", "0"},
 		"uses this output": {"output", "master", "remove", ""}, "no depth": {"output", "proxy", "depth", "16"}, "must end with": {"output", "proxy", "pattern", "x"},
-		"no layers": {"output", "review", "only", "beauty", "depth"},
+		"no resampling": {"output", "proxy", "kernel", "x"}, "no layers": {"output", "review", "only", "beauty", "depth"},
 	} {
 		before := s.production().Number
 		if body := s.set(e[0], e[1], e[2], e[3:]...); !strings.Contains(body, says) || s.production().Number != before {

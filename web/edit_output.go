@@ -78,6 +78,8 @@ func (e edit) output(p *production.Production) error {
 		}
 	case "scale":
 		o.Scale, err = raster.ParseReduction(e.value)
+	case "kernel":
+		o.Kernel = pixel.Kernel(e.value)
 	case "pattern":
 		o.Pattern = e.value
 	case "remove":

@@ -8,6 +8,7 @@ import (
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
 	"reelhouse/core/stamp"
@@ -56,6 +57,7 @@ type outputPage struct {
 	Compressions []option
 	Alphas       []option
 	Curves       []option
+	Kernels      []option
 	Passes       []passChoice
 	Places       []placeChoice
 	TextFields   []string
@@ -173,6 +175,9 @@ func (page *outputPage) open(p production.Production, o *shownOutput) {
 	}
 	for _, c := range o.Kind.Curves {
 		page.Curves = append(page.Curves, option{string(c), c.Name()})
+	}
+	for _, k := range pixel.Kernels() {
+		page.Kernels = append(page.Kernels, option{string(k), k.Name()})
 	}
 	for _, described := range pass.Catalogue() {
 		choice := passChoice{Pass: described, Taken: len(o.Only) == 0 || slices.Contains(o.Only, described.Code)}

@@ -87,6 +87,8 @@ type File struct {
 	Passes   []pass.Code     `json:"passes"`
 	// Size is smaller than the job's if the file is to be reduced; 0 x 0 stands for the job's.
 	Size raster.Size `json:"size"`
+	// Kernel resamples to Size; unfiltered passes take the nearest pixel instead.
+	Kernel pixel.Kernel `json:"kernel,omitempty"`
 	// Stamp is burnt into the beauty of this file, filled but for (rendertime).
 	Stamp stamp.Stamp `json:"stamp"`
 }
@@ -122,6 +124,11 @@ func Read(r io.Reader) (Job, error) {
 			}
 			if err := file.Encoding.Check(); err != nil {
 				return Job{}, fmt.Errorf("job: frame %d, %s: %w", f.Number, file.Path, err)
+			}
+			if file.Size != (raster.Size{}) {
+				if err := file.Kernel.Check(); err != nil {
+					return Job{}, fmt.Errorf("job: frame %d, %s: %w", f.Number, file.Path, err)
+				}
 			}
 		}
 	}

@@ -53,11 +53,24 @@ type Output struct {
 	// Only holds the passes that this output takes of a shot's list; empty for all of them.
 	Only  []pass.Code      `json:"only,omitempty"`
 	Scale raster.Reduction `json:"scale"` // of what is rendered
+	// Kernel resamples to Scale; empty stands for DefaultKernel. Unfiltered passes take the nearest pixel.
+	Kernel pixel.Kernel `json:"kernel,omitempty"`
 	// Pattern names the files; empty stands for the production's pattern.
 	Pattern string      `json:"pattern,omitempty"`
 	Stamp   stamp.Stamp `json:"stamp"`
 	// StampMaster must be set to stamp a master.
 	StampMaster bool `json:"stampMaster,omitempty"`
+}
+
+// DefaultKernel is what pictures are reduced by unless an output says otherwise.
+const DefaultKernel = pixel.BoxKernel
+
+// ResampledBy returns the kernel that reduces the output.
+func (o Output) ResampledBy() pixel.Kernel {
+	if o.Kernel == "" {
+		return DefaultKernel
+	}
+	return o.Kernel
 }
 
 // Usual returns the three outputs that most productions have: a master, pictures for review, and small ones.
@@ -249,6 +262,9 @@ func (o Output) Check() (field string, err error) {
 		if _, err := pass.Find(code); err != nil {
 			return "only", err
 		}
+	}
+	if err := o.ResampledBy().Check(); err != nil {
+		return "kernel", err
 	}
 	if o.Pattern != "" {
 		if _, err := naming.Parse(o.Pattern); err != nil {

@@ -136,6 +136,7 @@ func TestMistakesAreNamedWithTheirField(t *testing.T) {
 		"no packing":       {func(o *Output) { o.Packing = "x" }, "packing"},
 		"group name":       {func(o *Output) { o.Groups = []Group{{Name: "a b"}} }, "groups"},
 		"two groups":       {func(o *Output) { o.Groups = []Group{{"a", everything[1:2]}, {"b", everything[1:2]}} }, "groups"},
+		"no resampling":    {func(o *Output) { o.Kernel = "x" }, "kernel"},
 		`no pass "x"`:      {func(o *Output) { o.Only = []pass.Code{"x"} }, "only"},
 		"pattern":          {func(o *Output) { o.Pattern = "x" }, "pattern"},
 		"unless that is":   {func(o *Output) { o.Stamp = stamp.Usual() }, "stamp"},

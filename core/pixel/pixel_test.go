@@ -95,27 +95,6 @@ func TestEncoderAgreesWithTheCurve(t *testing.T) {
 	}
 }
 
-func TestShrinkingKeepsTheMean(t *testing.T) {
-	img := New(7, 5, "R")
-	for i := range img.Planes[0].Data {
-		img.Planes[0].Data[i] = float32(i * i % 13)
-	}
-	for _, c := range []struct{ w, h int }{{3, 2}, {1, 1}, {7, 1}, {6, 5}} {
-		small := img.Shrink(c.w, c.h)
-		if small.Width != c.w || small.Height != c.h || math.Abs(small.Planes[0].Stats().Mean-img.Planes[0].Stats().Mean) > 1e-6 {
-			t.Errorf("%v: mean %v of %v", c, small.Planes[0].Stats().Mean, img.Planes[0].Stats().Mean)
-		}
-	}
-	if img.Shrink(7, 5) != img || img.Shrink(100, 100) != img {
-		t.Error("what is not smaller was copied")
-	}
-	half := New(4, 2, "Z")
-	copy(half.Planes[0].Data, []float32{1, 3, 0, 0, 5, 7, 0, 8})
-	if got := half.Shrink(2, 1).Planes[0].Data; got[0] != 4 || got[1] != 2 {
-		t.Errorf("means are %v, want 4 and 2", got)
-	}
-}
-
 func TestFilterSamplesHaveTheFiltersMoments(t *testing.T) {
 	const n = 20000
 	for f, want := range map[Filter]float64{Box: 1.0 / 12, Gaussian: 0.243} { // a Gaussian of 0.5 cut at 3 deviations has variance 0.2433

@@ -69,7 +69,7 @@ func (s Sequence) sameAs(t Sequence) bool {
 		return false
 	}
 	return slices.EqualFunc(s.Files, t.Files, func(f, g FileSequence) bool {
-		return f.Output == g.Output && f.Label == g.Label && slices.Equal(f.Passes, g.Passes) && f.Encoding == g.Encoding && f.Size == g.Size &&
+		return f.Output == g.Output && f.Label == g.Label && slices.Equal(f.Passes, g.Passes) && f.Encoding == g.Encoding && f.Size == g.Size && f.Kernel == g.Kernel &&
 			f.Path.String() == g.Path.String() && f.Stamp.Percent == g.Stamp.Percent && f.Stamp.Opacity == g.Stamp.Opacity && slices.Equal(f.Stamp.Lines, g.Stamp.Lines)
 	})
 }

@@ -11,6 +11,7 @@ import (
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/stamp"
@@ -74,8 +75,9 @@ type FileSequence struct {
 	Label    string          `json:"label"` // the pass, the group, or "all" for a file of layers
 	Passes   []pass.Code     `json:"passes"`
 	Encoding output.Encoding `json:"encoding"`
-	Size     raster.Size     `json:"size"`  // in pixels, the output's scale included
-	Stamp    stamp.Stamp     `json:"stamp"` // as it is written, with fields
+	Size     raster.Size     `json:"size"`   // in pixels, the output's scale included
+	Kernel   pixel.Kernel    `json:"kernel"` // resamples the rendered picture to Size
+	Stamp    stamp.Stamp     `json:"stamp"`  // as it is written, with fields
 	Path     naming.Path     `json:"path"`
 	Pattern  string          `json:"pattern"`
 }
@@ -150,7 +152,7 @@ func files(p production.Production, o output.Output, pattern naming.Pattern, siz
 	for _, bundle := range o.Bundles(s.Passes) {
 		f := FileSequence{
 			Output: o.Code, Role: o.Role, Label: bundle.Label, Passes: bundle.Passes, Encoding: p.EncodingOf(o),
-			Size: scaled, Pattern: pattern.String(),
+			Size: scaled, Kernel: o.ResampledBy(), Pattern: pattern.String(),
 		}
 		if o.Stamp.On && slices.Contains(bundle.Passes, pass.Beauty) {
 			f.Stamp = o.Stamp

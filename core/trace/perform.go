@@ -11,6 +11,7 @@ import (
 	"reelhouse/core/geom"
 	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
+	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
@@ -96,7 +97,7 @@ func encodeFile(img *pixel.Image, j job.Job, f job.Frame, out job.File, rendered
 		return nil, err
 	}
 	if out.Size != (raster.Size{}) {
-		img = img.Shrink(out.Size.Width, out.Size.Height)
+		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, filteredPlanes(out.Passes))
 	}
 	if out.Stamp.On {
 		img = img.Clone()
@@ -116,6 +117,21 @@ func encodeFile(img *pixel.Image, j job.Job, f job.Frame, out job.File, rendered
 	h := imagefile.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, Facts: facts}
 	err = imagefile.Encode(&b, out.Encoding, img, out.Passes, h)
 	return b.Bytes(), err
+}
+
+// filteredPlanes answers which planes of the passes hold values that may be averaged.
+func filteredPlanes(passes []pass.Code) func(plane string) bool {
+	filtered := map[string]bool{}
+	for _, code := range passes {
+		described, err := pass.Find(code)
+		if err != nil {
+			continue
+		}
+		for _, name := range described.ChannelNames() {
+			filtered[name] = described.Filtered
+		}
+	}
+	return func(plane string) bool { return filtered[plane] }
 }
 
 func backgroundOf(b production.Background) (Background, error) {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"io"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -29,8 +30,8 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
 		Size: raster.Size{Width: 40, Height: 30}, Passes: everything, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
 		Frames: []job.Frame{
-			{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything}, {Path: "a.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}, Size: raster.Size{Width: 20, Height: 15}, Stamp: stamped}}},
-			{Number: 1013, Files: []job.File{{Path: "b.exr", Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Depth}}}},
+			{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything}, {Path: "a.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}, Size: raster.Size{Width: 20, Height: 15}, Kernel: pixel.Mitchell, Stamp: stamped}}},
+			{Number: 1013, Files: []job.File{{Path: "b.exr", Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Depth}}, {Path: "c.exr", Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Depth}, Size: raster.Size{Width: 20, Height: 15}, Kernel: pixel.BoxKernel}}},
 		},
 		Facts: []job.Fact{{Name: "shot", Value: "010"}},
 	}
@@ -49,7 +50,7 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 	if err := Perform(context.Background(), j, outside); err != nil {
 		t.Fatal(err)
 	}
-	if got := strings.Join(said, ","); got != "started ,wrote a.exr,wrote a.png,started ,wrote b.exr,finished " {
+	if got := strings.Join(said, ","); got != "started ,wrote a.exr,wrote a.png,started ,wrote b.exr,wrote c.exr,finished " {
 		t.Errorf("it said %s", got)
 	}
 	picture, err := imagefile.Decode(wrote["a.exr"])
@@ -66,6 +67,19 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 	small, err := imagefile.Decode(wrote["a.png"])
 	if err != nil || small.Image.Width != 20 || small.Image.Height != 15 {
 		t.Errorf("the reduced picture is %+v, %v", small, err)
+	}
+	whole, err := imagefile.Decode(wrote["b.exr"])
+	if err != nil {
+		t.Fatal(err)
+	}
+	reduced, err := imagefile.Decode(wrote["c.exr"])
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, v := range reduced.Image.Plane("depth.Z").Data {
+		if !slices.Contains(whole.Image.Plane("depth.Z").Data, v) {
+			t.Fatalf("pixel %d of the reduced depth is %v m, which the whole one has nowhere", i, v)
+		}
 	}
 	again := map[string][]byte{}
 	outside.Write = func(path string, data []byte) error { again[path] = data; return nil }

@@ -2,7 +2,7 @@
 DATA ?= $(or $(REELHOUSE_DATA),./reelhouse-data)
 export CGO_ENABLED = 0
 
-.PHONY: build demo test race css tools bench screenshots
+.PHONY: build demo test race css tools bench fuzz screenshots
 
 build:
 	go build -o bin/reelhouse ./cmd/reelhouse
@@ -23,6 +23,10 @@ race: tools
 
 bench:
 	go test -run '^$$' -bench . ./...
+
+# fuzz runs every fuzz test for a minute.
+fuzz:
+	sh scripts/fuzz.sh
 
 # css makes styles, fonts and scripts again from npm packages; the results are committed.
 css:

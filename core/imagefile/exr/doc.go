@@ -2,8 +2,10 @@
 // lays them out.
 //
 // Written are single-part scan-line files with half and float channels, uncompressed or with ZIPS or ZIP
-// compression. Read are the same, RLE, and unsigned integer channels as floats. Tiled, multi-part and deep
-// files and the other compressions are refused by name. Attributes that are not understood are kept.
+// compression. Read are scan-line and tiled files (the full size of those with levels), of one part or many,
+// with half, float and unsigned integer channels (as floats), subsampled ones spread over their pixels, in
+// every compression but DWAA and DWAB, which are refused by name, as deep files are. Attributes that are not
+// understood are kept.
 //
 //	err := exr.Encode(w, &exr.File{Image: img, Compression: exr.ZIP})
 package exr
@@ -11,6 +13,7 @@ package exr
 import (
 	"encoding/binary"
 	"fmt"
+	"image"
 	"math"
 
 	"reelhouse/core/pixel"
@@ -19,13 +22,19 @@ import (
 // A Compression is one of the file layout's methods ("Compression", attribute type compression).
 type Compression uint8
 
-// The compressions that are read; all but RLE are written.
+// The compressions that are read; None, ZIPS and ZIP are written.
 const (
-	None Compression = iota
-	RLE
-	ZIPS // deflate, one line at a time
-	ZIP  // deflate, 16 lines at a time
+	None  Compression = iota
+	RLE               // runs of bytes
+	ZIPS              // deflate, one line at a time
+	ZIP               // deflate, 16 lines at a time
+	PIZ               // wavelets, 32 lines at a time
+	PXR24             // deflate, floats to 24 bits, 16 lines at a time
+	B44               // halves in blocks of 4 x 4, lossy, 32 lines at a time
+	B44A              // the same, with flat blocks smaller
 )
+
+func (c Compression) readable() bool { return c <= B44A }
 
 var compressionNames = []string{"none", "RLE", "ZIPS", "ZIP", "PIZ", "PXR24", "B44", "B44A", "DWAA", "DWAB"}
 
@@ -38,8 +47,11 @@ func (c Compression) String() string {
 
 // lines returns how many scan lines one chunk holds.
 func (c Compression) lines() int {
-	if c == ZIP {
+	switch c {
+	case ZIP, PXR24:
 		return 16
+	case PIZ, B44, B44A:
+		return 32
 	}
 	return 1
 }
@@ -71,9 +83,12 @@ const MaxEdge = 1 << 16
 type File struct {
 	Image       *pixel.Image
 	Compression Compression
-	Level       int         // of deflate, 1 to 9; 0 for the usual one. Not known when read
-	PixelAspect float32     // a pixel's width over its height; 0 for 1
-	Attributes  []Attribute // without those that describe the image itself
+	Level       int     // of deflate, 1 to 9; 0 for the usual one. Not known when read
+	PixelAspect float32 // a pixel's width over its height; 0 for 1
+	// DataWindow is where the image's pixels lie, DisplayWindow what is to be shown, in one system of
+	// coordinates. Read only: what is written begins at 0, 0 and is shown whole.
+	DataWindow, DisplayWindow image.Rectangle
+	Attributes                []Attribute // without those that describe the image itself
 }
 
 // An Attribute is a named, typed value of the header; Value is in the file's own bytes.

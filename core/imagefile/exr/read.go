@@ -1,14 +1,14 @@
 package exr
 
 import (
-	"bytes"
 	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
 	"math"
-
-	"github.com/klauspost/compress/zlib"
+	"runtime"
+	"sync"
+	"sync/atomic"
 
 	"reelhouse/core/pixel"
 )
@@ -16,320 +16,285 @@ import (
 // ErrFormat marks every error about what a file holds, as against errors of reading it.
 var ErrFormat = errors.New("exr")
 
-// Decode reads a whole file.
+// Decode reads the first part of a file.
 func Decode(r io.Reader) (*File, error) {
+	parts, err := decode(r, 1)
+	if err != nil {
+		return nil, err
+	}
+	return parts[0], nil
+}
+
+// DecodeParts reads all parts of a file, in their order.
+func DecodeParts(r io.Reader) ([]*File, error) { return decode(r, maxParts) }
+
+func decode(r io.Reader, most int) ([]*File, error) {
 	data, err := io.ReadAll(r)
 	if err != nil {
 		return nil, fmt.Errorf("exr: %w", err)
 	}
 	d := &decoder{data: data}
-	if err := d.decode(); err != nil {
+	if err := d.decode(most); err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrFormat, err)
 	}
-	return d.file, nil
+	var files []*File
+	for _, p := range d.parts[:min(most, len(d.parts))] {
+		files = append(files, p.file)
+	}
+	return files, nil
 }
 
-// shrink is more than deflate and RLE can shrink anything by; a header that promises more pixels than
-// the file can hold is refused before memory is taken for them.
-const shrink = 1100
-
-type channel struct {
-	name string
-	kind uint32
-}
+// shrink is more than any compression can shrink anything by; a header that promises more pixels than the
+// file can hold is refused before memory is taken for them.
+const shrink = 1500
 
 type decoder struct {
-	data     []byte
-	pos      int
-	file     *File
-	window   [4]int32 // data window
-	channels []channel
-	lineSize int // bytes of one scan line, uncompressed
-	deflated io.ReadCloser
+	data      []byte
+	pos       int
+	multiPart bool
+	parts     []*part
 }
 
-func (d *decoder) decode() error {
-	if err := d.header(); err != nil {
+// A block is the pixels of one chunk: columns x0 up to x1, lines y0 up to y1, from the corner of the data
+// window.
+type block struct {
+	part           *part
+	x0, y0, x1, y1 int
+	data           []byte
+}
+
+func (d *decoder) decode(most int) error {
+	if err := d.headers(); err != nil {
 		return err
 	}
-	img := d.file.Image
-	lines := d.file.Compression.lines()
-	count := (img.Height + lines - 1) / lines
-	if len(d.data)-d.pos < 8*count {
-		return fmt.Errorf("cut short in its offset table")
+	promised := int64(0)
+	for _, p := range d.parts {
+		promised += p.bytes()
 	}
-	if int64(d.lineSize)*int64(img.Height) > int64(len(d.data))*shrink {
-		return fmt.Errorf("%d bytes cannot hold %d x %d pixels", len(d.data), img.Width, img.Height)
+	if promised > int64(len(d.data))*shrink {
+		return fmt.Errorf("%d bytes cannot hold the %d that its header promises", len(d.data), promised)
 	}
-	for _, c := range d.channels {
+	var blocks []block
+	for i, p := range d.parts {
+		found, err := d.blocks(i, p)
+		if err != nil {
+			if len(d.parts) > 1 {
+				return fmt.Errorf("part %d: %w", i+1, err)
+			}
+			return err
+		}
+		if i < most {
+			p.makePlanes()
+			blocks = append(blocks, found...)
+		}
+	}
+	return unpackAll(blocks)
+}
+
+// makePlanes takes the memory for the part's pixels.
+func (p *part) makePlanes() {
+	img := p.file.Image
+	for _, c := range p.channels {
 		img.Planes = append(img.Planes, pixel.Plane{Name: c.name, Half: c.kind == typeHalf, Data: make([]float32, img.Width*img.Height)})
 	}
+}
+
+// unpackAll fills the planes from the blocks, on all cores. Blocks do not overlap.
+func unpackAll(blocks []block) error {
+	var next, failed atomic.Int64
+	failed.Store(int64(len(blocks)))
+	errs := make([]error, len(blocks))
+	var wg sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), len(blocks)) {
+		wg.Go(func() {
+			var u unpacker
+			for {
+				i := next.Add(1) - 1
+				if i >= failed.Load() { // nothing behind the first damage matters
+					return
+				}
+				if errs[i] = u.block(blocks[i]); errs[i] != nil {
+					for {
+						first := failed.Load()
+						if i >= first || failed.CompareAndSwap(first, i) {
+							break
+						}
+					}
+				}
+			}
+		})
+	}
+	wg.Wait()
+	for i, err := range errs {
+		if err != nil {
+			return fmt.Errorf("chunk %d of %d: %w", i+1, len(blocks), err)
+		}
+	}
+	return nil
+}
+
+// blocks reads a part's offset table and the heads of its chunks ("Offset Tables", "Chunk Layout"). Of a tiled
+// part only the tiles of the full size are returned.
+func (d *decoder) blocks(index int, p *part) ([]block, error) {
+	count, err := p.chunkCount()
+	if err != nil {
+		return nil, err
+	}
+	if (len(d.data)-d.pos)/8 < count {
+		return nil, fmt.Errorf("cut short in its offset table")
+	}
 	table := d.data[d.pos : d.pos+8*count]
-	seen := make([]bool, count)
+	d.pos += 8 * count
+	seen := map[[2]int]bool{}
+	blocks := make([]block, 0, count)
 	for i := range count {
 		offset := binary.LittleEndian.Uint64(table[8*i:])
-		if offset > uint64(len(d.data)) || len(d.data)-int(offset) < 8 {
-			return fmt.Errorf("chunk %d of %d is missing: the file is cut short or was not finished", i+1, count)
-		}
-		if err := d.chunk(int(offset), seen); err != nil {
-			return fmt.Errorf("chunk %d of %d: %w", i+1, count, err)
-		}
-	}
-	return nil
-}
-
-func (d *decoder) uint32() (uint32, error) {
-	if len(d.data)-d.pos < 4 {
-		return 0, fmt.Errorf("cut short in its header")
-	}
-	d.pos += 4
-	return binary.LittleEndian.Uint32(d.data[d.pos-4:]), nil
-}
-
-func (d *decoder) name() (string, error) {
-	end := bytes.IndexByte(d.data[d.pos:min(len(d.data), d.pos+longName+1)], 0)
-	if end < 0 {
-		return "", fmt.Errorf("a name in its header does not end")
-	}
-	s := string(d.data[d.pos : d.pos+end])
-	d.pos += end + 1
-	return s, nil
-}
-
-func (d *decoder) header() error {
-	if m, err := d.uint32(); err != nil || m != magic {
-		return fmt.Errorf("not an OpenEXR file")
-	}
-	flags, err := d.uint32()
-	if err != nil {
-		return err
-	}
-	switch {
-	case flags&versionMask != version:
-		return fmt.Errorf("file version %d is not read, only %d", flags&versionMask, version)
-	case flags&flagDeep != 0:
-		return fmt.Errorf("deep files are not read")
-	case flags&flagMultiPart != 0:
-		return fmt.Errorf("multi-part files are not read")
-	case flags&flagTiled != 0:
-		return fmt.Errorf("tiled files are not read")
-	}
-	d.file = &File{Image: &pixel.Image{}}
-	found := map[string]bool{}
-	for {
-		name, err := d.name()
+		b, full, err := d.chunk(offset, index, p)
 		if err != nil {
-			return err
+			return nil, fmt.Errorf("chunk %d of %d: %w", i+1, count, err)
 		}
-		if name == "" {
-			break
-		}
-		kind, err := d.name()
-		if err != nil {
-			return err
-		}
-		size, err := d.uint32()
-		if err != nil {
-			return err
-		}
-		if uint64(size) > uint64(len(d.data)-d.pos) {
-			return fmt.Errorf("attribute %s is cut short", name)
-		}
-		value := d.data[d.pos : d.pos+int(size)]
-		d.pos += int(size)
-		if err := d.attribute(name, kind, value); err != nil {
-			return fmt.Errorf("attribute %s: %w", name, err)
-		}
-		found[name] = true
-	}
-	for _, name := range []string{"channels", "compression", "dataWindow"} {
-		if !found[name] {
-			return fmt.Errorf("the header has no %s", name)
-		}
-	}
-	for _, c := range d.channels {
-		if c.kind == typeHalf {
-			d.lineSize += 2 * d.file.Image.Width
-		} else {
-			d.lineSize += 4 * d.file.Image.Width
-		}
-	}
-	return nil
-}
-
-func (d *decoder) attribute(name, kind string, value []byte) error {
-	switch name {
-	case "channels":
-		return d.channelList(value)
-	case "compression":
-		if len(value) != 1 {
-			return fmt.Errorf("%d bytes", len(value))
-		}
-		d.file.Compression = Compression(value[0])
-		if d.file.Compression > ZIP {
-			return fmt.Errorf("%s is not read", d.file.Compression)
-		}
-	case "dataWindow":
-		if len(value) != 16 {
-			return fmt.Errorf("%d bytes", len(value))
-		}
-		for i := range d.window {
-			d.window[i] = int32(binary.LittleEndian.Uint32(value[4*i:]))
-		}
-		width, height := int64(d.window[2])-int64(d.window[0])+1, int64(d.window[3])-int64(d.window[1])+1
-		if width < 1 || height < 1 || width > MaxEdge || height > MaxEdge {
-			return fmt.Errorf("%d x %d pixels cannot be read", width, height)
-		}
-		d.file.Image.Width, d.file.Image.Height = int(width), int(height)
-	case "pixelAspectRatio":
-		if len(value) != 4 {
-			return fmt.Errorf("%d bytes", len(value))
-		}
-		d.file.PixelAspect = math.Float32frombits(binary.LittleEndian.Uint32(value))
-	case "displayWindow", "lineOrder", "screenWindowCenter", "screenWindowWidth":
-	default:
-		d.file.Attributes = append(d.file.Attributes, Attribute{name, kind, bytes.Clone(value)})
-	}
-	return nil
-}
-
-func (d *decoder) channelList(value []byte) error {
-	le := binary.LittleEndian
-	for len(value) > 0 && value[0] != 0 {
-		end := bytes.IndexByte(value, 0)
-		if end < 0 || end > longName || len(value)-end-1 < 16 {
-			return fmt.Errorf("an entry is cut short")
-		}
-		c := channel{string(value[:end]), le.Uint32(value[end+1:])}
-		if c.kind > typeFloat {
-			return fmt.Errorf("channel %s has the unknown type %d", c.name, c.kind)
-		}
-		if le.Uint32(value[end+9:]) != 1 || le.Uint32(value[end+13:]) != 1 {
-			return fmt.Errorf("channel %s is subsampled, which is not read", c.name)
-		}
-		d.channels = append(d.channels, c)
-		if len(d.channels) > 1024 {
-			return fmt.Errorf("more than 1024 channels")
-		}
-		value = value[end+17:]
-	}
-	if len(d.channels) == 0 {
-		return fmt.Errorf("there are none")
-	}
-	return nil
-}
-
-func (d *decoder) chunk(at int, seen []bool) error {
-	le := binary.LittleEndian
-	img := d.file.Image
-	first := int64(int32(le.Uint32(d.data[at:]))) - int64(d.window[1])
-	size := int(int32(le.Uint32(d.data[at+4:])))
-	at += 8
-	lines := d.file.Compression.lines()
-	if first < 0 || first >= int64(img.Height) || first%int64(lines) != 0 {
-		return fmt.Errorf("its line %d lies outside the picture", first)
-	}
-	if size < 0 || size > len(d.data)-at {
-		return fmt.Errorf("cut short")
-	}
-	if i := int(first) / lines; seen[i] {
-		return fmt.Errorf("line %d stands there twice", first)
-	} else {
-		seen[i] = true
-	}
-	y0 := int(first)
-	y1 := min(img.Height, y0+lines)
-	raw, err := d.unpack(d.data[at:at+size], (y1-y0)*d.lineSize)
-	if err != nil {
-		return err
-	}
-	for y := y0; y < y1; y++ {
-		for i, c := range d.channels {
-			row := img.Planes[i].Data[y*img.Width : (y+1)*img.Width]
-			for x := range row {
-				switch c.kind {
-				case typeHalf:
-					row[x] = pixel.FromHalf(le.Uint16(raw))
-					raw = raw[2:]
-					continue
-				case typeFloat:
-					row[x] = math.Float32frombits(le.Uint32(raw))
-				default:
-					row[x] = float32(le.Uint32(raw))
-				}
-				raw = raw[4:]
-			}
-		}
-	}
-	return nil
-}
-
-// unpack returns the size uncompressed bytes of a chunk.
-func (d *decoder) unpack(packed []byte, size int) ([]byte, error) {
-	if len(packed) == size {
-		return packed, nil
-	}
-	split := make([]byte, size)
-	switch d.file.Compression {
-	case None:
-		return nil, fmt.Errorf("%d bytes instead of %d", len(packed), size)
-	case RLE:
-		if err := unrun(split, packed); err != nil {
-			return nil, err
-		}
-	default:
-		if err := d.inflate(split, packed); err != nil {
-			return nil, fmt.Errorf("damaged: %w", err)
-		}
-	}
-	for i := 1; i < size; i++ {
-		split[i] += split[i-1] - 128
-	}
-	raw := make([]byte, size)
-	half := (size + 1) / 2
-	for i := range raw {
-		raw[i] = split[i/2+i%2*half]
-	}
-	return raw, nil
-}
-
-// inflate fills out from deflated bytes, with one reader for all chunks of a file.
-func (d *decoder) inflate(out, packed []byte) (err error) {
-	if d.deflated == nil {
-		d.deflated, err = zlib.NewReader(bytes.NewReader(packed))
-	} else {
-		err = d.deflated.(zlib.Resetter).Reset(bytes.NewReader(packed), nil)
-	}
-	if err == nil {
-		_, err = io.ReadFull(d.deflated, out)
-	}
-	return err
-}
-
-// unrun undoes run-length coding: a count below 0 is followed by that many bytes as they are, any other
-// by one byte that stands count+1 times.
-func unrun(out, in []byte) error {
-	for len(in) > 1 {
-		count := int(int8(in[0]))
-		in = in[1:]
-		if count < 0 {
-			if -count > len(in) || -count > len(out) {
-				return fmt.Errorf("damaged: a run reaches too far")
-			}
-			copy(out, in[:-count])
-			in, out = in[-count:], out[-count:]
+		if !full {
 			continue
 		}
-		if count+1 > len(out) {
-			return fmt.Errorf("damaged: a run reaches too far")
+		if at := [2]int{b.x0, b.y0}; seen[at] {
+			return nil, fmt.Errorf("chunk %d of %d: line %d, column %d stands there twice", i+1, count, b.y0, b.x0)
+		} else {
+			seen[at] = true
 		}
-		for i := range count + 1 {
-			out[i] = in[0]
+		blocks = append(blocks, b)
+	}
+	return blocks, nil
+}
+
+// chunk reads the head of one chunk. It is not full if it is a tile of a reduced level.
+func (d *decoder) chunk(offset uint64, index int, p *part) (b block, full bool, err error) {
+	if offset > uint64(len(d.data)) {
+		return b, false, fmt.Errorf("it is missing: the file is cut short or was not finished")
+	}
+	rest := d.data[offset:]
+	number := func() int {
+		if len(rest) < 4 {
+			err = fmt.Errorf("it is missing: the file is cut short or was not finished")
+			return 0
 		}
-		in, out = in[1:], out[count+1:]
+		n := int(int32(binary.LittleEndian.Uint32(rest)))
+		rest = rest[4:]
+		return n
 	}
-	if len(out) > 0 {
-		return fmt.Errorf("damaged: %d bytes are missing", len(out))
+	if d.multiPart {
+		if of := number(); err == nil && of != index {
+			return b, false, fmt.Errorf("it belongs to part %d", of+1)
+		}
 	}
+	img := p.file.Image
+	b.part, full = p, true
+	if p.tiles != nil {
+		column, row, levelX, levelY := number(), number(), number(), number()
+		full = levelX == 0 && levelY == 0
+		width, height := p.tiles.width, p.tiles.height
+		if err == nil && full && (column < 0 || row < 0 || column > (img.Width-1)/width || row > (img.Height-1)/height) {
+			return b, false, fmt.Errorf("tile %d, %d lies outside the picture", column, row)
+		}
+		b.x0, b.y0 = column*width, row*height
+		b.x1, b.y1 = min(img.Width, b.x0+width), min(img.Height, b.y0+height)
+	} else {
+		lines := p.file.Compression.lines()
+		first := number() - p.file.DataWindow.Min.Y
+		if err == nil && (first < 0 || first >= img.Height || first%lines != 0) {
+			return b, false, fmt.Errorf("its line %d lies outside the picture", first)
+		}
+		b.x1, b.y0, b.y1 = img.Width, first, min(img.Height, first+lines)
+	}
+	size := number()
+	if err != nil {
+		return b, false, err
+	}
+	if size < 0 || size > len(rest) {
+		return b, false, fmt.Errorf("cut short")
+	}
+	b.data = rest[:size]
+	return b, full, nil
+}
+
+// block unpacks one block and puts its values into the planes.
+func (u *unpacker) block(b block) error {
+	raw, err := u.unpack(b)
+	if err != nil {
+		return err
+	}
+	le := binary.LittleEndian
+	img, corner := b.part.file.Image, b.part.file.DataWindow.Min
+	for y := b.y0; y < b.y1; y++ {
+		for i, c := range b.part.channels {
+			if (corner.Y+y)%c.ySampling != 0 {
+				continue // the line above is shown again, below
+			}
+			row := img.Planes[i].Data[y*img.Width : (y+1)*img.Width]
+			n := c.samples(corner.X+b.x0, corner.X+b.x1)
+			values := raw[:n*c.size()]
+			raw = raw[n*c.size():]
+			if c.xSampling == 1 {
+				row = row[b.x0:b.x1]
+				switch c.kind {
+				case typeHalf:
+					for x := range row {
+						row[x] = pixel.FromHalf(le.Uint16(values[2*x:]))
+					}
+				case typeFloat:
+					for x := range row {
+						row[x] = math.Float32frombits(le.Uint32(values[4*x:]))
+					}
+				default:
+					for x := range row {
+						row[x] = float32(le.Uint32(values[4*x:]))
+					}
+				}
+				continue
+			}
+			c.spread(row, values, corner.X, b.x0, b.x1)
+		}
+	}
+	b.repeatLines()
 	return nil
+}
+
+// spread puts each value of a subsampled line where it stands, and on the pixels to its right that have none.
+func (c channel) spread(row []float32, values []byte, left, x0, x1 int) {
+	le := binary.LittleEndian
+	last := float32(0)
+	for x := x0; x < x1; x++ {
+		if (left+x)%c.xSampling == 0 {
+			switch c.kind {
+			case typeHalf:
+				last = pixel.FromHalf(le.Uint16(values))
+			case typeFloat:
+				last = math.Float32frombits(le.Uint32(values))
+			default:
+				last = float32(le.Uint32(values))
+			}
+			values = values[c.size():]
+		}
+		row[x] = last
+	}
+}
+
+// repeatLines shows lines of subsampled channels again on the lines below that have none, even if those lie in
+// the next block: no other block writes them.
+func (b block) repeatLines() {
+	img, corner := b.part.file.Image, b.part.file.DataWindow.Min
+	for i, c := range b.part.channels {
+		if c.ySampling == 1 {
+			continue
+		}
+		data := img.Planes[i].Data
+		for y := b.y0; y < b.y1; y++ {
+			// The lines up to the next one that the channel has, also beyond this block.
+			if (corner.Y+y)%c.ySampling != 0 {
+				continue
+			}
+			for below := y + 1; below < img.Height && (corner.Y+below)%c.ySampling != 0; below++ {
+				copy(data[below*img.Width+b.x0:below*img.Width+b.x1], data[y*img.Width+b.x0:y*img.Width+b.x1])
+			}
+		}
+	}
 }

@@ -57,7 +57,7 @@ func (e edit) output(p *production.Production) error {
 	case "depth":
 		o.Depth = output.Depth(e.value)
 	case "compression":
-		if o.Compression = output.Compression(e.value); o.Level == 0 {
+		if o.Compression = output.Compression(e.value); o.Level == 0 && o.Compression.Leveled() {
 			o.Level = o.Format.Kind().UsedLevel
 		}
 	case "level":

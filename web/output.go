@@ -73,7 +73,7 @@ type outputPage struct {
 
 var (
 	depthNames       = map[output.Depth]string{output.ByPass: "half for colour, float for data", output.Float: "float for everything", output.Eight: "8 bit", output.Sixteen: "16 bit"}
-	compressionNames = map[output.Compression]string{output.None: "none", output.ZIPS: "ZIPS, a line at a time", output.ZIP: "ZIP, 16 lines at a time", output.Deflate: "deflate", output.DCT: "DCT, lossy"}
+	compressionNames = map[output.Compression]string{output.None: "none", output.RLE: "RLE, runs of bytes", output.PIZ: "PIZ, wavelets, 32 lines at a time", output.ZIPS: "ZIPS, a line at a time", output.ZIP: "ZIP, 16 lines at a time", output.Deflate: "deflate", output.DCT: "DCT, lossy"}
 	alphaNames       = map[output.Alpha]string{output.Agreed: "as agreed", output.NoAlpha: "none", output.Straight: "straight", output.Premultiplied: "premultiplied"}
 	placeNames       = map[stamp.Place]string{stamp.TopLeft: "Top left", stamp.TopMiddle: "Top middle", stamp.TopRight: "Top right", stamp.BottomLeft: "Bottom left", stamp.BottomMiddle: "Bottom middle", stamp.BottomRight: "Bottom right"}
 )
@@ -108,7 +108,7 @@ func fillOutput(a *app, v *view) error {
 func showOutput(p production.Production, d house.Draft, o output.Output) shownOutput {
 	s := shownOutput{Output: o, Kind: o.Format.Kind(), Encoding: p.EncodingOf(o)}
 	s.Summary = strings.Join([]string{depthNames[o.Depth], compressionNames[o.Compression]}, ", ")
-	if o.Compression != output.None {
+	if o.Compression.Leveled() {
 		s.Summary += fmt.Sprintf(", %s %d", s.Kind.LevelName, o.Level)
 	}
 	for _, shot := range p.Shots {

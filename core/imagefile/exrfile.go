@@ -19,7 +19,7 @@ const Prefix = "reelhouse:"
 // it to be.
 const alphaFact = "alpha"
 
-var exrCompressions = map[output.Compression]exr.Compression{output.None: exr.None, output.ZIPS: exr.ZIPS, output.ZIP: exr.ZIP}
+var exrCompressions = map[output.Compression]exr.Compression{output.None: exr.None, output.RLE: exr.RLE, output.PIZ: exr.PIZ, output.ZIPS: exr.ZIPS, output.ZIP: exr.ZIP}
 
 func encodeEXR(w io.Writer, e output.Encoding, img *pixel.Image, passes []pass.Code, h Header) error {
 	if e.Alpha == output.Straight && img.Plane("A") != nil {

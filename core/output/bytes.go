@@ -8,7 +8,11 @@ import (
 // Share of a file's size without compression that is left after it, by pass, from frames of the demo
 // production at draft quality; a test holds them against newly rendered frames. A production's own frames
 // correct the sum as they are finished.
-var deflated = map[pass.Code]float64{pass.Beauty: 0.38, pass.Depth: 0.61, pass.Normal: 0.45, pass.Object: 0.05}
+var (
+	deflated = map[pass.Code]float64{pass.Beauty: 0.38, pass.Depth: 0.61, pass.Normal: 0.45, pass.Object: 0.05}
+	wavelets = map[pass.Code]float64{pass.Beauty: 0.42, pass.Depth: 0.61, pass.Normal: 0.50, pass.Object: 0.17}
+	runs     = map[pass.Code]float64{pass.Beauty: 0.52, pass.Depth: 1, pass.Normal: 0.49, pass.Object: 0.67}
+)
 
 const (
 	deflatedInteger = 0.37 // PNG, 8 bit
@@ -46,8 +50,13 @@ func (e Encoding) Bytes(passes []pass.Code, size raster.Size) float64 {
 }
 
 func (e Encoding) left(code pass.Code) float64 {
-	if e.Compression == None {
+	switch e.Compression {
+	case None:
 		return 1
+	case PIZ:
+		return wavelets[code]
+	case RLE:
+		return runs[code]
 	}
 	return deflated[code]
 }

@@ -49,14 +49,19 @@ func (d Depth) Bits() int {
 // A Compression is how a file is made smaller.
 type Compression string
 
-// The compressions. ZIP takes 16 lines at a time, ZIPS one.
+// The compressions. ZIP takes 16 lines at a time, ZIPS one, PIZ 32.
 const (
 	None    Compression = "none"
+	RLE     Compression = "rle"
+	PIZ     Compression = "piz"
 	ZIPS    Compression = "zips"
 	ZIP     Compression = "zip"
 	Deflate Compression = "deflate"
 	DCT     Compression = "dct"
 )
+
+// Leveled reports whether the compression has a level.
+func (c Compression) Leveled() bool { return c != None && c != RLE && c != PIZ }
 
 // Alpha is how coverage is stored.
 type Alpha string
@@ -94,7 +99,7 @@ func Kinds() []Kind {
 	return []Kind{
 		{
 			Format: EXR, Name: "OpenEXR", Ext: "exr", Meaning: "Float numbers and layers: for anything that will be graded or composited.",
-			Depths: []Depth{ByPass, Float}, Compressions: []Compression{ZIP, ZIPS, None}, Alphas: []Alpha{Premultiplied, Straight},
+			Depths: []Depth{ByPass, Float}, Compressions: []Compression{ZIP, ZIPS, PIZ, RLE, None}, Alphas: []Alpha{Premultiplied, Straight},
 			Curves: []pixel.Curve{pixel.Linear}, Layers: true, Float: true, Lossless: true,
 			LevelName: "deflate level", LeastLevel: 1, MostLevel: 9, UsedLevel: 4,
 		},
@@ -156,7 +161,7 @@ func (e Encoding) Check() error {
 		return fmt.Errorf("%s has no depth %q", k.Name, e.Depth)
 	case !slices.Contains(k.Compressions, e.Compression):
 		return fmt.Errorf("%s has no compression %q", k.Name, e.Compression)
-	case e.Compression != None && (e.Level < k.LeastLevel || e.Level > k.MostLevel):
+	case e.Compression.Leveled() && (e.Level < k.LeastLevel || e.Level > k.MostLevel):
 		return fmt.Errorf("the %s of %s lies in %d to %d, not at %d", k.LevelName, k.Name, k.LeastLevel, k.MostLevel, e.Level)
 	case e.Alpha != NoAlpha && !slices.Contains(k.Alphas, e.Alpha):
 		return fmt.Errorf("%s has no %s alpha", k.Name, e.Alpha)

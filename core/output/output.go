@@ -130,7 +130,7 @@ func (o Output) Encoding(agreed Alpha, display pixel.Curve) Encoding {
 			e.Curve = k.Curves[0]
 		}
 	}
-	if e.Compression == None {
+	if !e.Compression.Leveled() {
 		e.Level = 0
 	}
 	return e

@@ -1,8 +1,8 @@
 // Package exr reads and writes OpenEXR files, as "OpenEXR File Layout" (OpenEXR project, file version 2)
 // lays them out.
 //
-// Written are single-part scan-line files with half and float channels, uncompressed or with ZIPS or ZIP
-// compression. Read are scan-line and tiled files (the full size of those with levels), of one part or many,
+// Written are single-part scan-line files with half and float channels, uncompressed or with RLE, ZIPS, ZIP, PIZ
+// or PXR24 compression. Read are scan-line and tiled files (the full size of those with levels), of one part or many,
 // with half, float and unsigned integer channels (as floats), subsampled ones spread over their pixels, in
 // every compression but DWAA and DWAB, which are refused by name, as deep files are. Attributes that are not
 // understood are kept.
@@ -22,7 +22,7 @@ import (
 // A Compression is one of the file layout's methods ("Compression", attribute type compression).
 type Compression uint8
 
-// The compressions that are read; None, ZIPS and ZIP are written.
+// The compressions that are read; all but B44 and B44A are written.
 const (
 	None  Compression = iota
 	RLE               // runs of bytes
@@ -35,6 +35,7 @@ const (
 )
 
 func (c Compression) readable() bool { return c <= B44A }
+func (c Compression) writable() bool { return c <= PXR24 }
 
 var compressionNames = []string{"none", "RLE", "ZIPS", "ZIP", "PIZ", "PXR24", "B44", "B44A", "DWAA", "DWAB"}
 

@@ -111,6 +111,53 @@ func TestFilesOfOtherWritersAreReadToTheLastBit(t *testing.T) {
 	}
 }
 
+// What we write in each compression is read by OpenImageIO as the same pixels. PXR24 rounds floats, and rounds
+// them as the reference encoder does.
+func TestOurFilesAreReadByOthersToTheLastBit(t *testing.T) {
+	tools(t)
+	dir := t.TempDir()
+	for _, size := range [][2]int{{97, 75}, {5, 3}, {1, 40}} {
+		want := scenery(size[0], size[1])
+		noise := want.Plane("depth.Z").Data
+		for i := range min(len(noise), 40) { // numbers of every kind
+			noise[i] = math.Float32frombits(uint32(i)*0x06543217 + uint32(i%3)*0x7f7fff80)
+		}
+		source := filepath.Join(dir, "source.exr")
+		if err := os.WriteFile(source, encode(t, &File{Image: want}), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		reference := filepath.Join(dir, "reference.exr")
+		tool(t, "oiiotool", append(append([]string{source}, mixed...), "--compression", "pxr24", "-o", reference)...)
+		read := mixed[:len(mixed):len(mixed)]
+		for c := None; c <= PXR24; c++ {
+			path := filepath.Join(dir, c.String())
+			if err := os.WriteFile(path+".exr", encode(t, &File{Image: want, Compression: c}), 0o644); err != nil {
+				t.Fatal(err)
+			}
+			read = append(read, path+".exr", "--compression", "none", "-o", path+".plain.exr")
+		}
+		tool(t, "oiiotool", read...)
+		for c := None; c <= PXR24; c++ {
+			got, err := Decode(bytes.NewReader(readFile(t, filepath.Join(dir, c.String()+".plain.exr"))))
+			if err != nil {
+				t.Fatal(err)
+			}
+			expected := want
+			if c == PXR24 {
+				f, err := Decode(bytes.NewReader(readFile(t, reference)))
+				if err != nil {
+					t.Fatal(err)
+				}
+				expected = f.Image
+			}
+			samePixels(t, got.Image, expected)
+			if t.Failed() {
+				t.Fatalf("%v in %s: others read other pixels", size, c)
+			}
+		}
+	}
+}
+
 // Small files that OpenImageIO and the OpenEXR project's tools wrote, kept beside the tests: what is lossless
 // holds the same bits as it was made of.
 func TestKeptFilesOfOtherWritersAreRead(t *testing.T) {

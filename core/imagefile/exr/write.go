@@ -54,7 +54,7 @@ func (f *File) check() error {
 		return fmt.Errorf("an image without channels cannot be written")
 	case f.Level < 0 || f.Level > 9:
 		return fmt.Errorf("a deflate level of %d is outside 1 to 9", f.Level)
-	case f.Compression != None && f.Compression != ZIPS && f.Compression != ZIP:
+	case !f.Compression.writable():
 		return fmt.Errorf("%s compression is not written", f.Compression)
 	}
 	seen := map[string]bool{}
@@ -174,6 +174,8 @@ type chunkEncoder struct {
 	file       *File
 	planes     []pixel.Plane
 	raw, split []byte
+	runs       []byte
+	words      []uint16
 	packed     bytes.Buffer
 	deflate    *zlib.Writer
 }
@@ -196,23 +198,39 @@ func (e *chunkEncoder) encode(y0, y1 int) ([]byte, error) {
 			}
 		}
 	}
-	body := e.raw
-	if e.file.Compression != None {
-		if err := e.zip(); err != nil {
-			return nil, err
-		}
-		// A chunk that does not shrink is stored as it is.
-		if e.packed.Len() < len(e.raw) {
-			body = e.packed.Bytes()
-		}
+	body, err := e.pack(y0, y1)
+	if err != nil {
+		return nil, err
+	}
+	if len(body) >= len(e.raw) { // what does not shrink is stored as it is
+		body = e.raw
 	}
 	chunk := le.AppendUint32(make([]byte, 0, 8+len(body)), uint32(y0))
 	chunk = le.AppendUint32(chunk, uint32(len(body)))
 	return append(chunk, body...), nil
 }
 
-// zip deflates raw into packed, after splitting even from odd bytes and taking differences.
-func (e *chunkEncoder) zip() error {
+// pack compresses the lines, which stand in raw.
+func (e *chunkEncoder) pack(y0, y1 int) ([]byte, error) {
+	switch e.file.Compression {
+	case None:
+		return e.raw, nil
+	case RLE:
+		e.predict()
+		e.runs = run(e.runs[:0], e.split)
+		return e.runs, nil
+	case PIZ:
+		return e.piz(y0, y1), nil
+	case PXR24:
+		e.pxr24(y0, y1)
+	default:
+		e.predict()
+	}
+	return e.deflated()
+}
+
+// predict puts raw into split, even bytes before odd ones, as differences.
+func (e *chunkEncoder) predict() {
 	e.split = slices.Grow(e.split[:0], len(e.raw))[:len(e.raw)]
 	half := (len(e.raw) + 1) / 2
 	for i, b := range e.raw {
@@ -221,17 +239,24 @@ func (e *chunkEncoder) zip() error {
 	for i := len(e.split) - 1; i > 0; i-- {
 		e.split[i] = e.split[i] - e.split[i-1] + 128
 	}
+}
+
+// deflated deflates split.
+func (e *chunkEncoder) deflated() ([]byte, error) {
 	e.packed.Reset()
 	if e.deflate == nil {
 		var err error
 		if e.deflate, err = zlib.NewWriterLevel(&e.packed, e.file.level()); err != nil {
-			return err
+			return nil, err
 		}
 	} else {
 		e.deflate.Reset(&e.packed)
 	}
 	if _, err := e.deflate.Write(e.split); err != nil {
-		return err
+		return nil, err
 	}
-	return e.deflate.Close()
+	if err := e.deflate.Close(); err != nil {
+		return nil, err
+	}
+	return e.packed.Bytes(), nil
 }

@@ -319,6 +319,41 @@ func TestWhatWasPlacedAndNotRecordedIsTakenBack(t *testing.T) {
 	}
 }
 
+func TestPlacedFilesStayOnlyWithTheRecord(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1002")
+	for _, recorded := range []bool{false, true} {
+		l, err := h.Lease("test")
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, parts, err := newJob(h, l)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := errors.Join(os.WriteFile(parts[0].temp, []byte("bytes"), 0o644), h.Check(l)); err != nil {
+			t.Fatal(err)
+		}
+		placed, err := place(h, l, parts)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if recorded {
+			if err := h.Accept(l, 1, placed, ""); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := settlePlacing(h, placingPath(h, l)); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := os.Stat(filepath.Join(h.Output(), parts[0].final)); (err == nil) != recorded {
+			t.Errorf("recorded %v: the file is there: %v", recorded, err == nil)
+		}
+		if _, err := os.Stat(placingPath(h, l)); err == nil {
+			t.Error("the note stays")
+		}
+	}
+}
+
 func TestThumbsAreRenderedOnceAndKept(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	t.Setenv(rendererVariable, "good")

@@ -29,10 +29,13 @@ func tempName(final, mark string) string {
 	return filepath.Join(filepath.Dir(final), "."+filepath.Base(final)+partMark+mark)
 }
 
+// leaseMark tells the files of one lease from those of another.
+func leaseMark(l *store.Lease) string { return strconv.FormatInt(l.Started.UnixNano(), 36) }
+
 // newJob writes the renderer's order for a leased frame, and makes the folders that it needs.
 func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 	s, b := l.Sequence.Spec, l.Batch.Plan
-	mark := strconv.FormatInt(l.Started.UnixNano(), 36)
+	mark := leaseMark(l)
 	facts, err := factsOf(h, l)
 	if err != nil {
 		return job.Job{}, nil, err
@@ -105,10 +108,4 @@ func removeParts(output string, s plan.Sequence, number int) error {
 		}
 	}
 	return errors.Join(errs...)
-}
-
-func removeFiles(output string, files []store.File) {
-	for _, f := range files {
-		os.Remove(filepath.Join(output, filepath.FromSlash(f.Path)))
-	}
 }

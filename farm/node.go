@@ -229,15 +229,12 @@ func (n *Node) render(parent context.Context, l *store.Lease) {
 	if err == nil {
 		log.Add("good after %.2f s", seconds)
 		err = n.House.Accept(l, seconds, files, log.String())
-		if err == nil || errors.Is(err, store.ErrLost) {
-			forgetPlacing(n.House, l)
+		if left := settlePlacing(n.House, placingPath(n.House, l)); left != nil {
+			n.Log.Error("the note of placed files stays until the node starts next", "error", left)
 		}
 		if err == nil {
 			n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
 			return
-		}
-		if errors.Is(err, store.ErrLost) {
-			removeFiles(n.House.Output(), files) // dropped while they were put in place
 		}
 	}
 	n.settle(ctx, parent, l, err, log)

@@ -25,8 +25,9 @@ type placing struct {
 	Files      []store.File `json:"files"`
 }
 
-func placingPath(h *house.House, sequence int64, number int) string {
-	return filepath.Join(h.Work(), fmt.Sprintf("placing-%d_%d.json", sequence, number))
+// placingPath returns where the note of a lease is kept.
+func placingPath(h *house.House, l *store.Lease) string {
+	return filepath.Join(h.Work(), fmt.Sprintf("placing-%d_%d_%s.json", l.SequenceID, l.Number, leaseMark(l)))
 }
 
 // place syncs the files under way and gives them their names. A file that stands there already is left if
@@ -52,7 +53,8 @@ func place(h *house.House, l *store.Lease, parts []part) ([]store.File, error) {
 		}
 		files = append(files, file)
 	}
-	if err := note.keep(h); err != nil {
+	path := placingPath(h, l)
+	if err := note.keep(path); err != nil {
 		return nil, err
 	}
 	for _, p := range parts {
@@ -63,27 +65,26 @@ func place(h *house.House, l *store.Lease, parts []part) ([]store.File, error) {
 			func() error { return syncPath(filepath.Dir(final)) },
 		} {
 			if err := step(); err != nil {
-				return nil, errors.Join(err, note.takeBack(h))
+				return nil, errors.Join(err, note.takeBack(h, path))
 			}
 		}
 	}
 	return files, nil
 }
 
-func (n placing) keep(h *house.House) error {
+func (n placing) keep(path string) error {
 	data, err := json.Marshal(n)
 	if err != nil {
 		return err
 	}
-	path := placingPath(h, n.SequenceID, n.Number)
 	if err := os.WriteFile(path, data, 0o644); err != nil {
 		return err
 	}
-	return errors.Join(syncPath(path), syncPath(h.Work()))
+	return errors.Join(syncPath(path), syncPath(filepath.Dir(path)))
 }
 
 // takeBack removes the files that were placed, if they are still what was placed, and the note.
-func (n placing) takeBack(h *house.House) error {
+func (n placing) takeBack(h *house.House, note string) error {
 	for _, f := range n.Files {
 		path := filepath.Join(h.Output(), filepath.FromSlash(f.Path))
 		data, err := os.ReadFile(path)
@@ -99,12 +100,7 @@ func (n placing) takeBack(h *house.House) error {
 			return err
 		}
 	}
-	return os.Remove(placingPath(h, n.SequenceID, n.Number))
-}
-
-// forgetPlacing removes the note of a frame whose files are on record, or were removed.
-func forgetPlacing(h *house.House, l *store.Lease) {
-	os.Remove(placingPath(h, l.SequenceID, l.Number)) // a note that stays is looked at when the node starts next
+	return os.Remove(note)
 }
 
 // takeBackPlaced removes what a node that died had placed and not recorded.
@@ -114,31 +110,33 @@ func (n *Node) takeBackPlaced() error {
 		return err
 	}
 	for _, path := range notes {
-		data, err := os.ReadFile(path)
-		if err != nil {
-			return err
-		}
-		var note placing
-		if json.Unmarshal(data, &note) != nil { // written half: nothing was placed yet
-			if err := os.Remove(path); err != nil {
-				return err
-			}
-			continue
-		}
-		f, err := n.House.Frame(note.SequenceID, note.Number)
-		switch {
-		case err != nil && !errors.Is(err, store.ErrNotFound):
-			return err
-		case err == nil && f.State == queue.Good:
-			err = os.Remove(path)
-		default:
-			err = note.takeBack(n.House)
-		}
-		if err != nil {
+		if err := settlePlacing(n.House, path); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// settlePlacing ends a note: its files stay if the record has the frame as good, and are taken back otherwise.
+func settlePlacing(h *house.House, path string) error {
+	data, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	var note placing
+	if json.Unmarshal(data, &note) != nil { // written half: nothing was placed yet
+		return os.Remove(path)
+	}
+	f, err := h.Frame(note.SequenceID, note.Number)
+	switch {
+	case err != nil && !errors.Is(err, store.ErrNotFound):
+		return err
+	case err == nil && f.State == queue.Good:
+		return os.Remove(path)
+	}
+	return note.takeBack(h, path)
 }
 
 // syncPath brings a file's contents, or a folder's names, safely to the disk.

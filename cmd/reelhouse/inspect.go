@@ -17,19 +17,20 @@ import (
 )
 
 func inspectCommand() *cobra.Command {
-	var asJSON bool
+	var asJSON, facts bool
 	cmd := &cobra.Command{
 		Use: "inspect PATH...", Short: "Judge image files, or all of those below folders", Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return inspectAll(cmd.OutOrStdout(), args, asJSON)
+			return inspectAll(cmd.OutOrStdout(), args, asJSON, facts)
 		},
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print one JSON object a file")
+	cmd.Flags().BoolVar(&facts, "facts", false, "also print what each file says about itself (JSON has it always)")
 	return cmd
 }
 
 // inspectAll judges every file, prints what it finds, and fails if any is not good.
-func inspectAll(out io.Writer, paths []string, asJSON bool) error {
+func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 	files, bad := 0, 0
 	judge := func(path string) error {
 		data, err := os.ReadFile(path)
@@ -48,6 +49,11 @@ func inspectAll(out io.Writer, paths []string, asJSON bool) error {
 			}{path, r})
 		}
 		printReport(out, path, r)
+		if facts {
+			for _, f := range r.Facts {
+				fmt.Fprintf(out, "      %s: %s\n", f.Name, f.Value)
+			}
+		}
 		return nil
 	}
 	for _, path := range paths {

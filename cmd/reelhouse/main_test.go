@@ -134,6 +134,14 @@ func TestHeadlessDemoMakesExactlyThePlannedFiles(t *testing.T) {
 	if out, _, err := run(t, "inspect", filepath.Join(data, "output")); err != nil || !strings.Contains(out, fmt.Sprintf("%d files, %d good, 0 not", len(want), len(want))) {
 		t.Errorf("inspect: %v\n%s", err, out)
 	}
+	for _, path := range []string{want[0], "SALT/010/review/scope/v001/beauty/010_quay_scope_beauty.1002.png", "SALT/050/proxy/hd/v001/beauty/050_alongside_hd_beauty.1074.jpg"} {
+		out, _, err := run(t, "inspect", "--facts", filepath.Join(data, "output", path))
+		for _, says := range []string{"production: SALT", "timecode: 10:00:0", "lens: ", "date: 20", "framesPerSecond: 24/1"} {
+			if err != nil || !strings.Contains(out, says) {
+				t.Errorf("%s does not say %q: %v\n%s", path, says, err, out)
+			}
+		}
+	}
 	for _, tool := range []string{"exrheader", "oiiotool"} {
 		if _, err := exec.LookPath(tool); err != nil {
 			t.Skipf("%s is not installed; `make test` installs it", tool)

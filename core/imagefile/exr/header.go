@@ -24,7 +24,7 @@ type part struct {
 	channels []channel
 	tiles    *tiling // nil for scan lines
 	chunks   int     // by the attribute chunkCount, which parts of multi-part files have; 0 for none
-	deep     bool
+	kind     string  // by the attribute type, which parts of multi-part files have
 }
 
 type channel struct {
@@ -173,13 +173,17 @@ func (d *decoder) headers() error {
 		if p == nil {
 			break
 		}
-		if !d.multiPart && flags&flagTiled == 0 {
-			p.tiles = nil // the flag decides
-		} else if !d.multiPart && p.tiles == nil {
-			return fmt.Errorf("it is tiled, and its header has no tiles")
+		tiled := flags&flagTiled != 0 // of a single part the flag decides, of several their types
+		if d.multiPart {
+			tiled = p.kind == "tiledimage"
 		}
-		if p.deep {
+		switch {
+		case p.kind == "deepscanline" || p.kind == "deeptile":
 			return fmt.Errorf("deep files are not read")
+		case !tiled:
+			p.tiles = nil
+		case p.tiles == nil:
+			return fmt.Errorf("it is tiled, and its header has no tiles")
 		}
 		if d.parts = append(d.parts, p); !d.multiPart {
 			break
@@ -291,7 +295,7 @@ func (p *part) attribute(name, kind string, value []byte) error {
 		}
 		p.chunks = int(int32(le.Uint32(value)))
 	case "type":
-		p.deep = string(value) == "deepscanline" || string(value) == "deeptile"
+		p.kind = string(value)
 		p.file.Attributes = append(p.file.Attributes, Attribute{name, kind, bytes.Clone(value)})
 	case "pixelAspectRatio":
 		if err := need(4); err != nil {

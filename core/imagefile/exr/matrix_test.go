@@ -216,6 +216,11 @@ func TestPartsAreReadInTheirOrder(t *testing.T) {
 		if err := os.WriteFile(path, encode(t, &File{Image: scenery(size[0], size[1]), Compression: ZIPS}), 0o644); err != nil {
 			t.Fatal(err)
 		}
+		if i == 1 { // a part of tiles beside one of lines
+			tiled := filepath.Join(dir, "tiled.exr")
+			tool(t, "exrmaketiled", "-m", "-t", "8", "4", "-z", "rle", path, tiled)
+			path = tiled
+		}
 		args = append(args, path)
 	}
 	both := filepath.Join(dir, "both.exr")

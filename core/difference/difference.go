@@ -10,6 +10,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 )
@@ -237,4 +238,18 @@ func put(v any, path []string, c Change) (any, error) {
 		list = append(list, parts[code])
 	}
 	return list, nil
+}
+
+// replace decodes data into a new value and puts it where into points.
+func replace(into any, data []byte) error {
+	target := reflect.ValueOf(into)
+	if target.Kind() != reflect.Pointer || target.IsNil() {
+		return fmt.Errorf("a document is changed through a pointer, not a %T", into)
+	}
+	fresh := reflect.New(target.Elem().Type())
+	if err := json.Unmarshal(data, fresh.Interface()); err != nil {
+		return err
+	}
+	target.Elem().Set(fresh.Elem())
+	return nil
 }

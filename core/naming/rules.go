@@ -3,6 +3,7 @@ package naming
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 )
@@ -31,7 +32,7 @@ func Separators() []string { return []string{"", "_", "-"} }
 
 // Check says what is wrong with the rules, or nil.
 func (r Rules) Check() error {
-	if r.Separator != "" && r.Separator != "_" && r.Separator != "-" {
+	if !slices.Contains(Separators(), r.Separator) {
 		return fmt.Errorf("%q cannot separate the words of a value; choose _ or -", r.Separator)
 	}
 	if r.Case != AsTyped && r.Case != Lower && r.Case != Upper {

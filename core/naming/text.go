@@ -7,10 +7,7 @@ import (
 
 // A Text is a line with fields in round brackets, written like a pattern, that may say anything: it names no
 // file. The zero value is the empty line.
-type Text struct {
-	source string
-	parts  []part
-}
+type Text struct{ parts []part }
 
 // TextFields returns the fields of a Text: those of a pattern, and what else is known of a frame.
 func TextFields() []string {
@@ -23,14 +20,7 @@ func ParseText(source string) (Text, error) {
 	if err != nil {
 		return Text{}, err
 	}
-	return Text{source, parts}, nil
-}
-
-func (t Text) String() string { return t.source }
-
-// Has reports whether the text uses a field.
-func (t Text) Has(field string) bool {
-	return slices.ContainsFunc(t.parts, func(q part) bool { return q.field == field })
+	return Text{parts}, nil
 }
 
 // Fill returns the line with value's answer for each field; frame and version are padded. Values stand as

@@ -9,6 +9,7 @@ package raster
 import (
 	"fmt"
 	"math"
+	"slices"
 )
 
 // MaxEdge is the longest edge of a picture, in pixels.
@@ -102,6 +103,11 @@ func (n Named) Check() error {
 		return fmt.Errorf("a pixel aspect of %v is outside 0.1 to 10", n.PixelAspect)
 	case n.PixelsPerInch < 0 || n.PixelsPerInch > 10000 || math.IsNaN(n.PixelsPerInch):
 		return fmt.Errorf("%v pixels per inch are outside 0 to 10000", n.PixelsPerInch)
+	}
+	for _, lock := range n.Locks {
+		if !slices.Contains(Quantities(), lock) {
+			return fmt.Errorf("a size has no %q that could be locked", lock)
+		}
 	}
 	return n.Fit.Check()
 }

@@ -257,11 +257,12 @@ func TestLengthsAndRatiosAreRead(t *testing.T) {
 
 func TestSizesThatCannotBeAreSaid(t *testing.T) {
 	for says, n := range map[string]Named{
-		"1 to 32768":     {Size: Size{0, 5}},
-		"multiples of 2": {Size: Size{5, 5}, MultipleOf: 2},
-		"pixel aspect":   {Size: Size{5, 5}, PixelAspect: 20},
-		"no fit":         {Size: Size{5, 5}, Fit: Fit{Fitting: "x"}},
-		"anchor":         {Size: Size{5, 5}, Fit: Fit{AnchorX: 2}},
+		"1 to 32768":      {Size: Size{0, 5}},
+		"multiples of 2":  {Size: Size{5, 5}, MultipleOf: 2},
+		"pixel aspect":    {Size: Size{5, 5}, PixelAspect: 20},
+		"no fit":          {Size: Size{5, 5}, Fit: Fit{Fitting: "x"}},
+		"could be locked": {Size: Size{5, 5}, Locks: []Quantity{"weight"}},
+		"anchor":          {Size: Size{5, 5}, Fit: Fit{AnchorX: 2}},
 	} {
 		if err := n.Check(); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%+v: %v", n, err)

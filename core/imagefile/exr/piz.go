@@ -61,7 +61,7 @@ func (u *unpacker) piz(b block) error {
 		starts[i] = rest[:n]
 		rest = rest[n:]
 		for k := range per {
-			unwavelet(starts[i][min(k, n):], l.width, per, l.height, l.width*per, len(values)-1)
+			grid{starts[i][min(k, n):], l.width, per, l.height, l.width * per}.unwavelet(len(values) - 1)
 		}
 	}
 	for i, w := range u.words {
@@ -80,60 +80,4 @@ func (u *unpacker) piz(b block) error {
 		raw = raw[2*n:]
 	})
 	return nil
-}
-
-// unwavelet undoes the two-dimensional Haar-like transform over nx by ny values that stand ox and oy words
-// apart, the largest of which is most.
-func unwavelet(in []uint16, nx, ox, ny, oy, most int) {
-	pair := unpair16
-	if most < 1<<14 {
-		pair = unpair14
-	}
-	p := 1
-	for p <= min(nx, ny) {
-		p <<= 1
-	}
-	p >>= 1
-	p2 := p
-	for p >>= 1; p >= 1; p2, p = p, p>>1 {
-		y := 0
-		for ; y+p2 <= ny; y += p2 {
-			x := 0
-			row := y * oy
-			for ; x+p2 <= nx; x += p2 {
-				at := row + x*ox
-				right, down := at+p*ox, at+p*oy
-				both := down + p*ox
-				a, c := pair(in[at], in[down])
-				b, d := pair(in[right], in[both])
-				in[at], in[right] = pair(a, b)
-				in[down], in[both] = pair(c, d)
-			}
-			if nx&p != 0 {
-				at := row + x*ox
-				in[at], in[at+p*oy] = pair(in[at], in[at+p*oy])
-			}
-		}
-		if ny&p != 0 {
-			row := y * oy
-			for x := 0; x+p2 <= nx; x += p2 {
-				at := row + x*ox
-				in[at], in[at+p*ox] = pair(in[at], in[at+p*ox])
-			}
-		}
-	}
-}
-
-// unpair14 undoes the step for words of fewer than 14 bits: a mean and a difference.
-func unpair14(l, h uint16) (a, b uint16) {
-	high := int(int16(h))
-	first := int(int16(l)) + high&1 + high>>1
-	return uint16(first), uint16(first - high)
-}
-
-// unpair16 undoes the step for all 16 bits, which counts round.
-func unpair16(l, h uint16) (a, b uint16) {
-	mean, difference := int(l), int(h)
-	second := (mean - difference>>1) & 0xffff
-	return uint16(difference + second - 0x8000), uint16(second)
 }

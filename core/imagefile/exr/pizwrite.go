@@ -53,7 +53,7 @@ func (e *chunkEncoder) piz(y0, y1 int) []byte {
 		}
 		n := width * (y1 - y0) * per
 		for k := range per {
-			wavelet(rest[k:n], width, per, y1-y0, width*per, most)
+			grid{rest[k:n], width, per, y1 - y0, width * per}.wavelet(most)
 		}
 		rest = rest[n:]
 	}
@@ -61,57 +61,6 @@ func (e *chunkEncoder) piz(y0, y1 int) []byte {
 	out = huffmanEncode(append(out, 0, 0, 0, 0), e.words)
 	le.PutUint32(out[size:], uint32(len(out)-size-4))
 	return out
-}
-
-// wavelet is what unwavelet undoes.
-func wavelet(in []uint16, nx, ox, ny, oy, most int) {
-	pair := pair16
-	if most < 1<<14 {
-		pair = pair14
-	}
-	for p, p2 := 1, 2; p2 <= min(nx, ny); p, p2 = p2, p2<<1 {
-		y := 0
-		for ; y+p2 <= ny; y += p2 {
-			x := 0
-			row := y * oy
-			for ; x+p2 <= nx; x += p2 {
-				at := row + x*ox
-				right, down := at+p*ox, at+p*oy
-				both := down + p*ox
-				a, b := pair(in[at], in[right])
-				c, d := pair(in[down], in[both])
-				in[at], in[down] = pair(a, c)
-				in[right], in[both] = pair(b, d)
-			}
-			if nx&p != 0 {
-				at := row + x*ox
-				in[at], in[at+p*oy] = pair(in[at], in[at+p*oy])
-			}
-		}
-		if ny&p != 0 {
-			row := y * oy
-			for x := 0; x+p2 <= nx; x += p2 {
-				at := row + x*ox
-				in[at], in[at+p*ox] = pair(in[at], in[at+p*ox])
-			}
-		}
-	}
-}
-
-// pair14 makes a mean and a difference of two words of fewer than 14 bits.
-func pair14(a, b uint16) (l, h uint16) {
-	x, y := int(int16(a)), int(int16(b))
-	return uint16((x + y) >> 1), uint16(x - y)
-}
-
-// pair16 does so for all 16 bits, counting round.
-func pair16(a, b uint16) (l, h uint16) {
-	x := (int(a) + 0x8000) & 0xffff
-	mean, difference := (x+int(b))>>1, x-int(b)
-	if difference < 0 {
-		mean = (mean + 0x8000) & 0xffff
-	}
-	return uint16(mean), uint16(difference & 0xffff)
 }
 
 // A bitWriter puts bits behind each other, the highest first.

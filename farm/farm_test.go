@@ -104,6 +104,20 @@ func start(t *testing.T, h *house.House, way string) (*Node, func()) {
 	return n, stop
 }
 
+// leased takes the next frame by hand, as a node that then dies does.
+func leased(t *testing.T, h *house.House) (*store.Lease, []part) {
+	t.Helper()
+	l, err := h.Lease("dead")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, parts, err := newJob(h, l)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return l, parts
+}
+
 // waitFor waits until the batch's counts are as wanted.
 func waitFor(t *testing.T, n *Node, batch int64, wanted func(c queue.Counts) bool) store.Batch {
 	t.Helper()
@@ -267,14 +281,7 @@ func TestNothingIsOverwritten(t *testing.T) {
 
 func TestPartsOfADeadServerAreClearedAway(t *testing.T) {
 	h, b := housetest.New(t, "1001")
-	l, err := h.Lease("dead")
-	if err != nil {
-		t.Fatal(err)
-	}
-	_, parts, err := newJob(h, l)
-	if err != nil {
-		t.Fatal(err)
-	}
+	_, parts := leased(t, h)
 	old := filepath.Join(h.Work(), "job-1.json")
 	if err := errors.Join(os.WriteFile(parts[0].temp, []byte("half"), 0o644), os.WriteFile(old, nil, 0o644)); err != nil {
 		t.Fatal(err)
@@ -295,14 +302,7 @@ func TestPartsOfADeadServerAreClearedAway(t *testing.T) {
 // frame again, although a stamp with the render time gives other bytes; and what was not its own stays.
 func TestWhatWasPlacedAndNotRecordedIsTakenBack(t *testing.T) {
 	h, b := housetest.New(t, "1001-1002")
-	l, err := h.Lease("dead")
-	if err != nil {
-		t.Fatal(err)
-	}
-	_, parts, err := newJob(h, l)
-	if err != nil {
-		t.Fatal(err)
-	}
+	l, parts := leased(t, h)
 	if err := os.WriteFile(parts[0].temp, []byte("other bytes"), 0o644); err != nil {
 		t.Fatal(err)
 	}
@@ -322,14 +322,7 @@ func TestWhatWasPlacedAndNotRecordedIsTakenBack(t *testing.T) {
 func TestPlacedFilesStayOnlyWithTheRecord(t *testing.T) {
 	h, _ := housetest.New(t, "1001-1002")
 	for _, recorded := range []bool{false, true} {
-		l, err := h.Lease("test")
-		if err != nil {
-			t.Fatal(err)
-		}
-		_, parts, err := newJob(h, l)
-		if err != nil {
-			t.Fatal(err)
-		}
+		l, parts := leased(t, h)
 		if err := errors.Join(os.WriteFile(parts[0].temp, []byte("bytes"), 0o644), h.Check(l)); err != nil {
 			t.Fatal(err)
 		}

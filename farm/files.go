@@ -55,7 +55,8 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 			return job.Job{}, nil, err
 		}
 		parts = append(parts, p)
-		filled, err := f.Stamp.Fill(l.Number, b.Version, facts.field(f))
+		facts.Output, facts.Pass = f.Output, f.Label
+		filled, err := f.Stamp.Fill(l.Number, b.Version, facts.Value)
 		if err != nil {
 			return job.Job{}, nil, fmt.Errorf("stamp of output %s: %w", f.Output, err)
 		}
@@ -69,7 +70,7 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 		Version: job.Version, Scene: h.ScenePath(b.Scene), View: job.View{Name: s.View, Camera: s.Camera, Look: s.Look},
 		Rate: b.Rate, FirstFrame: b.FirstFrame, Size: s.Size, PixelAspect: s.PixelAspect, Fit: s.Fit, Background: b.Standards.Background,
 		Passes: s.Passes, Samples: b.Quality.Samples, Filter: b.Quality.Filter, DepthBackground: b.DepthBackground,
-		Frames: []job.Frame{frame}, Facts: facts.list(),
+		Frames: []job.Frame{frame}, Facts: headerFacts(facts, s, b),
 	}, parts, nil
 }
 

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"fmt"
 	"image/png"
 	"math"
 	"net/http"
@@ -54,15 +53,14 @@ func (a *app) stampPreview(c *echo.Context) error {
 	if err := s.Check(); err != nil {
 		return echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
 	}
-	img, value, n, err := a.stampExample(c, p.Production, o)
+	img, facts, n, err := a.stampExample(c, p.Production, o)
 	if err != nil {
 		return err
 	}
-	filled, err := s.Fill(n, p.Version, value)
+	filled, err := s.Fill(n, p.Version, facts.Value)
 	if err != nil {
 		return echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
 	}
-	img = img.Clone()
 	if err := filled.Draw(img, 1); err != nil {
 		return err
 	}
@@ -78,7 +76,7 @@ func (a *app) stampPreview(c *echo.Context) error {
 
 // stampExample returns a picture to stamp, a small one rendered for the purpose, of the first shot that has
 // the output or of the first view, and what its fields say.
-func (a *app) stampExample(c *echo.Context, p production.Production, o output.Output) (*pixel.Image, func(string) string, int, error) {
+func (a *app) stampExample(c *echo.Context, p production.Production, o output.Output) (img *pixel.Image, facts stamp.Facts, frame int, err error) {
 	shot := production.Shot{Code: "010", Name: "Example"}
 	for _, s := range p.Shots {
 		if slices.Contains(s.Outputs, o.Code) || shot.View == "" {
@@ -94,7 +92,7 @@ func (a *app) stampExample(c *echo.Context, p production.Production, o output.Ou
 	l, laid := p.FindLook(v.Look)
 	s, err := a.House.Scene(p.Scene)
 	if !ok || !laid || err != nil || s.FindCamera(v.Camera) == scene.None {
-		return nil, nil, 0, echo.NewHTTPError(http.StatusNotFound, "There is no view to show the stamp on yet.")
+		return nil, facts, 0, echo.NewHTTPError(http.StatusNotFound, "There is no view to show the stamp on yet.")
 	}
 	n := p.FirstFrame
 	if !shot.Frames.Empty() {
@@ -106,25 +104,27 @@ func (a *app) stampExample(c *echo.Context, p production.Production, o output.Ou
 	}
 	path, err := a.Thumbs.File(c.Request().Context(), smallPicture(p, v, l, named, n, stampEdge))
 	if err != nil {
-		return nil, nil, 0, err
+		return nil, facts, 0, err
 	}
 	data, err := os.ReadFile(path)
 	if err != nil {
-		return nil, nil, 0, err
+		return nil, facts, 0, err
 	}
 	picture, err := imagefile.Decode(data)
 	if err != nil {
-		return nil, nil, 0, err
+		return nil, facts, 0, err
 	}
 	clock := p.Clock()
 	quality, _ := p.FindQuality(p.Quality)
-	values := map[string]string{
-		"production": p.Code, "title": p.Title, "shot": shot.Code, "shotname": shot.Name, "view": v.Code, "look": l.Name, "size": named.Code, "output": o.Code,
-		"pass": string(pass.Beauty), "quality": quality.Name, "timecode": clock.Timecode(n).String(), "seconds": fmt.Sprintf("%.3f s", clock.Seconds(n)),
-		"date": time.Now().UTC().Format(time.DateOnly), "lens": house.LensName(s, v.Camera), "rendertime": "12.3 s", "note": shot.Note,
-	}
-	return picture.Image, func(field string) string { return values[field] }, n, nil
+	return picture.Image, stamp.Facts{
+		Production: p.Code, Title: p.Title, Shot: shot.Code, ShotName: shot.Name, View: v.Code, Look: l.Name, Size: named.Code, Output: o.Code, Pass: string(pass.Beauty),
+		Quality: quality.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n), Lens: house.LensName(s, v.Camera), Note: shot.Note,
+		Sent: time.Now(), Took: exampleTook,
+	}, n, nil
 }
+
+// exampleTook stands for the time that a frame will take.
+const exampleTook = 12300 * time.Millisecond
 
 // stampEdge is the longer edge of the picture on which a stamp is shown.
 const stampEdge = 640

@@ -4,7 +4,9 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
+	"reelhouse/core/naming"
 	"reelhouse/core/pixel"
 )
 
@@ -93,6 +95,34 @@ func TestFieldsAreFilledAndKept(t *testing.T) {
 	}
 	if !Usual().Has("timecode") || Usual().Has("note") {
 		t.Error("the usual stamp has other fields")
+	}
+}
+
+func TestEveryFieldOfATextHasItsFact(t *testing.T) {
+	f := Facts{
+		Production: "a", Title: "b", Shot: "c", ShotName: "d", View: "e", Look: "f", Size: "g", Output: "h", Pass: "i", Quality: "j",
+		Timecode: "k", Lens: "l", Note: "m", Seconds: 1.5, Sent: time.Date(2026, 11, 5, 0, 0, 0, 0, time.UTC),
+	}
+	seen := map[string]string{}
+	for _, field := range naming.TextFields() {
+		if field == "frame" || field == "version" {
+			continue // padded by Fill
+		}
+		v := f.Value(field)
+		if other, twice := seen[v]; twice || v == "" || v == "("+RenderTime+")" && field != RenderTime {
+			t.Errorf("(%s) says %q, as (%s) does", field, v, other)
+		}
+		seen[v] = field
+	}
+	if f.Value("date") != "2026-11-05" || f.Value("seconds") != "1.500 s" {
+		t.Errorf("%s, %s", f.Value("date"), f.Value("seconds"))
+	}
+	if f.Took = 2500 * time.Millisecond; f.Value(RenderTime) != "2.5 s" {
+		t.Errorf("render time is %s", f.Value(RenderTime))
+	}
+	timed := Stamp{Lines: []Line{{TopLeft, "took (" + RenderTime + ")"}}}.Timed(3 * time.Second)
+	if timed.Line(TopLeft) != "took 3.0 s" {
+		t.Errorf("filled by the renderer: %s", timed.Line(TopLeft))
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"strconv"
 
 	"reelhouse/core/job"
+	"reelhouse/core/naming"
 	"reelhouse/core/plan"
 	"reelhouse/core/stamp"
 	"reelhouse/house"
@@ -19,8 +20,8 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	}
 	clock := b.Clock()
 	return stamp.Facts{
-		Production: b.Production, Title: b.Title, Shot: s.Shot, ShotName: s.ShotName, View: s.View, Look: s.Look.Name, Size: s.SizeCode,
-		Quality: b.Quality.Name, Timecode: clock.Timecode(l.Number).String(), Seconds: clock.Seconds(l.Number),
+		Fields: naming.Fields{Production: b.Production, Shot: s.Shot, View: s.View, Look: s.Look.Name, Size: s.SizeCode, Quality: b.Quality.Name},
+		Title:  b.Title, ShotName: s.ShotName, Timecode: clock.Timecode(l.Number).String(), Seconds: clock.Seconds(l.Number),
 		Lens: house.LensName(scene, s.Camera), Note: s.Note, Sent: l.Batch.Sent,
 	}, nil
 }

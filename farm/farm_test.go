@@ -299,7 +299,7 @@ func TestPartsOfADeadServerAreClearedAway(t *testing.T) {
 }
 
 // A node that dies after it gave files their names, and before the record had them, must be able to render the
-// frame again, although a stamp with the render time gives other bytes; and what was not its own stays.
+// frame again, although a stamp with the render time gives other bytes.
 func TestWhatWasPlacedAndNotRecordedIsTakenBack(t *testing.T) {
 	h, b := housetest.New(t, "1001-1002")
 	l, parts := leased(t, h)
@@ -344,6 +344,25 @@ func TestPlacedFilesStayOnlyWithTheRecord(t *testing.T) {
 		if _, err := os.Stat(placingPath(h, l)); err == nil {
 			t.Error("the note stays")
 		}
+	}
+}
+
+// A file that stood there before, with the same contents, was not placed: it is not the node's to take back.
+func TestWhatStoodThereBeforeIsNotTakenBack(t *testing.T) {
+	h, _ := housetest.New(t, "1001")
+	l, parts := leased(t, h)
+	there := filepath.Join(h.Output(), parts[0].final)
+	if err := errors.Join(os.WriteFile(parts[0].temp, []byte("same"), 0o644), os.WriteFile(there, []byte("same"), 0o644)); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := place(h, l, parts); err != nil {
+		t.Fatal(err)
+	}
+	if err := settlePlacing(h, placingPath(h, l)); err != nil {
+		t.Fatal(err)
+	}
+	if data, err := os.ReadFile(there); err != nil || string(data) != "same" {
+		t.Errorf("%q, %v", data, err)
 	}
 }
 

@@ -13,6 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/imagefile"
+	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
@@ -117,8 +118,8 @@ func (a *app) stampExample(c *echo.Context, p production.Production, o output.Ou
 	clock := p.Clock()
 	quality, _ := p.FindQuality(p.Quality)
 	return picture.Image, stamp.Facts{
-		Production: p.Code, Title: p.Title, Shot: shot.Code, ShotName: shot.Name, View: v.Code, Look: l.Name, Size: named.Code, Output: o.Code, Pass: string(pass.Beauty),
-		Quality: quality.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n), Lens: house.LensName(s, v.Camera), Note: shot.Note,
+		Fields: naming.Fields{Production: p.Code, Shot: shot.Code, View: v.Code, Look: l.Name, Size: named.Code, Output: o.Code, Pass: string(pass.Beauty), Quality: quality.Name},
+		Title:  p.Title, ShotName: shot.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n), Lens: house.LensName(s, v.Camera), Note: shot.Note,
 		Sent: time.Now(), Took: exampleTook,
 	}, n, nil
 }

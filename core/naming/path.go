@@ -26,7 +26,7 @@ func (p Pattern) Bind(f Fields, r Rules) Path {
 			path.digits = append(path.digits, q.digits)
 			path.pieces = append(path.pieces, "")
 		default:
-			path.pieces[last] += r.Clean(f.value(q.field))
+			path.pieces[last] += r.Clean(f.Value(q.field))
 		}
 	}
 	path.pieces[0] = withoutDevices(path.pieces[0], len(path.pieces) > 1)

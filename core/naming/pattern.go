@@ -24,8 +24,8 @@ type Fields struct {
 	Version                                                        int
 }
 
-// value returns the text of a field that is one.
-func (f Fields) value(field string) string {
+// Value returns a field's text; "" for the version, which is a number, and for what is no field of it.
+func (f Fields) Value(field string) string {
 	switch field {
 	case "production":
 		return f.Production
@@ -43,8 +43,10 @@ func (f Fields) value(field string) string {
 		return f.Pass
 	case "quality":
 		return f.Quality
+	case "ext":
+		return f.Ext
 	}
-	return f.Ext
+	return ""
 }
 
 // FieldNames returns the names of all fields, in the order in which they are offered.

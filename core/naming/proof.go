@@ -131,7 +131,7 @@ func sameSequences(runs []Run, limit int) []Clash {
 func (p Pattern) proves(runs []Run, r Rules) (Method, string) {
 	for _, run := range runs {
 		for _, field := range identity {
-			if v := run.Fields.value(field); v != "" && !ValidCode(v) || run.Fields.Version != runs[0].Fields.Version {
+			if v := run.Fields.Value(field); v != "" && !ValidCode(v) || run.Fields.Version != runs[0].Fields.Version {
 				return ByPath, ""
 			}
 		}
@@ -166,7 +166,7 @@ func (p Pattern) separates(runs []Run, r Rules) string {
 	differ := map[string]bool{}
 	for _, field := range identity {
 		for _, run := range runs {
-			if run.Fields.value(field) != runs[0].Fields.value(field) {
+			if run.Fields.Value(field) != runs[0].Fields.Value(field) {
 				differ[field] = true
 			}
 		}
@@ -182,7 +182,7 @@ func (p Pattern) separates(runs []Run, r Rules) string {
 	for _, run := range runs {
 		var key strings.Builder
 		for _, field := range apart {
-			key.WriteString(strings.ToLower(r.Clean(run.Fields.value(field))))
+			key.WriteString(strings.ToLower(r.Clean(run.Fields.Value(field))))
 			key.WriteByte('/')
 		}
 		if seen[key.String()] {

@@ -100,8 +100,8 @@ func TestFieldsAreFilledAndKept(t *testing.T) {
 
 func TestEveryFieldOfATextHasItsFact(t *testing.T) {
 	f := Facts{
-		Production: "a", Title: "b", Shot: "c", ShotName: "d", View: "e", Look: "f", Size: "g", Output: "h", Pass: "i", Quality: "j",
-		Timecode: "k", Lens: "l", Note: "m", Seconds: 1.5, Sent: time.Date(2026, 11, 5, 0, 0, 0, 0, time.UTC),
+		Fields: naming.Fields{Production: "a", Shot: "c", View: "e", Look: "f", Size: "g", Output: "h", Pass: "i", Quality: "j"},
+		Title:  "b", ShotName: "d", Timecode: "k", Lens: "l", Note: "m", Seconds: 1.5, Sent: time.Date(2026, 11, 5, 0, 0, 0, 0, time.UTC),
 	}
 	seen := map[string]string{}
 	for _, field := range naming.TextFields() {

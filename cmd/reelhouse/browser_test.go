@@ -180,6 +180,7 @@ func TestScreenshots(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	shoot("productions", "../../?new=1", "true")
 	shoot("sizes", "standards?open=tall#size-details", "true")
 	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
 	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)

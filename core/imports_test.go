@@ -14,8 +14,8 @@ const module = "reelhouse/"
 
 // rows are the packages of core in their order: a package may import those of earlier rows only.
 var rows = []string{
-	"frame", "geom", "raster", "lens", "scene", "look", "pass", "pixel", "naming", "stamp", "output", "difference", "production", "preset", "plan", "job", "imagefile/exr",
-	"imagefile", "preflight", "queue", "trace", "inspect", "screening", "cut", "delivery",
+	"frame", "geom", "raster", "lens", "scene", "look", "pass", "pixel", "naming", "stamp", "output", "difference", "production", "preset", "plan", "job", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg", "imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
+	"picture", "preflight", "queue", "trace", "inspect", "screening", "cut", "delivery",
 }
 
 // layers are the folders outside core, likewise; core comes before them all.

@@ -5,7 +5,7 @@ import (
 	"context"
 	"testing"
 
-	"reelhouse/core/imagefile"
+	"reelhouse/core/picture"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
@@ -63,7 +63,7 @@ func TestBytesAFrameAreNearThoseOfRealFrames(t *testing.T) {
 		real := 0.0
 		for _, img := range frames {
 			var b bytes.Buffer
-			if err := imagefile.Encode(&b, e, img, c.passes, imagefile.Header{}); err != nil {
+			if err := picture.Encode(&b, e, img, c.passes, picture.Header{}); err != nil {
 				t.Fatal(err)
 			}
 			real += float64(b.Len()) / float64(len(frames))

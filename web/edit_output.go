@@ -57,9 +57,12 @@ func (e edit) output(p *production.Production) error {
 	case "depth":
 		o.Depth = output.Depth(e.value)
 	case "compression":
-		if o.Compression = output.Compression(e.value); o.Level == 0 && o.Compression.Leveled() {
-			o.Level = o.Format.Kind().UsedLevel
+		before := o.LevelScale()
+		if o.Compression = output.Compression(e.value); o.LevelScale() != before { // the number means something else now
+			o.Level = o.LevelScale().Used
 		}
+	case "dither":
+		o.Dither = pixel.Dither(e.value)
 	case "level":
 		o.Level, err = e.number()
 	case "alpha":

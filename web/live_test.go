@@ -15,9 +15,9 @@ import (
 	"testing"
 
 	"reelhouse/core/frame"
-	"reelhouse/core/imagefile"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
@@ -39,7 +39,7 @@ func (s *site) finish() (sequence int64, number int) {
 	}
 	img.Plane("depth.Z").Data[0] = 1000
 	var b bytes.Buffer
-	if err := imagefile.Encode(&b, output.EXR.Usual(), img, l.Sequence.Spec.Passes, imagefile.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}); err != nil {
+	if err := picture.Encode(&b, output.EXR.Usual(), img, l.Sequence.Spec.Passes, picture.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}); err != nil {
 		s.t.Fatal(err)
 	}
 	path := l.Sequence.Spec.Files[0].Path.Frame(l.Number)

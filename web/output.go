@@ -58,6 +58,7 @@ type outputPage struct {
 	Alphas       []option
 	Curves       []option
 	Kernels      []option
+	Dithers      []option
 	Passes       []passChoice
 	Places       []placeChoice
 	TextFields   []string
@@ -72,10 +73,15 @@ type outputPage struct {
 }
 
 var (
-	depthNames       = map[output.Depth]string{output.ByPass: "half for colour, float for data", output.Float: "float for everything", output.Eight: "8 bit", output.Sixteen: "16 bit"}
-	compressionNames = map[output.Compression]string{output.None: "none", output.RLE: "RLE, runs of bytes", output.PIZ: "PIZ, wavelets, 32 lines at a time", output.ZIPS: "ZIPS, a line at a time", output.ZIP: "ZIP, 16 lines at a time", output.Deflate: "deflate", output.DCT: "DCT, lossy"}
-	alphaNames       = map[output.Alpha]string{output.Agreed: "as agreed", output.NoAlpha: "none", output.Straight: "straight", output.Premultiplied: "premultiplied"}
-	placeNames       = map[stamp.Place]string{stamp.TopLeft: "Top left", stamp.TopMiddle: "Top middle", stamp.TopRight: "Top right", stamp.BottomLeft: "Bottom left", stamp.BottomMiddle: "Bottom middle", stamp.BottomRight: "Bottom right"}
+	depthNames       = map[output.Depth]string{output.ByPass: "half for colour, float for data", output.Float: "float for everything", output.Eight: "8 bit", output.Ten: "10 bit", output.Sixteen: "16 bit"}
+	ditherNames      = map[pixel.Dither]string{pixel.NoDither: "to the nearest code", pixel.OrderedDither: "dithered, an even pattern"}
+	compressionNames = map[output.Compression]string{
+		output.None: "none", output.RLE: "RLE, runs", output.PIZ: "PIZ, wavelets, 32 lines at a time", output.ZIPS: "ZIPS, a line at a time", output.ZIP: "ZIP, 16 lines at a time",
+		output.PXR24: "PXR24, floats to 24 bits", output.B44: "B44, lossy, of a fixed size", output.B44A: "B44A, lossy, flat parts smaller", output.DWAA: "DWAA, lossy cosines, 32 lines at a time", output.DWAB: "DWAB, lossy cosines, 256 lines at a time",
+		output.Deflate: "deflate", output.LZW: "LZW", output.DCT: "DCT, a quarter of the colour (4:2:0)", output.DCTFull: "DCT, all of the colour (4:4:4)",
+	}
+	alphaNames = map[output.Alpha]string{output.Agreed: "as agreed", output.NoAlpha: "none", output.Straight: "straight", output.Premultiplied: "premultiplied"}
+	placeNames = map[stamp.Place]string{stamp.TopLeft: "Top left", stamp.TopMiddle: "Top middle", stamp.TopRight: "Top right", stamp.BottomLeft: "Bottom left", stamp.BottomMiddle: "Bottom middle", stamp.BottomRight: "Bottom right"}
 )
 
 func fillOutput(a *app, v *view) error {
@@ -108,8 +114,11 @@ func fillOutput(a *app, v *view) error {
 func showOutput(p production.Production, d house.Draft, o output.Output) shownOutput {
 	s := shownOutput{Output: o, Kind: o.Format.Kind(), Encoding: p.EncodingOf(o)}
 	s.Summary = strings.Join([]string{depthNames[o.Depth], compressionNames[o.Compression]}, ", ")
-	if o.Compression.Leveled() {
-		s.Summary += fmt.Sprintf(", %s %d", s.Kind.LevelName, o.Level)
+	if scale := o.LevelScale(); scale.Leveled() {
+		s.Summary += fmt.Sprintf(", %s %d", scale.Name, o.Level)
+	}
+	if o.Dither != pixel.NoDither {
+		s.Summary += ", dithered"
 	}
 	for _, shot := range p.Shots {
 		if slices.Contains(shot.Outputs, o.Code) {
@@ -175,6 +184,9 @@ func (page *outputPage) open(p production.Production, o *shownOutput) {
 	}
 	for _, c := range o.Kind.Curves {
 		page.Curves = append(page.Curves, option{string(c), c.Name()})
+	}
+	for _, d := range pixel.Dithers() {
+		page.Dithers = append(page.Dithers, option{string(d), ditherNames[d]})
 	}
 	for _, k := range pixel.Kernels() {
 		page.Kernels = append(page.Kernels, option{string(k), k.Name()})

@@ -14,8 +14,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"reelhouse/core/imagefile"
 	"reelhouse/core/pass"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
@@ -181,7 +181,7 @@ func (a *app) load(s store.Sequence, number int, output string) (*pixel.Image, e
 		} else if err != nil {
 			return nil, err
 		}
-		p, err := imagefile.Decode(data)
+		p, err := picture.Decode(data)
 		if err != nil {
 			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and cannot be read any more: "+err.Error())
 		}

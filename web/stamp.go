@@ -12,10 +12,10 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"reelhouse/core/imagefile"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
@@ -111,7 +111,7 @@ func (a *app) stampExample(c *echo.Context, p production.Production, o output.Ou
 	if err != nil {
 		return nil, facts, 0, err
 	}
-	picture, err := imagefile.Decode(data)
+	picture, err := picture.Decode(data)
 	if err != nil {
 		return nil, facts, 0, err
 	}

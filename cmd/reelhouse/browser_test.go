@@ -15,7 +15,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"reelhouse/core/imagefile"
+	"reelhouse/core/picture"
 	"reelhouse/core/production"
 	"reelhouse/house"
 )
@@ -142,7 +142,7 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	picture, err := imagefile.Decode(file)
+	picture, err := picture.Decode(file)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,129 +1,189 @@
-// Package imagefile writes and reads pictures as files: OpenEXR for light and numbers, PNG for finished
-// pictures, JPEG for looking.
+// Package imagefile is one model of image files, whatever their format.
 //
-// Pictures come and go as planes of linear light with premultiplied alpha. What a file's encoding says
-// (core/output) is done on the way: alpha is divided out where it is to be straight, and the display encode is
-// applied once, into whole numbers only. A file says which encode it carries, and is decoded by what it says.
+// A file is a sequence of parts, of which most formats have one. A part has a data window (where its samples lie), a
+// display window (what is to be shown), named channels of one type each, and attributes: typed values that say
+// something about the picture. Windows count pixels to the right and down; an image.Rectangle's Max is outside.
+//
+// Samples stand in planes, one a channel: lines of the data window from the top, in each line samples from the left, each
+// in its type's little-endian bytes, without gaps. Half and Float are numbers; Uint8 and Uint16 are codes, of
+// which the largest is white; Uint32 are counts and identities.
+//
+// Formats are packages below this one (exr, png, tiff, ...), each with a NewReader and a NewWriter; package formats
+// opens a file by what is in it. None registers itself anywhere.
+//
+//	r, err := exr.NewReader(file, size, 1<<30)
+//	if err != nil { ... }
+//	parts, err := imagefile.ReadAll(r)
 package imagefile
 
 import (
-	"bytes"
 	"fmt"
-	"io"
+	"image"
+	"slices"
 
-	"reelhouse/core/frame"
-	"reelhouse/core/job"
-	"reelhouse/core/output"
-	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 )
 
-// Header is what a file says about itself.
-type Header struct {
-	Rate        frame.Rate
-	Frame       int
-	PixelAspect float64 // 0 stands for 1
-	Facts       []job.Fact
+// A Type is how a channel's samples are stored.
+type Type uint8
+
+// The types.
+const (
+	Half   Type = iota // IEEE 754 binary16
+	Float              // IEEE 754 binary32
+	Uint32             // identities, counts
+	Uint8              // codes 0 to 255
+	Uint16             // codes 0 to 65535
+)
+
+var typeNames = []string{"half", "float", "uint32", "uint8", "uint16"}
+
+func (t Type) String() string {
+	if int(t) < len(typeNames) {
+		return typeNames[t]
+	}
+	return fmt.Sprintf("unknown type %d", uint8(t))
 }
 
-func (h Header) pixelAspect() float64 {
+// Size returns the bytes of one sample.
+func (t Type) Size() int {
+	switch t {
+	case Uint8:
+		return 1
+	case Half, Uint16:
+		return 2
+	}
+	return 4
+}
+
+// A Channel is one kind of number that every pixel has.
+type Channel struct {
+	Name string // with its layer before a dot, as in "depth.Z"
+	Type Type
+	// A channel of a read file may have a sample only at every so many columns and lines; its plane has all pixels
+	// nevertheless, each with the sample above and to the left of it. 0 stands for 1.
+	XSampling, YSampling int
+	// Perceptual marks samples that are even to the eye rather than in light (OpenEXR: pLinear).
+	Perceptual bool
+}
+
+// Alpha says what colour means where a pixel is not wholly covered.
+type Alpha uint8
+
+// The meanings.
+const (
+	Unstated      Alpha = iota
+	Premultiplied       // times coverage; OpenEXR, TIFF "associated"
+	Straight            // as if nothing shone through; PNG, TIFF "unassociated"
+)
+
+// A Header is what a part is, beside its samples.
+type Header struct {
+	Name                      string // of the part, where there are several
+	DataWindow, DisplayWindow image.Rectangle
+	PixelAspect               float64 // a pixel's width over its height; 0 for 1
+	Channels                  []Channel
+	Alpha                     Alpha
+	Curve                     pixel.Curve // what whole numbers are encoded by; empty if it is not stated
+	Attributes                Attributes
+}
+
+// Plain returns the header of a picture that begins at 0, 0 and is shown whole, with channels of one type.
+func Plain(width, height int, t Type, channels ...string) Header {
+	h := Header{DataWindow: image.Rect(0, 0, width, height), DisplayWindow: image.Rect(0, 0, width, height)}
+	for _, name := range channels {
+		h.Channels = append(h.Channels, Channel{Name: name, Type: t})
+	}
+	return h
+}
+
+// Width and Height are those of the data window.
+func (h *Header) Width() int { return h.DataWindow.Dx() }
+
+// Height is that of the data window.
+func (h *Header) Height() int { return h.DataWindow.Dy() }
+
+// Aspect returns a pixel's width over its height.
+func (h *Header) Aspect() float64 {
 	if h.PixelAspect == 0 {
 		return 1
 	}
 	return h.PixelAspect
 }
 
-// Select returns the planes of the passes, by the names of pass.ChannelNames.
-func Select(img *pixel.Image, passes []pass.Code) (*pixel.Image, error) {
-	var names []string
-	for _, code := range passes {
-		described, err := pass.Find(code)
-		if err != nil {
+// Channel returns the place of a channel, or -1.
+func (h *Header) Channel(name string) int {
+	return slices.IndexFunc(h.Channels, func(c Channel) bool { return c.Name == name })
+}
+
+// Bytes returns the memory that the planes of the part take.
+func (h *Header) Bytes() int64 {
+	sum := int64(0)
+	for _, c := range h.Channels {
+		sum += int64(c.Type.Size())
+	}
+	return sum * int64(h.Width()) * int64(h.Height())
+}
+
+// Planes takes the memory for lines of every channel.
+func (h *Header) Planes(lines int) [][]byte {
+	planes := make([][]byte, len(h.Channels))
+	for i, c := range h.Channels {
+		planes[i] = make([]byte, c.Type.Size()*h.Width()*lines)
+	}
+	return planes
+}
+
+// Within refuses a part whose planes take more than limit bytes.
+func (h *Header) Within(limit int64) error {
+	if n := h.Bytes(); n > limit {
+		return fmt.Errorf("%d × %d pixels of %d channels take %d bytes, and no more than %d may be read", h.Width(), h.Height(), len(h.Channels), n, limit)
+	}
+	return nil
+}
+
+// A Part is a header with its samples: one plane a channel.
+type Part struct {
+	Header
+	Planes [][]byte
+}
+
+// A Reader reads one file.
+type Reader interface {
+	// Headers returns what the file's parts are.
+	Headers() []Header
+	// ReadLines fills planes, one a channel of the part, with the lines y0 up to y1, counted from the top of the
+	// data window. A nil plane is a channel that is not wanted.
+	ReadLines(part, y0, y1 int, planes [][]byte) error
+}
+
+// A Writer writes one file, of the parts that it was made for.
+type Writer interface {
+	// WriteLines takes the next lines of a part, one plane a channel.
+	WriteLines(part, lines int, planes [][]byte) error
+	// Close finishes the file. It is an error if lines are missing.
+	Close() error
+}
+
+// ReadAll returns all parts of a file.
+func ReadAll(r Reader) ([]Part, error) {
+	var parts []Part
+	for i, h := range r.Headers() {
+		p := Part{h, h.Planes(h.Height())}
+		if err := r.ReadLines(i, 0, h.Height(), p.Planes); err != nil {
 			return nil, err
 		}
-		names = append(names, described.ChannelNames()...)
+		parts = append(parts, p)
 	}
-	return img.Select(names...)
+	return parts, nil
 }
 
-// Encode writes the planes of the passes. The image's planes have the names of pass.ChannelNames.
-func Encode(w io.Writer, e output.Encoding, img *pixel.Image, passes []pass.Code, h Header) error {
-	if err := e.Check(); err != nil {
-		return err
-	}
-	if err := e.Holds(passes); err != nil {
-		return err
-	}
-	chosen, err := Select(img, passes)
-	if err != nil {
-		return err
-	}
-	switch e.Format {
-	case output.EXR:
-		return encodeEXR(w, e, chosen, passes, h)
-	case output.PNG:
-		return encodePNG(w, e, chosen, h)
-	}
-	return encodeJPEG(w, e, chosen, h)
-}
-
-// A Picture is a decoded file.
-type Picture struct {
-	Encoding    output.Encoding // as far as the file says it; level is not known
-	CurveStated bool            // the file says its display encode; otherwise sRGB was taken for it
-	PixelAspect float64
-	Image       *pixel.Image // premultiplied linear light, or data
-	Facts       []job.Fact
-}
-
-// Fact returns a fact's value, "" if it is not there.
-func (p Picture) Fact(name string) string {
-	for _, f := range p.Facts {
-		if f.Name == name {
-			return f.Value
+// WriteAll writes all parts and closes the writer.
+func WriteAll(w Writer, parts ...Part) error {
+	for i, p := range parts {
+		if err := w.WriteLines(i, p.Height(), p.Planes); err != nil {
+			return err
 		}
 	}
-	return ""
+	return w.Close()
 }
-
-// Decode reads a file of any format that Encode writes, by what is in it.
-func Decode(data []byte) (Picture, error) {
-	switch {
-	case bytes.HasPrefix(data, []byte("\x76\x2f\x31\x01")):
-		return decodeEXR(data)
-	case bytes.HasPrefix(data, []byte(pngSignature)):
-		return decodePNG(data)
-	case bytes.HasPrefix(data, []byte("\xff\xd8\xff")):
-		return decodeJPEG(data)
-	case len(data) == 0:
-		return Picture{}, fmt.Errorf("the file is empty")
-	}
-	return Picture{}, fmt.Errorf("neither an OpenEXR nor a PNG nor a JPEG file")
-}
-
-// straight divides premultiplied colour by alpha, in place, or multiplies it again.
-func straight(img *pixel.Image, divide bool) {
-	alpha := img.Plane("A")
-	if alpha == nil {
-		return
-	}
-	for _, name := range []string{"R", "G", "B"} {
-		p := img.Plane(name)
-		if p == nil {
-			continue
-		}
-		for i, a := range alpha.Data {
-			switch {
-			case !divide:
-				p.Data[i] *= a
-			case a > 0:
-				p.Data[i] /= a
-			default:
-				p.Data[i] = 0
-			}
-		}
-	}
-}
-
-// maxPixels bounds the memory that a header of PNG or JPEG can ask for.
-const maxPixels = 1 << 28

@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"slices"
 
-	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
 )
@@ -50,7 +50,7 @@ func (r *Report) problem(format string, args ...any) {
 // Judge reads a whole file and holds it against what was expected.
 func Judge(data []byte, want Expected) Report {
 	var r Report
-	picture, err := imagefile.Decode(data)
+	picture, err := picture.Decode(data)
 	if err != nil {
 		r.problem("it cannot be read: %s", err)
 		return r

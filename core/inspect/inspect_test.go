@@ -6,9 +6,9 @@ import (
 	"strings"
 	"testing"
 
-	"reelhouse/core/imagefile"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
 )
@@ -27,7 +27,7 @@ func file(t *testing.T, spoil func(img *pixel.Image)) []byte {
 		passes = append(passes, pass.Depth)
 	}
 	var b bytes.Buffer
-	if err := imagefile.Encode(&b, output.EXR.Usual(), img, passes, imagefile.Header{}); err != nil {
+	if err := picture.Encode(&b, output.EXR.Usual(), img, passes, picture.Header{}); err != nil {
 		t.Fatal(err)
 	}
 	return b.Bytes()
@@ -79,7 +79,7 @@ func TestPicturesAreHeldAgainstTheirEncoding(t *testing.T) {
 		e := wanted.Encoding
 		change(&e)
 		var b bytes.Buffer
-		if err := imagefile.Encode(&b, e, img, wanted.Passes, imagefile.Header{}); err != nil {
+		if err := picture.Encode(&b, e, img, wanted.Passes, picture.Header{}); err != nil {
 			t.Fatal(err)
 		}
 		if r := Judge(b.Bytes(), wanted); r.Good() != (says == "") || !strings.Contains(strings.Join(r.Problems, "; "), says) {

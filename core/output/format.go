@@ -9,6 +9,7 @@ package output
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
@@ -22,6 +23,11 @@ const (
 	EXR  Format = "exr"
 	PNG  Format = "png"
 	JPEG Format = "jpeg"
+	TIFF Format = "tiff"
+	TGA  Format = "tga"
+	DPX  Format = "dpx"
+	HDR  Format = "hdr"
+	BMP  Format = "bmp"
 )
 
 // A Depth is how numbers are stored.
@@ -32,6 +38,7 @@ const (
 	ByPass  Depth = "by-pass" // half for colour, float for data
 	Float   Depth = "float"   // 32-bit for everything
 	Eight   Depth = "8"
+	Ten     Depth = "10"
 	Sixteen Depth = "16"
 )
 
@@ -40,6 +47,8 @@ func (d Depth) Bits() int {
 	switch d {
 	case Eight:
 		return 8
+	case Ten:
+		return 10
 	case Float:
 		return 32
 	}
@@ -49,19 +58,60 @@ func (d Depth) Bits() int {
 // A Compression is how a file is made smaller.
 type Compression string
 
-// The compressions. ZIP takes 16 lines at a time, ZIPS one, PIZ 32.
+// The compressions. Of those of OpenEXR, ZIPS takes a line at a time, ZIP and PXR24 16, PIZ, B44, B44A and DWAA 32, DWAB 256.
 const (
-	None    Compression = "none"
-	RLE     Compression = "rle"
-	PIZ     Compression = "piz"
-	ZIPS    Compression = "zips"
-	ZIP     Compression = "zip"
-	Deflate Compression = "deflate"
-	DCT     Compression = "dct"
+	None      Compression = "none"
+	RLE       Compression = "rle"
+	PIZ       Compression = "piz"
+	ZIPS      Compression = "zips"
+	ZIP       Compression = "zip"
+	PXR24     Compression = "pxr24"
+	B44       Compression = "b44"
+	B44A      Compression = "b44a"
+	DWAA      Compression = "dwaa"
+	DWAB      Compression = "dwab"
+	Deflate   Compression = "deflate"
+	LZW       Compression = "lzw"
+	DCT       Compression = "dct"      // one colour difference for four pixels (4:2:0)
+	DCTFull   Compression = "dct-full" // all of them (4:4:4)
+	deflating             = "deflate level"
 )
 
+// Lossless reports whether what was packed comes back bit by bit.
+func (c Compression) Lossless() bool {
+	switch c {
+	case PXR24, B44, B44A, DWAA, DWAB, DCT, DCTFull:
+		return false
+	}
+	return true
+}
+
+// A Scale is the range and the usual value of a compression's level. The zero Scale is that of compressions without one.
+type Scale struct {
+	Name              string
+	Least, Most, Used int
+}
+
+// Scale returns what the level of a compression means in files of the format.
+func (f Format) Scale(c Compression) Scale {
+	switch c {
+	case ZIP, ZIPS, PXR24:
+		return Scale{deflating, 1, 9, 4}
+	case DWAA, DWAB:
+		return Scale{"loss", 1, 500, 45}
+	case DCT, DCTFull:
+		return Scale{"quality", 1, 100, 90}
+	case Deflate:
+		if f == PNG {
+			return Scale{"effort", 1, 3, 2}
+		}
+		return Scale{deflating, 1, 9, 5}
+	}
+	return Scale{}
+}
+
 // Leveled reports whether the compression has a level.
-func (c Compression) Leveled() bool { return c != None && c != RLE && c != PIZ }
+func (s Scale) Leveled() bool { return s.Most > 0 }
 
 // Alpha is how coverage is stored.
 type Alpha string
@@ -87,10 +137,8 @@ type Kind struct {
 	Curves       []pixel.Curve
 	Layers       bool // many passes in one file
 	Float        bool
-	Lossless     bool
-	// Level is the range and the usual value of the compression's level; all 0 for none.
-	LevelName                        string
-	LeastLevel, MostLevel, UsedLevel int
+	Data         bool // passes of numbers, each channel by its name
+	Lossless     bool // with some of its compressions
 }
 
 // Kinds returns every format, in the order in which they are offered.
@@ -99,19 +147,36 @@ func Kinds() []Kind {
 	return []Kind{
 		{
 			Format: EXR, Name: "OpenEXR", Ext: "exr", Meaning: "Float numbers and layers: for anything that will be graded or composited.",
-			Depths: []Depth{ByPass, Float}, Compressions: []Compression{ZIP, ZIPS, PIZ, RLE, None}, Alphas: []Alpha{Premultiplied, Straight},
-			Curves: []pixel.Curve{pixel.Linear}, Layers: true, Float: true, Lossless: true,
-			LevelName: "deflate level", LeastLevel: 1, MostLevel: 9, UsedLevel: 4,
+			Depths: []Depth{ByPass, Float}, Compressions: []Compression{ZIP, ZIPS, PIZ, RLE, None, PXR24, B44, B44A, DWAA, DWAB}, Alphas: []Alpha{Premultiplied, Straight},
+			Curves: []pixel.Curve{pixel.Linear}, Layers: true, Float: true, Data: true, Lossless: true,
 		},
 		{
 			Format: PNG, Name: "PNG", Ext: "png", Meaning: "Whole numbers without loss: for pictures that are final.",
-			Depths: []Depth{Sixteen, Eight}, Compressions: []Compression{Deflate}, Alphas: []Alpha{Straight},
-			Curves: display, Lossless: true, LevelName: "effort", LeastLevel: 1, MostLevel: 3, UsedLevel: 2,
+			Depths: []Depth{Sixteen, Eight}, Compressions: []Compression{Deflate}, Alphas: []Alpha{Straight}, Curves: display, Lossless: true,
 		},
 		{
 			Format: JPEG, Name: "JPEG", Ext: "jpg", Meaning: "Small, and a little is lost at every save: for looking, never a master.",
-			Depths: []Depth{Eight}, Compressions: []Compression{DCT}, Curves: []pixel.Curve{pixel.SRGB},
-			LevelName: "quality", LeastLevel: 1, MostLevel: 100, UsedLevel: 90,
+			Depths: []Depth{Eight}, Compressions: []Compression{DCT, DCTFull}, Curves: []pixel.Curve{pixel.SRGB},
+		},
+		{
+			Format: TIFF, Name: "TIFF", Ext: "tif", Meaning: "Whole numbers or floats without loss: for print and for houses that ask for it.",
+			Depths: []Depth{Sixteen, Eight, Float}, Compressions: []Compression{Deflate, LZW, None}, Alphas: []Alpha{Premultiplied, Straight}, Curves: display, Float: true, Lossless: true,
+		},
+		{
+			Format: TGA, Name: "TGA", Ext: "tga", Meaning: "Plain 8 bits with alpha, for older chains of tools.",
+			Depths: []Depth{Eight}, Compressions: []Compression{RLE, None}, Alphas: []Alpha{Straight, Premultiplied}, Curves: display, Lossless: true,
+		},
+		{
+			Format: DPX, Name: "DPX", Ext: "dpx", Meaning: "10 bits a colour with timecode in the header: for film and finishing.",
+			Depths: []Depth{Ten}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.BT1886, pixel.Gamma22}, Lossless: true,
+		},
+		{
+			Format: HDR, Name: "Radiance HDR", Ext: "hdr", Meaning: "Light of any brightness in 4 bytes a pixel: for environments and lighting.",
+			Depths: []Depth{Float}, Compressions: []Compression{RLE}, Curves: []pixel.Curve{pixel.Linear}, Float: true,
+		},
+		{
+			Format: BMP, Name: "BMP", Ext: "bmp", Meaning: "Plain 8 bits that every program opens.",
+			Depths: []Depth{Eight}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.SRGB}, Lossless: true,
 		},
 	}
 }
@@ -136,6 +201,22 @@ type Encoding struct {
 	Level       int         `json:"level"`
 	Alpha       Alpha       `json:"alpha"`
 	Curve       pixel.Curve `json:"curve"`
+	// Dither scatters the rounding to whole numbers, so that shallow ramps show no steps.
+	Dither pixel.Dither `json:"dither,omitempty"`
+}
+
+// Floating reports whether the file holds light as floats, which are never encoded.
+func (e Encoding) Floating() bool { return e.Depth == ByPass || e.Depth == Float }
+
+// Lossless reports whether what is stored comes back as it was stored.
+func (e Encoding) Lossless() bool { return e.Format.Kind().Lossless && e.Compression.Lossless() }
+
+// Described names the format, and its compression where that loses something which the format can keep.
+func (e Encoding) Described() string {
+	if k := e.Format.Kind(); !k.Lossless || e.Compression.Lossless() {
+		return k.Name
+	}
+	return e.Format.Kind().Name + " with " + strings.ToUpper(string(e.Compression))
 }
 
 // Usual returns the format's usual encoding.
@@ -148,12 +229,12 @@ func (f Format) Usual() Encoding {
 	if len(k.Alphas) > 0 {
 		alpha = k.Alphas[0]
 	}
-	return Encoding{f, k.Depths[0], k.Compressions[0], k.UsedLevel, alpha, k.Curves[0]}
+	return Encoding{Format: f, Depth: k.Depths[0], Compression: k.Compressions[0], Level: f.Scale(k.Compressions[0]).Used, Alpha: alpha, Curve: k.Curves[0]}
 }
 
 // Check says what the format cannot do of the encoding, or nil.
 func (e Encoding) Check() error {
-	k := e.Format.Kind()
+	k, scale := e.Format.Kind(), e.Format.Scale(e.Compression)
 	switch {
 	case k.Name == "":
 		return fmt.Errorf("there is no file format %q", e.Format)
@@ -161,16 +242,18 @@ func (e Encoding) Check() error {
 		return fmt.Errorf("%s has no depth %q", k.Name, e.Depth)
 	case !slices.Contains(k.Compressions, e.Compression):
 		return fmt.Errorf("%s has no compression %q", k.Name, e.Compression)
-	case e.Compression.Leveled() && (e.Level < k.LeastLevel || e.Level > k.MostLevel):
-		return fmt.Errorf("the %s of %s lies in %d to %d, not at %d", k.LevelName, k.Name, k.LeastLevel, k.MostLevel, e.Level)
+	case scale.Leveled() && (e.Level < scale.Least || e.Level > scale.Most):
+		return fmt.Errorf("the %s of %s lies in %d to %d, not at %d", scale.Name, k.Name, scale.Least, scale.Most, e.Level)
 	case e.Alpha != NoAlpha && !slices.Contains(k.Alphas, e.Alpha):
 		return fmt.Errorf("%s has no %s alpha", k.Name, e.Alpha)
-	case !slices.Contains(k.Curves, e.Curve) && k.Float:
+	case e.Curve != pixel.Linear && e.Floating():
 		return fmt.Errorf("%s carries linear light; a display encode in it would be applied a second time by whoever opens it", k.Name)
 	case !slices.Contains(k.Curves, e.Curve):
 		return fmt.Errorf("%s cannot say that it is %s, so it would be shown wrongly", k.Name, e.Curve.Name())
+	case e.Dither != pixel.NoDither && e.Floating():
+		return fmt.Errorf("floats are not rounded to whole numbers, so there is nothing to dither")
 	}
-	return nil
+	return e.Dither.Check()
 }
 
 // Half reports whether a pass is stored in 16-bit floats.
@@ -190,8 +273,11 @@ func (e Encoding) Holds(passes []pass.Code) error {
 		if err != nil {
 			return err
 		}
-		if p.Data && !k.Float {
+		switch {
+		case p.Data && !k.Float:
 			return fmt.Errorf("%s has no float numbers, which the pass %s needs", k.Name, code)
+		case p.Data && !k.Data:
+			return fmt.Errorf("%s holds colours only, and the pass %s is numbers by their names", k.Name, code)
 		}
 	}
 	return nil

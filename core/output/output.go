@@ -3,6 +3,7 @@ package output
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"reelhouse/core/naming"
 	"reelhouse/core/pass"
@@ -53,6 +54,8 @@ type Output struct {
 	// Only holds the passes that this output takes of a shot's list; empty for all of them.
 	Only  []pass.Code      `json:"only,omitempty"`
 	Scale raster.Reduction `json:"scale"` // of what is rendered
+	// Dither scatters the rounding to whole numbers.
+	Dither pixel.Dither `json:"dither,omitempty"`
 	// Kernel resamples to Scale; empty stands for DefaultKernel. Unfiltered passes take the nearest pixel.
 	Kernel pixel.Kernel `json:"kernel,omitempty"`
 	// Pattern names the files; empty stands for the production's pattern.
@@ -91,12 +94,16 @@ func (o Output) Switch(f Format) Output {
 	if f == o.Format || k.Name == "" {
 		return o
 	}
-	o.Format, o.Level = f, usual.Level
+	o.Format = f
 	if !slices.Contains(k.Depths, o.Depth) {
 		o.Depth = usual.Depth
 	}
 	if !slices.Contains(k.Compressions, o.Compression) {
 		o.Compression = usual.Compression
+	}
+	o.Level = f.Scale(o.Compression).Used
+	if o.Encoding(Premultiplied, pixel.SRGB).Floating() {
+		o.Dither = pixel.NoDither
 	}
 	if o.Packing == Layers && !k.Layers && len(o.Only) != 1 {
 		o.Packing = Files
@@ -114,7 +121,7 @@ func (o Output) Switch(f Format) Output {
 // format cannot do what was agreed, it does what it can: OpenEXR stays linear, PNG stays straight.
 func (o Output) Encoding(agreed Alpha, display pixel.Curve) Encoding {
 	k := o.Format.Kind()
-	e := Encoding{o.Format, o.Depth, o.Compression, o.Level, o.Alpha, o.Curve}
+	e := Encoding{o.Format, o.Depth, o.Compression, o.Level, o.Alpha, o.Curve, o.Dither}
 	if e.Alpha == Agreed {
 		e.Alpha = agreed
 		if !slices.Contains(k.Alphas, agreed) {
@@ -125,16 +132,21 @@ func (o Output) Encoding(agreed Alpha, display pixel.Curve) Encoding {
 		}
 	}
 	if e.Curve == "" {
-		e.Curve = display
-		if len(k.Curves) > 0 && !slices.Contains(k.Curves, display) {
+		if e.Curve = display; e.Floating() {
+			e.Curve = pixel.Linear
+		}
+		if len(k.Curves) > 0 && !slices.Contains(k.Curves, e.Curve) {
 			e.Curve = k.Curves[0]
 		}
 	}
-	if !e.Compression.Leveled() {
+	if !o.LevelScale().Leveled() {
 		e.Level = 0
 	}
 	return e
 }
+
+// LevelScale returns what the output's level means.
+func (o Output) LevelScale() Scale { return o.Format.Scale(o.Compression) }
 
 // A Bundle is the passes of one file.
 type Bundle struct {
@@ -216,6 +228,8 @@ func (o Output) Cannot(f Format, w Wants) []string {
 	}
 	if o.Role == Master && !f.Kind().Lossless {
 		add(fmt.Errorf("%s loses a little of the picture, and this is a master", f.Kind().Name))
+	} else if o.Role == Master && !e.Lossless() {
+		add(fmt.Errorf("%s compression loses a little of the picture, and this is a master", strings.ToUpper(string(e.Compression))))
 	}
 	return reasons
 }

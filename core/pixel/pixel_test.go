@@ -82,16 +82,64 @@ func TestCurvesComeBackAndClip(t *testing.T) {
 
 func TestEncoderAgreesWithTheCurve(t *testing.T) {
 	for _, c := range Curves() {
-		for _, bits := range []int{8, 16} {
-			e := NewEncoder(bits, c)
+		for _, bits := range []int{8, 10, 16} {
+			e := NewEncoder(bits, c, NoDither)
 			limit := float64(int(1)<<bits - 1)
 			for i := range 100000 {
 				v := float64(i) / 99999
-				if d := math.Abs(float64(e.Code(float32(v))) - c.Encode(v)*limit); d > 0.55 {
+				if d := math.Abs(float64(e.Code(float32(v), 0, 0)) - c.Encode(float64(float32(v)))*limit); d > 0.51 {
 					t.Fatalf("%s, %d bit: %v is off by %v codes", c, bits, v, d)
 				}
 			}
 		}
+	}
+}
+
+// Ordered dither keeps the mean of an even tone to less than a 64th of a code, and rounds whole codes to themselves; the pattern
+// is B. E. Bayer's of 1973: its first line, and each number once.
+func TestOrderedDitherKeepsMeans(t *testing.T) {
+	e := NewEncoder(8, Linear, OrderedDither)
+	for i := range 1000 {
+		v, sum := float32(i)/999, 0.0
+		for y := range 8 {
+			for x := range 8 {
+				sum += float64(e.Code(v, x, y)) / 64
+			}
+		}
+		if math.Abs(sum-float64(v)*255) > 1.0/64 {
+			t.Errorf("%v became %v of 255", v, sum)
+		}
+	}
+	for code := range 256 {
+		for i := range 64 {
+			if got := e.Whole(float32(code)/255, i%8, i/8); int(got) != code {
+				t.Fatalf("code %d became %d", code, got)
+			}
+		}
+	}
+	seen := map[float64]bool{}
+	for i := range 64 {
+		seen[OrderedDither.Round(i%8, i/8)] = true
+	}
+	for x, want := range []float64{0, 32, 8, 40, 2, 34, 10, 42} {
+		if got := OrderedDither.Round(x, 0)*64 - 0.5; got != want {
+			t.Errorf("column %d of the first line is %v, want %v", x, got, want)
+		}
+	}
+	if len(seen) != 64 || NoDither.Round(3, 4) != 0.5 || Dither("x").Check() == nil {
+		t.Error("the pattern has holes, or an unknown dither passed")
+	}
+}
+
+func TestAlphaIsDividedOutAndBack(t *testing.T) {
+	img := New(2, 1, "R", "A")
+	img.Planes[0].Data, img.Planes[1].Data = []float32{0.25, 0.5}, []float32{0.5, 0}
+	img.Straighten()
+	if d := img.Planes[0].Data; d[0] != 0.5 || d[1] != 0 {
+		t.Errorf("straight: %v", d)
+	}
+	if img.Premultiply(); img.Planes[0].Data[0] != 0.25 {
+		t.Errorf("premultiplied: %v", img.Planes[0].Data)
 	}
 }
 

@@ -102,8 +102,8 @@ var rules = []rule{
 	}},
 	{"lossy-master", "Every save of a lossy file costs picture.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
 		eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
-			if k := f.Encoding.Format.Kind(); !k.Lossless {
-				found(s.Title(), NoFix, "Output %s is a master in %s, which is lossy.", f.Output, k.Name)
+			if !f.Encoding.Lossless() {
+				found(s.Title(), NoFix, "Output %s is a master in %s, which is lossy.", f.Output, f.Encoding.Described())
 			}
 		})
 	}},
@@ -214,7 +214,6 @@ func belowMinimum(b plan.Batch, _ Facts, found func(where string, fix Fix, forma
 	}
 	said := map[string]bool{}
 	eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
-		k := f.Encoding.Format.Kind()
 		if said[f.Output] {
 			return
 		}
@@ -222,9 +221,9 @@ func belowMinimum(b plan.Batch, _ Facts, found func(where string, fix Fix, forma
 			said[f.Output] = true
 			found("output "+f.Output, NoFix, "It stores %d bits a value, below the delivery minimum of %d.", bits, floor.Bits)
 		}
-		if floor.Lossless && !k.Lossless {
+		if floor.Lossless && !f.Encoding.Lossless() {
 			said[f.Output] = true
-			found("output "+f.Output, NoFix, "%s is lossy, and the delivery wants masters without loss.", k.Name)
+			found("output "+f.Output, NoFix, "%s is lossy, and the delivery wants masters without loss.", f.Encoding.Described())
 		}
 	})
 }

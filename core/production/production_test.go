@@ -71,7 +71,7 @@ func TestEveryMistakeIsNamedWithItsPlace(t *testing.T) {
 		"pass":        {func(p *Production) { p.PassLists[0].Passes = []pass.Code{"x"} }, "pass list minimum", `"x"`},
 		"background":  {func(p *Production) { p.DepthBackground = -1 }, "depth", "above 0"},
 		"pattern":     {func(p *Production) { p.Names.Pattern = "../(frame).(ext)" }, "names", "character 1"},
-		"format":      {func(p *Production) { p.Outputs[0].Format = "bmp" }, "output master", "bmp"},
+		"format":      {func(p *Production) { p.Outputs[0].Format = "xyz" }, "output master", "xyz"},
 		"packing":     {func(p *Production) { p.Outputs[0].Packing = "x" }, "output master", "packing"},
 	} {
 		p := complete()

@@ -67,9 +67,9 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 	if err != nil {
 		return nil, fmt.Errorf("this file has no %s pass: %w", code, err)
 	}
-	encode := pixel.NewEncoder(8, pixel.SRGB)
+	encode := pixel.NewEncoder(8, pixel.SRGB, pixel.NoDither)
 	plain := func(v float64) byte { return byte(255*min(1, max(0, v)) + 0.5) }
-	shown := func(v float32) byte { return byte(encode.Code(float32(float64(v) * gain))) }
+	shown := func(v float32) byte { return byte(encode.Code(float32(float64(v)*gain), 0, 0)) }
 	switch code {
 	case pass.Depth:
 		shown = func(v float32) byte { return plain(float64(v) / depthFar) }

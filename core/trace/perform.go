@@ -4,14 +4,16 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"image"
 	"io"
 	"sync"
 	"time"
 
 	"reelhouse/core/geom"
-	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
+	"reelhouse/core/lens"
 	"reelhouse/core/pass"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
@@ -77,8 +79,16 @@ func performFrame(ctx context.Context, model *Model, j job.Job, f job.Frame, o O
 		return err
 	}
 	rendered := o.Now().Sub(began)
+	_, optics, err := world.CameraPose(j.View.Camera)
+	if err != nil {
+		return err
+	}
+	h := picture.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, FocalLength: lens.AnglesOf(optics.Up, optics.Aspect).FocalLength()}
+	if region := j.Region.Rectangle(); !region.Empty() {
+		h.Window, h.Display = region, image.Rect(0, 0, j.Size.Width, j.Size.Height)
+	}
 	for _, out := range f.Files {
-		text, err := encodeFile(img, j, f, out, rendered)
+		text, err := encodeFile(img, h, j, f, out, rendered)
 		if err != nil {
 			return fmt.Errorf("%s: %w", out.Path, err)
 		}
@@ -91,12 +101,13 @@ func performFrame(ctx context.Context, model *Model, j job.Job, f job.Frame, o O
 }
 
 // encodeFile makes one file of a rendered frame: reduced, stamped, encoded.
-func encodeFile(img *pixel.Image, j job.Job, f job.Frame, out job.File, rendered time.Duration) ([]byte, error) {
-	img, err := imagefile.Select(img, out.Passes)
+func encodeFile(img *pixel.Image, h picture.Header, j job.Job, f job.Frame, out job.File, rendered time.Duration) ([]byte, error) {
+	img, err := picture.Select(img, out.Passes)
 	if err != nil {
 		return nil, err
 	}
 	if out.Size != (raster.Size{}) {
+		h.Window, h.Display = image.Rectangle{}, image.Rectangle{} // a part of a reduced picture is a picture of its own
 		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, filteredPlanes(out.Passes))
 	}
 	if out.Stamp.On {
@@ -114,8 +125,8 @@ func encodeFile(img *pixel.Image, j job.Job, f job.Frame, out job.File, rendered
 	if out.Stamp.On && out.Stamp.Has(stamp.RenderTime) {
 		facts = append(facts, job.Fact{Name: stamp.RenderTime, Value: stamp.Took(rendered)})
 	}
-	h := imagefile.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, Facts: facts}
-	err = imagefile.Encode(&b, out.Encoding, img, out.Passes, h)
+	h.Facts = facts
+	err = picture.Encode(&b, out.Encoding, img, out.Passes, h)
 	return b.Bytes(), err
 }
 

@@ -10,11 +10,11 @@ import (
 	"time"
 
 	"reelhouse/core/frame"
-	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
 	"reelhouse/core/stamp"
@@ -53,26 +53,26 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 	if got := strings.Join(said, ","); got != "started ,wrote a.exr,wrote a.png,started ,wrote b.exr,wrote c.exr,finished " {
 		t.Errorf("it said %s", got)
 	}
-	picture, err := imagefile.Decode(wrote["a.exr"])
+	first, err := picture.Decode(wrote["a.exr"])
 	if err != nil {
 		t.Fatal(err)
 	}
 	facts := map[string]string{}
-	for _, f := range picture.Facts {
+	for _, f := range first.Facts {
 		facts[f.Name] = f.Value
 	}
 	if facts["frame"] != "1001" || facts["framesPerSecond"] != "24/1" || facts["shot"] != "010" {
 		t.Errorf("the header says %v", facts)
 	}
-	small, err := imagefile.Decode(wrote["a.png"])
+	small, err := picture.Decode(wrote["a.png"])
 	if err != nil || small.Image.Width != 20 || small.Image.Height != 15 {
 		t.Errorf("the reduced picture is %+v, %v", small, err)
 	}
-	whole, err := imagefile.Decode(wrote["b.exr"])
+	whole, err := picture.Decode(wrote["b.exr"])
 	if err != nil {
 		t.Fatal(err)
 	}
-	reduced, err := imagefile.Decode(wrote["c.exr"])
+	reduced, err := picture.Decode(wrote["c.exr"])
 	if err != nil {
 		t.Fatal(err)
 	}

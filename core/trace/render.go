@@ -83,7 +83,7 @@ func (w *World) Render(ctx context.Context, camera string, s Settings, progress 
 		s.PixelAspect = 1
 	}
 	window := lens.AnglesOf(optics.Up, optics.Aspect).Window(s.Fit, s.Size, s.PixelAspect)
-	p := &picture{
+	p := &rendering{
 		world: w, settings: s, window: window.Picture,
 		projection: lens.Project(pose, window, s.Size),
 		image:      pixel.New(s.Region.Dx(), s.Region.Dy()),
@@ -125,8 +125,8 @@ func (w *World) Render(ctx context.Context, camera string, s Settings, progress 
 	return p.image, nil
 }
 
-// A picture is one rendering under way.
-type picture struct {
+// A rendering is one picture under way.
+type rendering struct {
 	world      *World
 	settings   Settings
 	window     image.Rectangle // the pixels that hold picture; outside are bars
@@ -136,7 +136,7 @@ type picture struct {
 	beauty, depth, normal, object [][]float32
 }
 
-func (p *picture) planes(described pass.Pass) [][]float32 {
+func (p *rendering) planes(described pass.Pass) [][]float32 {
 	var planes [][]float32
 	for _, name := range described.ChannelNames() {
 		planes = append(planes, p.image.Plane(name).Data)
@@ -144,7 +144,7 @@ func (p *picture) planes(described pass.Pass) [][]float32 {
 	return planes
 }
 
-func (p *picture) row(y int) {
+func (p *rendering) row(y int) {
 	for x := range p.image.Width {
 		at := y*p.image.Width + x
 		px, py := x+p.settings.Region.Min.X, y+p.settings.Region.Min.Y
@@ -162,7 +162,7 @@ func (p *picture) row(y int) {
 }
 
 // bar fills a pixel beside the picture: black, opaque unless the background is transparent.
-func (p *picture) bar(at int) {
+func (p *rendering) bar(at int) {
 	if p.beauty != nil && !p.settings.Background.Transparent {
 		p.beauty[3][at] = 1
 	}
@@ -172,7 +172,7 @@ func (p *picture) bar(at int) {
 }
 
 // centre fills the passes that hold the value at the pixel's centre.
-func (p *picture) centre(at, px, py int) {
+func (p *rendering) centre(at, px, py int) {
 	origin, direction := p.projection.Ray(float64(px)+0.5, float64(py)+0.5)
 	depth, normal := p.settings.DepthBackground, geom.Vec{}
 	var h hit
@@ -190,7 +190,7 @@ func (p *picture) centre(at, px, py int) {
 
 // filtered fills the passes that gather samples over the pixel: stratified in a square grid, spread as
 // the filter weighs.
-func (p *picture) filtered(at, px, py int) {
+func (p *rendering) filtered(at, px, py int) {
 	n := p.settings.Samples
 	s := newSampler(px, py, p.settings.Frame)
 	background := p.settings.Background

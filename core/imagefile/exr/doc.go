@@ -1,28 +1,33 @@
 // Package exr reads and writes OpenEXR files, as "OpenEXR File Layout" (OpenEXR project, file version 2)
 // lays them out.
 //
-// Written are single-part scan-line files with half and float channels, uncompressed or with RLE, ZIPS, ZIP, PIZ
-// or PXR24 compression. Read are scan-line and tiled files (the full size of those with levels), of one part or many,
-// with half, float and unsigned integer channels (as floats), subsampled ones spread over their pixels, in
-// every compression but DWAA and DWAB, which are refused by name, as deep files are. Attributes that are not
-// understood are kept.
+// Written and read are scan-line and tiled files of one part or many, with half, float and unsigned integer
+// channels and typed attributes, in every compression. Of files with levels the full size is read; subsampled
+// channels are spread over their pixels. Deep files are refused by name.
 //
-//	err := exr.Encode(w, &exr.File{Image: img, Compression: exr.ZIP})
+// Both directions work on all cores, a batch of chunks at a time, so that a picture need never be in memory
+// as a whole:
+//
+//	w, err := exr.NewWriter(file, exr.Part{Header: h, Compression: exr.ZIP})
+//	for more lines { err = w.WriteLines(0, n, planes) }
+//	err = w.Close()
 package exr
 
 import (
-	"encoding/binary"
+	"errors"
 	"fmt"
 	"image"
-	"math"
 
-	"reelhouse/core/pixel"
+	"reelhouse/core/imagefile"
 )
+
+// ErrFormat marks every error about what a file holds, as against errors of reading it.
+var ErrFormat = errors.New("exr")
 
 // A Compression is one of the file layout's methods ("Compression", attribute type compression).
 type Compression uint8
 
-// The compressions that are read; all but B44 and B44A are written.
+// The compressions.
 const (
 	None  Compression = iota
 	RLE               // runs of bytes
@@ -32,10 +37,19 @@ const (
 	PXR24             // deflate, floats to 24 bits, 16 lines at a time
 	B44               // halves in blocks of 4 x 4, lossy, 32 lines at a time
 	B44A              // the same, with flat blocks smaller
+	DWAA              // cosines of blocks of 8 x 8, lossy, 32 lines at a time
+	DWAB              // the same, 256 lines at a time
 )
 
-func (c Compression) readable() bool { return c <= B44A }
-func (c Compression) writable() bool { return c <= PXR24 }
+// Compressions returns all of them.
+func Compressions() []Compression {
+	return []Compression{None, RLE, ZIPS, ZIP, PIZ, PXR24, B44, B44A, DWAA, DWAB}
+}
+
+// Lossless reports whether every bit comes back.
+func (c Compression) Lossless() bool { return c <= PIZ }
+
+func (c Compression) known() bool { return c <= DWAB }
 
 var compressionNames = []string{"none", "RLE", "ZIPS", "ZIP", "PIZ", "PXR24", "B44", "B44A", "DWAA", "DWAB"}
 
@@ -51,11 +65,31 @@ func (c Compression) lines() int {
 	switch c {
 	case ZIP, PXR24:
 		return 16
-	case PIZ, B44, B44A:
+	case PIZ, B44, B44A, DWAA:
 		return 32
+	case DWAB:
+		return 256
 	}
 	return 1
 }
+
+// A Part is a header and how its samples are stored.
+type Part struct {
+	imagefile.Header
+	Compression Compression
+	// Level is that of deflate, 1 to 9; 0 for the usual one. It is not known when read.
+	Level int
+	// Loss is the largest error of DWAA and DWAB, of a value's cosine coefficients, in 1/100 000; 0 for the usual one.
+	Loss float32
+	// Tile is the size of the tiles; the zero Point stands for scan lines.
+	Tile image.Point
+}
+
+// Usual parameters.
+const (
+	usualLevel = 4 // from here upwards time grows faster than files shrink
+	usualLoss  = 45
+)
 
 // Pixel types of the channel list.
 const (
@@ -77,58 +111,93 @@ const (
 	longName      = 255
 )
 
-// MaxEdge is the longest edge that is read.
-const MaxEdge = 1 << 16
+// Types of parts ("Part type", attribute type).
+const (
+	partScanLines     = "scanlineimage"
+	partTiles         = "tiledimage"
+	partDeepScanLines = "deepscanline"
+	partDeepTiles     = "deeptile"
+)
 
-// A File is an image with what its header says beside the pixels.
-type File struct {
-	Image       *pixel.Image
-	Compression Compression
-	Level       int     // of deflate, 1 to 9; 0 for the usual one. Not known when read
-	PixelAspect float32 // a pixel's width over its height; 0 for 1
-	// DataWindow is where the image's pixels lie, DisplayWindow what is to be shown, in one system of
-	// coordinates. Read only: what is written begins at 0, 0 and is shown whole.
-	DataWindow, DisplayWindow image.Rectangle
-	Attributes                []Attribute // without those that describe the image itself
+// Limits on what a header may ask for.
+const (
+	MaxEdge     = 1 << 20 // the longest edge of a window
+	maxParts    = 1024
+	maxChannels = 1024
+	maxSampling = 64
+)
+
+// A channel is one of a part's, in the order of the file.
+type channel struct {
+	imagefile.Channel
+	plane int // its place among the planes
+	size  int // bytes of one sample
+	xs    int // a sample at every xs columns
+	ys    int // and ys lines
 }
 
-// An Attribute is a named, typed value of the header; Value is in the file's own bytes.
-type Attribute struct {
-	Name, Type string
-	Value      []byte
+func newChannel(c imagefile.Channel, plane int) channel {
+	return channel{c, plane, c.Type.Size(), max(1, c.XSampling), max(1, c.YSampling)}
 }
 
-// Text returns a string attribute.
-func Text(name, value string) Attribute { return Attribute{name, "string", []byte(value)} }
+// samples returns how many columns from x0 up to x1, counted as the data window counts, hold a value.
+func (c channel) samples(x0, x1 int) int { return multiples(x0, x1, c.xs) }
 
-// Int returns an int attribute.
-func Int(name string, value int32) Attribute {
-	return Attribute{name, "int", binary.LittleEndian.AppendUint32(nil, uint32(value))}
-}
-
-// Float returns a float attribute.
-func Float(name string, value float32) Attribute {
-	return Attribute{name, "float", binary.LittleEndian.AppendUint32(nil, math.Float32bits(value))}
-}
-
-// Rational returns a rational attribute, such as framesPerSecond.
-func Rational(name string, numerator int32, denominator uint32) Attribute {
-	value := binary.LittleEndian.AppendUint32(nil, uint32(numerator))
-	return Attribute{name, "rational", binary.LittleEndian.AppendUint32(value, denominator)}
-}
-
-// String returns the value in words; types that are not understood show their size.
-func (a Attribute) String() string {
-	le := binary.LittleEndian
-	switch {
-	case a.Type == "string":
-		return string(a.Value)
-	case a.Type == "int" && len(a.Value) == 4:
-		return fmt.Sprint(int32(le.Uint32(a.Value)))
-	case a.Type == "float" && len(a.Value) == 4:
-		return fmt.Sprint(math.Float32frombits(le.Uint32(a.Value)))
-	case a.Type == "rational" && len(a.Value) == 8:
-		return fmt.Sprintf("%d/%d", int32(le.Uint32(a.Value)), le.Uint32(a.Value[4:]))
+// multiples returns how many whole multiples of n lie from a up to b.
+func multiples(a, b, n int) int {
+	if n == 1 {
+		return b - a
 	}
-	return fmt.Sprintf("%d bytes of %s", len(a.Value), a.Type)
+	return floorDiv(b-1, n) - floorDiv(a-1, n)
+}
+
+func floorDiv(a, n int) int {
+	if a < 0 {
+		return -((-a + n - 1) / n)
+	}
+	return a / n
+}
+
+// A block is the pixels of one chunk, in coordinates of the data window, with all channels in the order of the file.
+type block struct {
+	image.Rectangle
+	channels    []channel
+	compression Compression
+}
+
+// A layer is the samples of one channel in a block.
+type layer struct {
+	channel
+	width, height int
+}
+
+func (b block) layers(layers []layer) []layer {
+	layers = layers[:0]
+	for _, c := range b.channels {
+		layers = append(layers, layer{c, c.samples(b.Min.X, b.Max.X), multiples(b.Min.Y, b.Max.Y, c.ys)})
+	}
+	return layers
+}
+
+// bytes returns how many bytes the block has without compression.
+func (b block) bytes() int {
+	size := 0
+	for _, c := range b.channels {
+		size += c.size * c.samples(b.Min.X, b.Max.X) * multiples(b.Min.Y, b.Max.Y, c.ys)
+	}
+	return size
+}
+
+// eachRow visits the rows of all channels in the order of the uncompressed bytes: line by line, and in a line
+// channel by channel. row counts within the channel.
+func (b block) eachRow(layers []layer, visit func(channel, row int)) {
+	rows := make([]int, len(layers))
+	for y := b.Min.Y; y < b.Max.Y; y++ {
+		for i, l := range layers {
+			if y%l.ys == 0 {
+				visit(i, rows[i])
+				rows[i]++
+			}
+		}
+	}
 }

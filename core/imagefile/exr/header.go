@@ -1,58 +1,25 @@
 package exr
 
 import (
+	"bufio"
 	"bytes"
-	"encoding/binary"
 	"fmt"
 	"image"
+	"io"
 	"math"
 	"slices"
 
-	"reelhouse/core/pixel"
-)
-
-// Limits on what a header may ask for.
-const (
-	maxParts    = 1024
-	maxChannels = 1024
-	maxSampling = 64
+	"reelhouse/core/imagefile"
 )
 
 // A part is one image of a file as its header describes it.
 type part struct {
-	file     *File
+	Part
 	channels []channel
 	tiles    *tiling // nil for scan lines
 	chunks   int     // by the attribute chunkCount, which parts of multi-part files have; 0 for none
 	kind     string  // by the attribute type, which parts of multi-part files have
-}
-
-type channel struct {
-	name                 string
-	kind                 uint32
-	linear               bool // pLinear: perceptually linear, which B44 treats in its own way
-	xSampling, ySampling int
-}
-
-// size returns the bytes of one value.
-func (c channel) size() int {
-	if c.kind == typeHalf {
-		return 2
-	}
-	return 4
-}
-
-// samples returns how many columns from x0 up to x1, counted as the data window counts, hold a value.
-func (c channel) samples(x0, x1 int) int { return multiples(x0, x1, c.xSampling) }
-
-// multiples returns how many whole multiples of n lie from a up to b.
-func multiples(a, b, n int) int { return floorDiv(b-1, n) - floorDiv(a-1, n) }
-
-func floorDiv(a, n int) int {
-	if a < 0 {
-		return -((-a + n - 1) / n)
-	}
-	return a / n
+	table    []int64 // where the chunks of the full size begin
 }
 
 // Level modes of a tile description ("Tiled Files").
@@ -66,44 +33,6 @@ const (
 type tiling struct {
 	width, height int
 	mode, round   byte
-}
-
-// bytes returns the size of the part's pixels in memory.
-func (p *part) bytes() int64 {
-	return 4 * int64(len(p.channels)) * int64(p.file.Image.Width) * int64(p.file.Image.Height)
-}
-
-// chunkCount returns how many chunks the part has.
-func (p *part) chunkCount() (int, error) {
-	img := p.file.Image
-	if p.tiles == nil {
-		lines := p.file.Compression.lines()
-		return (img.Height + lines - 1) / lines, nil
-	}
-	across, down := p.tiles.levels(img.Width), p.tiles.levels(img.Height)
-	count := 0
-	tiles := func(width, height int) {
-		count += ((width + p.tiles.width - 1) / p.tiles.width) * ((height + p.tiles.height - 1) / p.tiles.height)
-	}
-	switch p.tiles.mode {
-	case oneLevel:
-		tiles(img.Width, img.Height)
-	case mipMap:
-		n := p.tiles.levels(max(img.Width, img.Height))
-		for level := range n {
-			tiles(p.tiles.reduced(img.Width, level), p.tiles.reduced(img.Height, level))
-		}
-	case ripMap:
-		for y := range down {
-			for x := range across {
-				tiles(p.tiles.reduced(img.Width, x), p.tiles.reduced(img.Height, y))
-			}
-		}
-	}
-	if p.chunks > 0 && p.chunks != count {
-		return 0, fmt.Errorf("its header speaks of %d chunks, and its size needs %d", p.chunks, count)
-	}
-	return count, nil
 }
 
 // levels returns the number of levels of an edge.
@@ -131,76 +60,158 @@ func (t tiling) reduced(edge, level int) int {
 	return max(1, edge)
 }
 
-func (d *decoder) uint32() (uint32, error) {
-	if len(d.data)-d.pos < 4 {
-		return 0, fmt.Errorf("cut short in its header")
-	}
-	d.pos += 4
-	return binary.LittleEndian.Uint32(d.data[d.pos-4:]), nil
+// grid returns how many chunks of the full size stand beside and below each other.
+func (p *part) grid() (across, down int) {
+	size := p.chunkSize()
+	return (p.Width() + size.X - 1) / size.X, (p.Height() + size.Y - 1) / size.Y
 }
 
-func (d *decoder) name() (string, error) {
-	end := bytes.IndexByte(d.data[d.pos:min(len(d.data), d.pos+longName+1)], 0)
-	if end < 0 {
-		return "", fmt.Errorf("a name in its header does not end")
+// chunkSize returns the pixels that one chunk has, where the picture does not end.
+func (p *Part) chunkSize() image.Point {
+	if p.Tile != (image.Point{}) {
+		return p.Tile
 	}
-	s := string(d.data[d.pos : d.pos+end])
-	d.pos += end + 1
-	return s, nil
+	return image.Pt(p.Width(), p.Compression.lines())
+}
+
+// chunkCount returns how many chunks the part has, those of its levels included.
+func (p *part) chunkCount() (int, error) {
+	across, down := p.grid()
+	count := across * down
+	if p.tiles != nil && p.tiles.mode != oneLevel {
+		count = 0
+		add := func(x, y int) {
+			width, height := p.tiles.reduced(p.Width(), x), p.tiles.reduced(p.Height(), y)
+			count += ((width + p.tiles.width - 1) / p.tiles.width) * ((height + p.tiles.height - 1) / p.tiles.height)
+		}
+		if p.tiles.mode == mipMap {
+			for level := range p.tiles.levels(max(p.Width(), p.Height())) {
+				add(level, level)
+			}
+		} else {
+			for y := range p.tiles.levels(p.Height()) {
+				for x := range p.tiles.levels(p.Width()) {
+					add(x, y)
+				}
+			}
+		}
+	}
+	if p.chunks > 0 && p.chunks != count {
+		return 0, fmt.Errorf("its header speaks of %d chunks, and its size needs %d", p.chunks, count)
+	}
+	return count, nil
+}
+
+// block returns chunk i of the full size.
+func (p *part) block(i int) block {
+	across, _ := p.grid()
+	size := p.chunkSize()
+	at := image.Pt(i%across*size.X, i/across*size.Y).Add(p.DataWindow.Min)
+	return block{image.Rectangle{Min: at, Max: at.Add(size)}.Intersect(p.DataWindow), p.channels, p.Compression}
+}
+
+// A headerReader reads what stands before the chunks.
+type headerReader struct {
+	in   *bufio.Reader
+	left int64 // bytes of the file that were not read yet
+	// room is how many bytes attributes may still take.
+	room int64
+}
+
+func (d *headerReader) bytes(n int64) ([]byte, error) {
+	if n > d.left {
+		return nil, fmt.Errorf("cut short in its header")
+	}
+	if d.room -= n; d.room < 0 {
+		return nil, fmt.Errorf("its header is larger than may be read")
+	}
+	data := make([]byte, n)
+	if _, err := io.ReadFull(d.in, data); err != nil {
+		return nil, fmt.Errorf("cut short in its header")
+	}
+	d.left -= n
+	return data, nil
+}
+
+func (d *headerReader) uint32() (uint32, error) {
+	data, err := d.bytes(4)
+	if err != nil {
+		return 0, err
+	}
+	return le.Uint32(data), nil
+}
+
+func (d *headerReader) name() (string, error) {
+	var name []byte
+	for len(name) <= longName {
+		b, err := d.in.ReadByte()
+		if err != nil {
+			break
+		}
+		d.left--
+		if b == 0 {
+			return string(name), nil
+		}
+		name = append(name, b)
+	}
+	return "", fmt.Errorf("a name in its header does not end")
 }
 
 // headers reads everything before the offset tables ("Version Field", "Header").
-func (d *decoder) headers() error {
+func (d *headerReader) headers() (parts []*part, multiPart bool, err error) {
 	if m, err := d.uint32(); err != nil || m != magic {
-		return fmt.Errorf("not an OpenEXR file")
+		return nil, false, fmt.Errorf("not an OpenEXR file")
 	}
 	flags, err := d.uint32()
 	if err != nil {
-		return err
+		return nil, false, err
 	}
 	switch {
 	case flags&versionMask != version:
-		return fmt.Errorf("file version %d is not read, only %d", flags&versionMask, version)
+		return nil, false, fmt.Errorf("file version %d is not read, only %d", flags&versionMask, version)
 	case flags&flagDeep != 0:
-		return fmt.Errorf("deep files are not read")
+		return nil, false, fmt.Errorf("deep files are not read")
 	}
-	d.multiPart = flags&flagMultiPart != 0
+	multiPart = flags&flagMultiPart != 0
 	for {
-		p, err := d.header()
+		p, err := d.header(multiPart)
 		if err != nil {
-			return err
+			return nil, false, err
 		}
 		if p == nil {
 			break
 		}
 		tiled := flags&flagTiled != 0 // of a single part the flag decides, of several their types
-		if d.multiPart {
-			tiled = p.kind == "tiledimage"
+		if multiPart {
+			tiled = p.kind == partTiles
 		}
 		switch {
-		case p.kind == "deepscanline" || p.kind == "deeptile":
-			return fmt.Errorf("deep files are not read")
-		case !tiled:
+		case p.kind == partDeepScanLines || p.kind == partDeepTiles:
+			return nil, false, fmt.Errorf("deep files are not read")
+		case tiled && p.tiles == nil:
+			return nil, false, fmt.Errorf("it is tiled, and its header has no tiles")
+		case tiled:
+			p.Tile = image.Pt(p.tiles.width, p.tiles.height)
+		default:
 			p.tiles = nil
-		case p.tiles == nil:
-			return fmt.Errorf("it is tiled, and its header has no tiles")
 		}
-		if d.parts = append(d.parts, p); !d.multiPart {
+		if parts = append(parts, p); !multiPart {
 			break
 		}
-		if len(d.parts) > maxParts {
-			return fmt.Errorf("more than %d parts", maxParts)
+		if len(parts) > maxParts {
+			return nil, false, fmt.Errorf("more than %d parts", maxParts)
 		}
 	}
-	if len(d.parts) == 0 {
-		return fmt.Errorf("there is no part in it")
+	if len(parts) == 0 {
+		return nil, false, fmt.Errorf("there is no part in it")
 	}
-	return nil
+	return parts, multiPart, nil
 }
 
 // header reads one part's header; nil is the empty one behind the last part.
-func (d *decoder) header() (*part, error) {
-	p := &part{file: &File{Image: &pixel.Image{}}}
+func (d *headerReader) header(multiPart bool) (*part, error) {
+	p := &part{}
+	p.Alpha = imagefile.Premultiplied // "Alpha Channels": colour is premultiplied
 	found := map[string]bool{}
 	for {
 		name, err := d.name()
@@ -208,7 +219,7 @@ func (d *decoder) header() (*part, error) {
 			return nil, err
 		}
 		if name == "" {
-			if len(found) == 0 && d.multiPart {
+			if len(found) == 0 && multiPart {
 				return nil, nil
 			}
 			break
@@ -220,16 +231,18 @@ func (d *decoder) header() (*part, error) {
 		if kind == "" {
 			return nil, fmt.Errorf("attribute %s has no type", name)
 		}
+		if found[name] {
+			return nil, fmt.Errorf("attribute %s stands there twice", name)
+		}
 		size, err := d.uint32()
 		if err != nil {
 			return nil, err
 		}
-		if uint64(size) > uint64(len(d.data)-d.pos) {
-			return nil, fmt.Errorf("attribute %s is cut short", name)
+		data, err := d.bytes(int64(size))
+		if err != nil {
+			return nil, fmt.Errorf("attribute %s: %w", name, err)
 		}
-		value := d.data[d.pos : d.pos+int(size)]
-		d.pos += int(size)
-		if err := p.attribute(name, kind, value); err != nil {
+		if err := p.attribute(name, kind, data); err != nil {
 			return nil, fmt.Errorf("attribute %s: %w", name, err)
 		}
 		found[name] = true
@@ -240,114 +253,115 @@ func (d *decoder) header() (*part, error) {
 		}
 	}
 	if !found["displayWindow"] {
-		p.file.DisplayWindow = p.file.DataWindow
+		p.DisplayWindow = p.DataWindow
+	}
+	for i, c := range p.Channels {
+		p.channels = append(p.channels, newChannel(c, i))
 	}
 	return p, nil
 }
 
-func (p *part) attribute(name, kind string, value []byte) error {
-	le := binary.LittleEndian
+// attribute takes one attribute: those that describe the part itself into its fields, all others as they are.
+func (p *part) attribute(name, kind string, data []byte) (err error) {
 	need := func(size int) error {
-		if len(value) != size {
-			return fmt.Errorf("%d bytes instead of %d", len(value), size)
+		if len(data) != size {
+			return fmt.Errorf("%d bytes instead of %d", len(data), size)
 		}
 		return nil
 	}
 	switch name {
 	case "channels":
-		return p.channelList(value)
+		return p.channelList(data)
 	case "compression":
 		if err := need(1); err != nil {
 			return err
 		}
-		p.file.Compression = Compression(value[0])
-		if !p.file.Compression.readable() {
-			return fmt.Errorf("%s is not read", p.file.Compression)
+		if p.Compression = Compression(data[0]); !p.Compression.known() {
+			return fmt.Errorf("%s is not read", p.Compression)
 		}
 	case "dataWindow":
-		window, err := box(value)
-		if err != nil {
+		if p.DataWindow, err = box(data); err != nil {
 			return err
 		}
-		if window.Dx() < 1 || window.Dy() < 1 || window.Dx() > MaxEdge || window.Dy() > MaxEdge {
-			return fmt.Errorf("%d x %d pixels cannot be read", window.Dx(), window.Dy())
-		}
-		p.file.DataWindow = window
-		p.file.Image.Width, p.file.Image.Height = window.Dx(), window.Dy()
+		return checkWindow(p.DataWindow)
 	case "displayWindow":
-		window, err := box(value)
-		if err != nil {
-			return err
-		}
-		p.file.DisplayWindow = window
+		p.DisplayWindow, err = box(data)
+		return err
 	case "tiles":
 		if err := need(9); err != nil {
 			return err
 		}
-		t := &tiling{int(le.Uint32(value)), int(le.Uint32(value[4:])), value[8] & 15, value[8] >> 4}
+		t := &tiling{int(le.Uint32(data)), int(le.Uint32(data[4:])), data[8] & 15, data[8] >> 4}
 		if t.width < 1 || t.height < 1 || t.width > MaxEdge || t.height > MaxEdge || t.mode > ripMap || t.round > roundUp {
-			return fmt.Errorf("tiles of %d x %d pixels, mode %d, cannot be read", t.width, t.height, value[8])
+			return fmt.Errorf("tiles of %d × %d pixels, mode %d, cannot be read", t.width, t.height, data[8])
 		}
 		p.tiles = t
 	case "chunkCount":
 		if err := need(4); err != nil {
 			return err
 		}
-		p.chunks = int(int32(le.Uint32(value)))
+		p.chunks = int(int32(le.Uint32(data)))
 	case "type":
-		p.kind = string(value)
-		p.file.Attributes = append(p.file.Attributes, Attribute{name, kind, bytes.Clone(value)})
+		p.kind = string(data)
+	case "name":
+		p.Name = string(data)
 	case "pixelAspectRatio":
 		if err := need(4); err != nil {
 			return err
 		}
-		p.file.PixelAspect = math.Float32frombits(le.Uint32(value))
-	case "lineOrder", "screenWindowCenter", "screenWindowWidth":
+		p.PixelAspect = float64(math.Float32frombits(le.Uint32(data)))
+	case "dwaCompressionLevel":
+		if err := need(4); err != nil {
+			return err
+		}
+		p.Loss = math.Float32frombits(le.Uint32(data))
+	case "lineOrder", "screenWindowCenter", "screenWindowWidth", "version":
 	default:
-		p.file.Attributes = append(p.file.Attributes, Attribute{name, kind, bytes.Clone(value)})
+		value, err := decodeAttribute(kind, data)
+		if err != nil {
+			return err
+		}
+		p.Attributes = append(p.Attributes, imagefile.Attribute{Name: name, Value: value})
 	}
 	return nil
 }
 
-// box reads a box2i: its corners, of which the second is still inside.
-func box(value []byte) (image.Rectangle, error) {
-	if len(value) != 16 {
-		return image.Rectangle{}, fmt.Errorf("%d bytes instead of 16", len(value))
+// checkWindow refuses windows that no picture has.
+func checkWindow(w image.Rectangle) error {
+	if w.Empty() || w.Dx() > MaxEdge || w.Dy() > MaxEdge {
+		return fmt.Errorf("%d × %d pixels cannot be read or written", w.Dx(), w.Dy())
 	}
-	var v [4]int
-	for i := range v {
-		v[i] = int(int32(binary.LittleEndian.Uint32(value[4*i:])))
-	}
-	return image.Rectangle{Min: image.Pt(v[0], v[1]), Max: image.Pt(v[2]+1, v[3]+1)}, nil
+	return nil
 }
 
-func (p *part) channelList(value []byte) error {
-	le := binary.LittleEndian
-	for len(value) > 0 && value[0] != 0 {
-		end := bytes.IndexByte(value, 0)
-		if end < 0 || end > longName || len(value)-end-1 < 16 {
+// channelList reads the channels ("Channel List").
+func (p *part) channelList(data []byte) error {
+	for len(data) > 0 && data[0] != 0 {
+		end := bytes.IndexByte(data, 0)
+		if end < 0 || end > longName || len(data)-end-1 < 16 {
 			return fmt.Errorf("an entry is cut short")
 		}
-		c := channel{
-			name: string(value[:end]), kind: le.Uint32(value[end+1:]), linear: value[end+5] != 0,
-			xSampling: int(le.Uint32(value[end+9:])), ySampling: int(le.Uint32(value[end+13:])),
+		kind := le.Uint32(data[end+1:])
+		c := imagefile.Channel{
+			Name: string(data[:end]), Perceptual: data[end+5] != 0,
+			XSampling: int(le.Uint32(data[end+9:])), YSampling: int(le.Uint32(data[end+13:])),
 		}
-		if c.kind > typeFloat {
-			return fmt.Errorf("channel %s has the unknown type %d", c.name, c.kind)
+		if kind > typeFloat {
+			return fmt.Errorf("channel %s has the unknown type %d", c.Name, kind)
 		}
-		if c.xSampling < 1 || c.ySampling < 1 || c.xSampling > maxSampling || c.ySampling > maxSampling {
-			return fmt.Errorf("channel %s has a value at every %d x %d pixels, which is not read", c.name, c.xSampling, c.ySampling)
+		c.Type = []imagefile.Type{typeUint: imagefile.Uint32, typeHalf: imagefile.Half, typeFloat: imagefile.Float}[kind]
+		if c.XSampling < 1 || c.YSampling < 1 || c.XSampling > maxSampling || c.YSampling > maxSampling {
+			return fmt.Errorf("channel %s has a value at every %d × %d pixels, which is not read", c.Name, c.XSampling, c.YSampling)
 		}
-		if slices.ContainsFunc(p.channels, func(d channel) bool { return d.name == c.name }) {
-			return fmt.Errorf("channel %s stands there twice", c.name)
+		if slices.ContainsFunc(p.Channels, func(d imagefile.Channel) bool { return d.Name == c.Name }) {
+			return fmt.Errorf("channel %s stands there twice", c.Name)
 		}
-		p.channels = append(p.channels, c)
-		if len(p.channels) > maxChannels {
+		if p.Channels = append(p.Channels, c); len(p.Channels) > maxChannels {
 			return fmt.Errorf("more than %d channels", maxChannels)
 		}
-		value = value[end+17:]
+		data = data[end+17:]
 	}
-	if len(p.channels) == 0 {
+	if len(p.Channels) == 0 {
 		return fmt.Errorf("there are none")
 	}
 	return nil

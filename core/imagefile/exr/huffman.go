@@ -5,9 +5,10 @@ import (
 	"fmt"
 )
 
-// The Huffman code of PIZ: canonical codes of up to 58 bits for 16-bit words, and one more symbol that repeats
-// the word before it.
+// The Huffman code of PIZ and DWA: canonical codes of up to 58 bits for 16-bit words, and one more symbol that
+// repeats the word before it.
 const (
+	wordValues    = 1 << 16
 	symbols       = wordValues + 1
 	longestCode   = 58
 	lengthBits    = 6
@@ -15,58 +16,67 @@ const (
 	longZeroRun   = 63 // followed by 8 bits: 6 symbols and more without a code
 	shortestLong  = 2 + longZeroRun - shortZeroRun
 	runBits       = 8
-	tableBits     = 12 // codes up to this length are looked up
 	huffmanHeader = 20
+)
+
+// Codes up to tableBits are looked up; a full bitReader holds codesAtOnce of them.
+const (
+	tableBits   = 14
+	codesAtOnce = 4
 )
 
 // A huffman decodes; its tables are used again.
 type huffman struct {
 	lengths []byte
-	quick   []quickCode
-	// Of longer codes: by length, the first code, where its symbols begin, and how many there are.
+	quick   []uint32 // by the next tableBits bits: the symbol, times 256, and its length; 0 for longer codes
+	// Of each length: the first code, where its symbols begin, and how many there are.
 	first   [longestCode + 2]uint64
 	start   [longestCode + 2]int
 	count   [longestCode + 2]int
+	longest int
 	ordered []int32
 }
 
-type quickCode struct {
-	symbol int32
-	length byte // 0: longer than tableBits, or none
-}
-
-// A bitReader takes bits from the highest down.
+// A bitReader takes bits from the highest down. Behind the end of data there are zeros.
 type bitReader struct {
 	data []byte
-	hold uint64
+	pos  int    // the next byte
+	hold uint64 // the next bits, from the highest down
 	have int
-	used int // bits taken
 }
 
-func (r *bitReader) take(n int) uint64 {
-	r.fill(n)
-	r.have -= n
-	r.used += n
-	return r.hold >> r.have & (1<<n - 1)
-}
-
-// fill makes at least n bits ready; behind the end there are zeros.
-func (r *bitReader) fill(n int) {
-	for r.have < n {
-		next := byte(0)
-		if len(r.data) > 0 {
-			next, r.data = r.data[0], r.data[1:]
+// fill makes at least 56 bits ready.
+func (r *bitReader) fill() {
+	if r.pos+8 <= len(r.data) {
+		r.hold |= binary.BigEndian.Uint64(r.data[r.pos:]) >> r.have
+		n := (63 - r.have) >> 3
+		r.pos += n
+		r.have += 8 * n
+		return
+	}
+	for r.have <= 56 {
+		if r.pos < len(r.data) {
+			r.hold |= uint64(r.data[r.pos]) << (56 - r.have)
 		}
-		r.hold = r.hold<<8 | uint64(next)
+		r.pos++
 		r.have += 8
 	}
 }
 
-// peek returns the next n bits, up to 56, without taking them.
-func (r *bitReader) peek(n int) uint64 {
-	r.fill(n)
-	return r.hold >> (r.have - n) & (1<<n - 1)
+// take takes n bits, of those that are ready.
+func (r *bitReader) take(n int) uint64 {
+	v := r.hold >> (64 - n)
+	r.skip(n)
+	return v
 }
+
+func (r *bitReader) skip(n int) {
+	r.hold <<= n
+	r.have -= n
+}
+
+// used returns how many bits were taken.
+func (r *bitReader) used() int { return 8*r.pos - r.have }
 
 // decode fills out.
 func (h *huffman) decode(out []uint16, in []byte) error {
@@ -76,8 +86,7 @@ func (h *huffman) decode(out []uint16, in []byte) error {
 		}
 		return fmt.Errorf("damaged: it is cut short")
 	}
-	le := binary.LittleEndian
-	low, high, tableSize, bits := int(le.Uint32(in)), int(le.Uint32(in[4:])), int(le.Uint32(in[8:])), int(le.Uint32(in[12:]))
+	low, high, tableSize, count := int(le.Uint32(in)), int(le.Uint32(in[4:])), int(le.Uint32(in[8:])), int(le.Uint32(in[12:]))
 	in = in[huffmanHeader:]
 	if low >= symbols || high >= symbols || low > high || tableSize > len(in) {
 		return fmt.Errorf("damaged: its code is out of range")
@@ -86,26 +95,25 @@ func (h *huffman) decode(out []uint16, in []byte) error {
 	if err != nil {
 		return err
 	}
-	if in = in[used:]; bits > 8*len(in) {
+	if in = in[used:]; count > 8*len(in) {
 		return fmt.Errorf("damaged: it is cut short")
 	}
 	if err := h.prepare(low, high); err != nil {
 		return err
 	}
-	return h.words(out, in, bits, int32(high))
+	return h.words(out, in, count, int32(high))
 }
 
 // readLengths reads the length of each symbol's code and returns the bytes that they took.
 func (h *huffman) readLengths(in []byte, low, high int) (int, error) {
-	if h.lengths == nil {
-		h.lengths = make([]byte, symbols)
-	}
+	h.lengths = grown(h.lengths, symbols)
 	clear(h.lengths)
 	r := bitReader{data: in}
 	for i := low; i <= high; i++ {
-		if r.used > 8*len(in) {
+		if r.used() > 8*len(in) {
 			return 0, fmt.Errorf("damaged: its code is cut short")
 		}
+		r.fill()
 		length := int(r.take(lengthBits))
 		run := 0
 		switch {
@@ -122,7 +130,7 @@ func (h *huffman) readLengths(in []byte, low, high int) (int, error) {
 		}
 		i += run - 1
 	}
-	if used := (r.used + 7) / 8; used <= len(in) {
+	if used := (r.used() + 7) / 8; used <= len(in) {
 		return used, nil
 	}
 	return 0, fmt.Errorf("damaged: its code is cut short")
@@ -132,27 +140,25 @@ func (h *huffman) readLengths(in []byte, low, high int) (int, error) {
 // the symbol.
 func (h *huffman) prepare(low, high int) error {
 	clear(h.count[:])
-	total := 0
 	for _, l := range h.lengths[low : high+1] {
-		if l > 0 {
-			h.count[l]++
-			total++
-		}
+		h.count[l]++
 	}
+	h.count[0] = 0
 	code := uint64(0)
 	place := 0
+	h.longest = 0
 	for l := longestCode; l > 0; l-- {
 		h.first[l], h.start[l] = code, place
 		if code+uint64(h.count[l]) > 1<<l {
 			return fmt.Errorf("damaged: its code has more words than fit")
 		}
+		if h.count[l] > 0 && h.longest == 0 {
+			h.longest = l
+		}
 		place += h.count[l]
 		code = (code + uint64(h.count[l])) >> 1
 	}
-	if cap(h.ordered) < total {
-		h.ordered = make([]int32, symbols)
-	}
-	h.ordered = h.ordered[:cap(h.ordered)]
+	h.ordered = grown(h.ordered, place)
 	next := h.start
 	for i := low; i <= high; i++ {
 		if l := h.lengths[i]; l > 0 {
@@ -160,63 +166,114 @@ func (h *huffman) prepare(low, high int) error {
 			next[l]++
 		}
 	}
-	if h.quick == nil {
-		h.quick = make([]quickCode, 1<<tableBits)
-	}
+	h.quick = grown(h.quick, 1<<tableBits)
 	clear(h.quick)
 	for l := 1; l <= tableBits; l++ {
 		for k := range h.count[l] {
 			from := (h.first[l] + uint64(k)) << (tableBits - l)
-			for n := range uint64(1) << (tableBits - l) {
-				if from+n < uint64(len(h.quick)) {
-					h.quick[from+n] = quickCode{h.ordered[h.start[l]+k], byte(l)}
-				}
+			if from >= 1<<tableBits {
+				break
+			}
+			entry := uint32(h.ordered[h.start[l]+k])<<8 | uint32(l)
+			same := h.quick[from:min(1<<tableBits, from+1<<(tableBits-l))]
+			for i := range same {
+				same[i] = entry
 			}
 		}
 	}
 	return nil
 }
 
-// words decodes bits bits.
-func (h *huffman) words(out []uint16, in []byte, bits int, repeat int32) error {
+// words decodes count bits.
+func (h *huffman) words(out []uint16, in []byte, count int, repeat int32) error {
 	r := bitReader{data: in}
+	quick := h.quick[:1<<tableBits]
+	end := uint32(repeat) << 8
 	at := 0
-	for r.used < bits && at < len(out) {
-		symbol := int32(-1)
-		if q := h.quick[r.peek(tableBits)]; q.length > 0 {
-			symbol = q.symbol
-			r.take(int(q.length))
-		} else {
-			code := uint64(0)
-			long := r // bits are taken one by one; such codes are rare
-			for l := 1; l <= longestCode; l++ {
-				code = code<<1 | long.take(1)
-				if l > tableBits && h.count[l] > 0 && code >= h.first[l] && code-h.first[l] < uint64(h.count[l]) {
-					symbol = h.ordered[h.start[l]+int(code-h.first[l])]
-					break
-				}
+	for at < len(out) {
+		r.fill()
+		entry := uint32(0)
+		// Short codes, as many as are ready for sure.
+		for n := min(codesAtOnce, len(out)-at); n > 0; n-- {
+			entry = quick[r.hold>>(64-tableBits)]
+			if entry == 0 || entry&^0xff == end {
+				break
 			}
-			r = long
+			out[at] = uint16(entry >> 8)
+			at++
+			r.skip(int(entry & 0xff))
+			entry = ^uint32(0)
 		}
-		switch {
-		case symbol < 0:
+		if entry == ^uint32(0) {
+			continue
+		}
+		symbol := int32(entry >> 8)
+		if entry != 0 {
+			r.skip(int(entry & 0xff))
+		} else if symbol = h.long(&r); symbol < 0 {
 			return fmt.Errorf("damaged: a word has no code")
-		case symbol == repeat:
-			n := int(r.take(runBits))
-			if at == 0 || n > len(out)-at {
-				return fmt.Errorf("damaged: a run reaches too far")
-			}
-			for range n {
-				out[at] = out[at-1]
-				at++
-			}
-		default:
+		}
+		if symbol != repeat {
 			out[at] = uint16(symbol)
 			at++
+			continue
 		}
+		r.fill()
+		n := int(r.take(runBits))
+		if at == 0 || n > len(out)-at || r.used() > count {
+			return fmt.Errorf("damaged: a run reaches too far")
+		}
+		run, word := out[at:at+n], out[at-1]
+		for i := range run {
+			run[i] = word
+		}
+		at += n
 	}
-	if at < len(out) || r.used > bits {
-		return fmt.Errorf("damaged: %d of %d words are missing", len(out)-at, len(out))
+	if r.used() > count {
+		return fmt.Errorf("damaged: it is cut short")
 	}
 	return nil
+}
+
+// long takes a code longer than tableBits and returns its symbol, or -1. A code is of the first length at which it
+// is no lower than that length's first code, as longer codes are lower.
+func (h *huffman) long(r *bitReader) int32 {
+	r.fill()
+	for l := tableBits + 1; l <= h.longest; l++ {
+		code := r.hold >> (64 - l)
+		if l > 56 { // more than fill promises
+			code = r.peek(l)
+		}
+		if k := code - h.first[l]; code >= h.first[l] && k < uint64(h.count[l]) {
+			r.drop(l)
+			return h.ordered[h.start[l]+int(k)]
+		}
+	}
+	return -1
+}
+
+// peek returns n bits, which may be more than are ready.
+func (r *bitReader) peek(n int) uint64 {
+	at := r.used()
+	v := uint64(0)
+	for i := range n {
+		bit := uint64(0)
+		if p := at + i; p>>3 < len(r.data) {
+			bit = uint64(r.data[p>>3] >> (7 - p&7) & 1)
+		}
+		v = v<<1 | bit
+	}
+	return v
+}
+
+// drop takes n bits, which may be more than are ready.
+func (r *bitReader) drop(n int) {
+	if n <= r.have {
+		r.skip(n)
+		return
+	}
+	at := r.used() + n
+	r.pos, r.hold, r.have = at>>3, 0, 0
+	r.fill()
+	r.skip(at & 7)
 }

@@ -1,300 +1,278 @@
 package exr
 
 import (
-	"encoding/binary"
-	"errors"
+	"bufio"
+	"bytes"
 	"fmt"
 	"io"
-	"math"
 	"runtime"
 	"sync"
 	"sync/atomic"
 
-	"reelhouse/core/pixel"
+	"reelhouse/core/imagefile"
 )
 
-// ErrFormat marks every error about what a file holds, as against errors of reading it.
-var ErrFormat = errors.New("exr")
-
-// Decode reads the first part of a file.
-func Decode(r io.Reader) (*File, error) {
-	parts, err := decode(r, 1)
-	if err != nil {
-		return nil, err
-	}
-	return parts[0], nil
-}
-
-// DecodeParts reads all parts of a file, in their order.
-func DecodeParts(r io.Reader) ([]*File, error) { return decode(r, maxParts) }
-
-func decode(r io.Reader, most int) ([]*File, error) {
-	data, err := io.ReadAll(r)
-	if err != nil {
-		return nil, fmt.Errorf("exr: %w", err)
-	}
-	d := &decoder{data: data}
-	if err := d.decode(most); err != nil {
-		return nil, fmt.Errorf("%w: %w", ErrFormat, err)
-	}
-	var files []*File
-	for _, p := range d.parts[:min(most, len(d.parts))] {
-		files = append(files, p.file)
-	}
-	return files, nil
-}
-
-// shrink is more than any compression can shrink anything by; a header that promises more pixels than the
-// file can hold is refused before memory is taken for them.
-const shrink = 1500
-
-type decoder struct {
-	data      []byte
-	pos       int
+// A Reader reads one file. It may be used by many goroutines at once.
+type Reader struct {
+	in        io.ReaderAt
+	size      int64
 	multiPart bool
 	parts     []*part
+	unpackers sync.Pool
 }
 
-// A block is the pixels of one chunk: columns x0 up to x1, lines y0 up to y1, from the corner of the data
-// window.
-type block struct {
-	part           *part
-	x0, y0, x1, y1 int
-	data           []byte
+// NewReader reads the headers and the offset tables of a file of size bytes. The planes of all its parts together
+// may take no more than limit bytes; reading takes some chunks' worth of memory beside them.
+func NewReader(in io.ReaderAt, size, limit int64) (*Reader, error) {
+	r := &Reader{in: in, size: size}
+	r.unpackers.New = func() any { return &unpacker{} }
+	d := &headerReader{in: bufio.NewReaderSize(io.NewSectionReader(in, 0, size), 1<<16), left: size, room: limit}
+	if err := r.open(d, limit); err != nil {
+		return nil, fmt.Errorf("%w: %w", ErrFormat, err)
+	}
+	return r, nil
 }
 
-func (d *decoder) decode(most int) error {
-	if err := d.headers(); err != nil {
+func (r *Reader) open(d *headerReader, limit int64) (err error) {
+	if r.parts, r.multiPart, err = d.headers(); err != nil {
 		return err
 	}
-	promised := int64(0)
-	for _, p := range d.parts {
-		promised += p.bytes()
+	for i, p := range r.parts {
+		if err := r.openPart(d, p, limit); err != nil {
+			return r.inPart(i, err)
+		}
+		limit -= p.Bytes()
 	}
-	if promised > int64(len(d.data))*shrink {
-		return fmt.Errorf("%d bytes cannot hold the %d that its header promises", len(d.data), promised)
+	return nil
+}
+
+// openPart reads a part's offset table ("Offset Tables"). Chunks of levels come behind those of the full size, and
+// are left aside.
+func (r *Reader) openPart(d *headerReader, p *part, limit int64) error {
+	if err := p.Within(limit); err != nil {
+		return err
 	}
-	var blocks []block
-	for i, p := range d.parts {
-		found, err := d.blocks(i, p)
-		if err != nil {
-			if len(d.parts) > 1 {
-				return fmt.Errorf("part %d: %w", i+1, err)
-			}
+	count, err := p.chunkCount()
+	if err != nil {
+		return err
+	}
+	if int64(count) > d.left/8 {
+		return fmt.Errorf("cut short in its offset table")
+	}
+	d.room += 8 * int64(count)
+	data, err := d.bytes(8 * int64(count))
+	if err != nil {
+		return err
+	}
+	across, down := p.grid()
+	p.table = make([]int64, across*down)
+	for i := range p.table {
+		p.table[i] = int64(le.Uint64(data[8*i:]))
+	}
+	return nil
+}
+
+// inPart says in which part of several an error is.
+func (r *Reader) inPart(i int, err error) error {
+	if len(r.parts) > 1 {
+		return fmt.Errorf("part %d: %w", i+1, err)
+	}
+	return err
+}
+
+// Headers returns what the parts are.
+func (r *Reader) Headers() []imagefile.Header {
+	headers := make([]imagefile.Header, len(r.parts))
+	for i, p := range r.parts {
+		headers[i] = p.Header
+	}
+	return headers
+}
+
+// Part returns how a part is stored.
+func (r *Reader) Part(i int) Part { return r.parts[i].Part }
+
+// ReadLines fills planes with lines of a part; see imagefile.Reader. An error about what the file holds is an ErrFormat.
+func (r *Reader) ReadLines(part, y0, y1 int, planes [][]byte) error {
+	if part < 0 || part >= len(r.parts) {
+		return fmt.Errorf("exr: there is no part %d, only %d", part+1, len(r.parts))
+	}
+	p := r.parts[part]
+	if err := p.CheckLines(y0, y1, planes); err != nil {
+		return fmt.Errorf("exr: %w", err)
+	}
+	if y0 == y1 {
+		return nil
+	}
+	if y0 > 0 && p.subsampled() { // the samples of its first line may stand above it
+		above := max(0, y0-maxSampling)
+		more := p.Planes(y1 - above)
+		if err := r.ReadLines(part, above, y1, more); err != nil {
 			return err
 		}
-		if i < most {
-			p.makePlanes()
-			blocks = append(blocks, found...)
+		for i, c := range p.Channels {
+			copy(planes[i], more[i][(y0-above)*p.Width()*c.Type.Size():])
+		}
+		return nil
+	}
+	if err := r.readLines(part, band{p, y0, y1, planes}); err != nil {
+		return fmt.Errorf("%w: %w", ErrFormat, r.inPart(part, err))
+	}
+	return nil
+}
+
+func (p *part) subsampled() bool {
+	for _, c := range p.channels {
+		if c.ys > 1 {
+			return true
 		}
 	}
-	return unpackAll(blocks)
+	return false
 }
 
-// makePlanes takes the memory for the part's pixels.
-func (p *part) makePlanes() {
-	img := p.file.Image
-	for _, c := range p.channels {
-		img.Planes = append(img.Planes, pixel.Plane{Name: c.name, Half: c.kind == typeHalf, Data: make([]float32, img.Width*img.Height)})
-	}
-}
-
-// unpackAll fills the planes from the blocks, on all cores. Blocks do not overlap.
-func unpackAll(blocks []block) error {
+// readLines reads the chunks that the band touches, on all cores. Of several that are damaged the first is told.
+func (r *Reader) readLines(part int, to band) error {
+	across, _ := to.part.grid()
+	height := to.part.chunkSize().Y
+	first, behind := to.y0/height*across, ((to.y1-1)/height+1)*across
 	var next, failed atomic.Int64
-	failed.Store(int64(len(blocks)))
-	errs := make([]error, len(blocks))
-	var wg sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), len(blocks)) {
-		wg.Go(func() {
-			var u unpacker
-			for {
-				i := next.Add(1) - 1
-				if i >= failed.Load() { // nothing behind the first damage matters
-					return
-				}
-				if errs[i] = u.block(blocks[i]); errs[i] != nil {
-					for {
-						first := failed.Load()
-						if i >= first || failed.CompareAndSwap(first, i) {
-							break
-						}
-					}
+	next.Store(int64(first))
+	failed.Store(int64(behind))
+	errs := make([]error, behind-first)
+	work := func() {
+		u := r.unpackers.Get().(*unpacker)
+		defer r.unpackers.Put(u)
+		for {
+			i := next.Add(1) - 1
+			if i >= failed.Load() { // nothing behind the first damage matters
+				return
+			}
+			if errs[i-int64(first)] = r.readChunk(u, part, int(i), to); errs[i-int64(first)] != nil {
+				for at := failed.Load(); i < at && !failed.CompareAndSwap(at, i); at = failed.Load() {
 				}
 			}
-		})
+		}
 	}
+	var wg sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), behind-first) - 1 {
+		wg.Go(work)
+	}
+	work()
 	wg.Wait()
 	for i, err := range errs {
 		if err != nil {
-			return fmt.Errorf("chunk %d of %d: %w", i+1, len(blocks), err)
+			return fmt.Errorf("chunk %d of %d: %w", first+i+1, len(to.part.table), err)
 		}
 	}
 	return nil
 }
 
-// blocks reads a part's offset table and the heads of its chunks ("Offset Tables", "Chunk Layout"). Of a tiled
-// part only the tiles of the full size are returned.
-func (d *decoder) blocks(index int, p *part) ([]block, error) {
-	count, err := p.chunkCount()
-	if err != nil {
-		return nil, err
-	}
-	if (len(d.data)-d.pos)/8 < count {
-		return nil, fmt.Errorf("cut short in its offset table")
-	}
-	table := d.data[d.pos : d.pos+8*count]
-	d.pos += 8 * count
-	seen := map[[2]int]bool{}
-	blocks := make([]block, 0, count)
-	for i := range count {
-		offset := binary.LittleEndian.Uint64(table[8*i:])
-		b, full, err := d.chunk(offset, index, p)
-		if err != nil {
-			return nil, fmt.Errorf("chunk %d of %d: %w", i+1, count, err)
-		}
-		if !full {
-			continue
-		}
-		if at := [2]int{b.x0, b.y0}; seen[at] {
-			return nil, fmt.Errorf("chunk %d of %d: line %d, column %d stands there twice", i+1, count, b.y0, b.x0)
-		} else {
-			seen[at] = true
-		}
-		blocks = append(blocks, b)
-	}
-	return blocks, nil
-}
-
-// chunk reads the head of one chunk. It is not full if it is a tile of a reduced level.
-func (d *decoder) chunk(offset uint64, index int, p *part) (b block, full bool, err error) {
-	if offset > uint64(len(d.data)) {
-		return b, false, fmt.Errorf("it is missing: the file is cut short or was not finished")
-	}
-	rest := d.data[offset:]
-	number := func() int {
-		if len(rest) < 4 {
-			err = fmt.Errorf("it is missing: the file is cut short or was not finished")
-			return 0
-		}
-		n := int(int32(binary.LittleEndian.Uint32(rest)))
-		rest = rest[4:]
-		return n
-	}
-	if d.multiPart {
-		if of := number(); err == nil && of != index {
-			return b, false, fmt.Errorf("it belongs to part %d", of+1)
-		}
-	}
-	img := p.file.Image
-	b.part, full = p, true
-	if p.tiles != nil {
-		column, row, levelX, levelY := number(), number(), number(), number()
-		full = levelX == 0 && levelY == 0
-		width, height := p.tiles.width, p.tiles.height
-		if err == nil && full && (column < 0 || row < 0 || column > (img.Width-1)/width || row > (img.Height-1)/height) {
-			return b, false, fmt.Errorf("tile %d, %d lies outside the picture", column, row)
-		}
-		b.x0, b.y0 = column*width, row*height
-		b.x1, b.y1 = min(img.Width, b.x0+width), min(img.Height, b.y0+height)
-	} else {
-		lines := p.file.Compression.lines()
-		first := number() - p.file.DataWindow.Min.Y
-		if err == nil && (first < 0 || first >= img.Height || first%lines != 0) {
-			return b, false, fmt.Errorf("its line %d lies outside the picture", first)
-		}
-		b.x1, b.y0, b.y1 = img.Width, first, min(img.Height, first+lines)
-	}
-	size := number()
-	if err != nil {
-		return b, false, err
-	}
-	if size < 0 || size > len(rest) {
-		return b, false, fmt.Errorf("cut short")
-	}
-	b.data = rest[:size]
-	return b, full, nil
-}
-
-// block unpacks one block and puts its values into the planes.
-func (u *unpacker) block(b block) error {
-	raw, err := u.unpack(b)
+func (r *Reader) readChunk(u *unpacker, part, i int, to band) error {
+	b := to.part.block(i)
+	packed, err := r.chunk(u, part, i, b)
 	if err != nil {
 		return err
 	}
-	le := binary.LittleEndian
-	img, corner := b.part.file.Image, b.part.file.DataWindow.Min
-	for y := b.y0; y < b.y1; y++ {
-		for i, c := range b.part.channels {
-			if (corner.Y+y)%c.ySampling != 0 {
-				continue // the line above is shown again, below
-			}
-			row := img.Planes[i].Data[y*img.Width : (y+1)*img.Width]
-			n := c.samples(corner.X+b.x0, corner.X+b.x1)
-			values := raw[:n*c.size()]
-			raw = raw[n*c.size():]
-			if c.xSampling == 1 {
-				row = row[b.x0:b.x1]
-				switch c.kind {
-				case typeHalf:
-					for x := range row {
-						row[x] = pixel.FromHalf(le.Uint16(values[2*x:]))
-					}
-				case typeFloat:
-					for x := range row {
-						row[x] = math.Float32frombits(le.Uint32(values[4*x:]))
-					}
-				default:
-					for x := range row {
-						row[x] = float32(le.Uint32(values[4*x:]))
-					}
-				}
-				continue
-			}
-			c.spread(row, values, corner.X, b.x0, b.x1)
-		}
+	raw, err := u.unpack(b, packed)
+	if err != nil {
+		return err
 	}
-	b.repeatLines()
+	to.put(b, raw)
 	return nil
 }
 
-// spread puts each value of a subsampled line where it stands, and on the pixels to its right that have none.
-func (c channel) spread(row []float32, values []byte, left, x0, x1 int) {
-	le := binary.LittleEndian
-	last := float32(0)
-	for x := x0; x < x1; x++ {
-		if (left+x)%c.xSampling == 0 {
-			switch c.kind {
-			case typeHalf:
-				last = pixel.FromHalf(le.Uint16(values))
-			case typeFloat:
-				last = math.Float32frombits(le.Uint32(values))
-			default:
-				last = float32(le.Uint32(values))
+// chunk returns the packed bytes of a chunk ("Chunk Layout").
+func (r *Reader) chunk(u *unpacker, index, i int, b block) ([]byte, error) {
+	p := r.parts[index]
+	want := u.head[:0]
+	if r.multiPart {
+		want = le.AppendUint32(want, uint32(index))
+	}
+	if p.tiles == nil {
+		want = le.AppendUint32(want, uint32(b.Min.Y))
+	} else {
+		across, _ := p.grid()
+		want = le.AppendUint32(le.AppendUint32(want, uint32(i%across)), uint32(i/across))
+		want = append(want, 0, 0, 0, 0, 0, 0, 0, 0) // level
+	}
+	got := u.head[len(want) : 2*len(want)+4]
+	offset := p.table[i]
+	if offset < 0 || offset > r.size-int64(len(got)) {
+		return nil, fmt.Errorf("it is missing: the file is cut short or was not finished")
+	}
+	if _, err := r.in.ReadAt(got, offset); err != nil {
+		return nil, err
+	}
+	if !bytes.Equal(got[:len(want)], want) {
+		return nil, fmt.Errorf("another chunk stands in its place")
+	}
+	size := int64(int32(le.Uint32(got[len(want):])))
+	offset += int64(len(got))
+	switch {
+	case size < 0 || size > r.size-offset:
+		return nil, fmt.Errorf("cut short")
+	case size > int64(b.bytes()):
+		return nil, fmt.Errorf("damaged: %d bytes for %d of pixels", size, b.bytes())
+	}
+	u.packed = grown(u.packed, int(size))
+	_, err := r.in.ReadAt(u.packed, offset)
+	return u.packed, err
+}
+
+// A band is the lines y0 up to y1 of a part, counted from the top of its data window, and the planes that take them.
+type band struct {
+	part   *part
+	y0, y1 int
+	planes [][]byte
+}
+
+// put puts the lines of a block that lie in the band into the planes. raw is the block line by line, and in a
+// line channel by channel.
+func (to band) put(b block, raw []byte) {
+	corner, width := to.part.DataWindow.Min, to.part.Width()
+	for y := b.Min.Y; y < b.Max.Y; y++ {
+		line := y - corner.Y - to.y0
+		for _, c := range b.channels {
+			if y%c.ys != 0 {
+				continue // the line above is shown again, below
 			}
-			values = values[c.size():]
+			n := c.samples(b.Min.X, b.Max.X) * c.size
+			values := raw[:n]
+			raw = raw[n:]
+			plane := to.planes[c.plane]
+			if plane == nil || line < 0 || line >= to.y1-to.y0 {
+				continue
+			}
+			row := plane[(line*width+b.Min.X-corner.X)*c.size:][:b.Dx()*c.size]
+			if c.xs == 1 {
+				copy(row, values)
+			} else {
+				c.spread(row, values, b.Min.X)
+			}
+			// Lines below that have no samples show this one, even those of the next block, which does not write them.
+			for below := 1; below < c.ys && line+below < to.y1-to.y0; below++ {
+				copy(plane[((line+below)*width+b.Min.X-corner.X)*c.size:], row)
+			}
 		}
-		row[x] = last
 	}
 }
 
-// repeatLines shows lines of subsampled channels again on the lines below that have none, even if those lie in
-// the next block: no other block writes them.
-func (b block) repeatLines() {
-	img, corner := b.part.file.Image, b.part.file.DataWindow.Min
-	for i, c := range b.part.channels {
-		if c.ySampling == 1 {
-			continue
+// spread puts each sample of a subsampled line where it stands, and on the pixels to its right that have none.
+func (c channel) spread(row, values []byte, x int) {
+	var last []byte
+	for ; len(row) > 0; x, row = x+1, row[c.size:] {
+		if x%c.xs == 0 {
+			last, values = values[:c.size], values[c.size:]
 		}
-		data := img.Planes[i].Data
-		for y := b.y0; y < b.y1; y++ {
-			// The lines up to the next one that the channel has, also beyond this block.
-			if (corner.Y+y)%c.ySampling != 0 {
-				continue
-			}
-			for below := y + 1; below < img.Height && (corner.Y+below)%c.ySampling != 0; below++ {
-				copy(data[below*img.Width+b.x0:below*img.Width+b.x1], data[y*img.Width+b.x0:y*img.Width+b.x1])
-			}
-		}
+		copy(row, last)
 	}
+}
+
+// ReadAll reads a whole file that is in memory.
+func ReadAll(data []byte, limit int64) ([]imagefile.Part, error) {
+	r, err := NewReader(bytes.NewReader(data), int64(len(data)), limit)
+	if err != nil {
+		return nil, err
+	}
+	return imagefile.ReadAll(r)
 }

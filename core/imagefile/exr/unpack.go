@@ -7,72 +7,72 @@ import (
 	"slices"
 
 	"github.com/klauspost/compress/zlib"
+
+	"reelhouse/core/imagefile"
 )
 
-// An unpacker undoes compressions, with memory that it uses again for the next block.
+// An unpacker undoes compressions, with memory that it uses again for the next chunk.
 type unpacker struct {
-	deflated   io.ReadCloser
-	split, raw []byte
-	words      []uint16
-	huffman    huffman
+	head     [64]byte
+	packed   []byte
+	source   bytes.Reader
+	deflated io.ReadCloser
+	split    []byte
+	raw      []byte
+	words    []uint16
+	values   []uint16
+	layers   []layer
+	huffman  huffman
+	dwa      *dwaDecoder
 }
 
-// uncompressed returns how many bytes a block has without compression.
-func (b block) uncompressed() int {
-	size, corner := 0, b.part.file.DataWindow.Min
-	for _, c := range b.part.channels {
-		size += c.size() * c.samples(corner.X+b.x0, corner.X+b.x1) * multiples(corner.Y+b.y0, corner.Y+b.y1, c.ySampling)
-	}
-	return size
-}
+// grown returns a slice of n values, in the memory of s if it is enough. What they are is not said.
+func grown[T any](s []T, n int) []T { return slices.Grow(s[:0], n)[:n] }
 
 // unpack returns the uncompressed bytes of a block: line by line, and in a line channel by channel. They are
 // valid until the next call.
-func (u *unpacker) unpack(b block) ([]byte, error) {
-	size := b.uncompressed()
-	if len(b.data) == size { // what compression would not make smaller is stored as it is
-		return b.data, nil
+func (u *unpacker) unpack(b block, packed []byte) ([]byte, error) {
+	size := b.bytes()
+	if len(packed) == size { // what compression would not make smaller is stored as it is
+		return packed, nil
 	}
-	u.raw = slices.Grow(u.raw[:0], size)[:size]
-	switch b.part.file.Compression {
+	u.raw = grown(u.raw, size)
+	switch b.compression {
 	case None:
-		return nil, fmt.Errorf("%d bytes instead of %d", len(b.data), size)
+		return nil, fmt.Errorf("%d bytes instead of %d", len(packed), size)
 	case RLE:
-		return u.raw, u.predicted(b.data, unrun)
+		return u.raw, u.predicted(packed, unrun)
 	case ZIPS, ZIP:
-		return u.raw, u.predicted(b.data, u.inflate)
+		return u.raw, u.predicted(packed, u.inflate)
 	case PIZ:
-		return u.raw, u.piz(b)
+		return u.raw, u.piz(b, packed)
 	case PXR24:
-		return u.raw, u.pxr24(b)
+		return u.raw, u.pxr24(b, packed)
+	case B44, B44A:
+		return u.raw, u.b44(b, packed)
 	default:
-		return u.raw, u.b44(b)
+		return u.raw, u.unpackDWA(b, packed)
 	}
 }
 
 // predicted undoes RLE and deflate, which work on differences of bytes, even ones first.
 func (u *unpacker) predicted(packed []byte, undo func(out, in []byte) error) error {
-	size := len(u.raw)
-	u.split = slices.Grow(u.split[:0], size)[:size]
+	u.split = grown(u.split, len(u.raw))
 	if err := undo(u.split, packed); err != nil {
 		return fmt.Errorf("damaged: %w", err)
 	}
-	for i := 1; i < size; i++ {
-		u.split[i] += u.split[i-1] - 128
-	}
-	half := (size + 1) / 2
-	for i := range u.raw {
-		u.raw[i] = u.split[i/2+i%2*half]
-	}
+	undifference(u.split)
+	interleave(u.raw, u.split)
 	return nil
 }
 
-// inflate fills out from deflated bytes.
+// inflate fills out from deflated bytes, exactly.
 func (u *unpacker) inflate(out, packed []byte) (err error) {
+	u.source.Reset(packed)
 	if u.deflated == nil {
-		u.deflated, err = zlib.NewReader(bytes.NewReader(packed))
+		u.deflated, err = zlib.NewReader(&u.source)
 	} else {
-		err = u.deflated.(zlib.Resetter).Reset(bytes.NewReader(packed), nil)
+		err = u.deflated.(zlib.Resetter).Reset(&u.source, nil)
 	}
 	if err == nil {
 		_, err = io.ReadFull(u.deflated, out)
@@ -97,8 +97,9 @@ func unrun(out, in []byte) error {
 		if count+1 > len(out) {
 			return fmt.Errorf("a run reaches too far")
 		}
-		for i := range count + 1 {
-			out[i] = in[0]
+		same := out[:count+1]
+		for i := range same {
+			same[i] = in[0]
 		}
 		in, out = in[1:], out[count+1:]
 	}
@@ -108,78 +109,54 @@ func unrun(out, in []byte) error {
 	return nil
 }
 
-// A layer is the values of one channel in a block.
-type layer struct {
-	channel
-	width, height int
-}
-
-func (b block) layers() []layer {
-	corner := b.part.file.DataWindow.Min
-	layers := make([]layer, len(b.part.channels))
-	for i, c := range b.part.channels {
-		layers[i] = layer{c, c.samples(corner.X+b.x0, corner.X+b.x1), multiples(corner.Y+b.y0, corner.Y+b.y1, c.ySampling)}
-	}
-	return layers
-}
-
-// eachRow visits the rows of all channels in the order of the uncompressed bytes: line by line, and in a line
-// channel by channel. row counts within the channel.
-func (b block) eachRow(layers []layer, visit func(channel, row int)) {
-	corner := b.part.file.DataWindow.Min
-	rows := make([]int, len(layers))
-	for y := corner.Y + b.y0; y < corner.Y+b.y1; y++ {
-		for i, l := range layers {
-			if y%l.ySampling == 0 {
-				visit(i, rows[i])
-				rows[i]++
-			}
-		}
-	}
-}
-
 // pxr24 undoes PXR24: deflated differences between neighbours, the highest bytes of a row first; floats have
 // lost their lowest 8 bits.
-func (u *unpacker) pxr24(b block) error {
-	layers := b.layers()
+func (u *unpacker) pxr24(b block, packed []byte) error {
+	u.layers = b.layers(u.layers)
 	size := 0
-	for _, l := range layers {
-		size += l.width * l.height * l.planes()
+	for _, l := range u.layers {
+		size += l.width * l.height * l.pxr24Bytes()
 	}
-	u.split = slices.Grow(u.split[:0], size)[:size]
-	if err := u.inflate(u.split, b.data); err != nil {
+	u.split = grown(u.split, size)
+	if err := u.inflate(u.split, packed); err != nil {
 		return fmt.Errorf("damaged: %w", err)
 	}
 	in, out := u.split, u.raw
-	b.eachRow(layers, func(i, _ int) {
-		l := layers[i]
-		n, planes := l.width, l.planes()
+	b.eachRow(u.layers, func(i, _ int) {
+		l := u.layers[i]
+		n := l.width
 		value := uint32(0)
-		for x := range n {
-			step := uint32(0)
-			for k := range planes {
-				step = step<<8 | uint32(in[k*n+x])
+		switch l.Type {
+		case imagefile.Half:
+			high, low, row := in[:n], in[n:2*n], out[:2*n]
+			for x, h := range high {
+				value += uint32(h)<<8 | uint32(low[x])
+				le.PutUint16(row[2*x:], uint16(value))
 			}
-			if l.kind == typeFloat {
-				step <<= 8
+		case imagefile.Float:
+			high, middle, low, row := in[:n], in[n:2*n], in[2*n:3*n], out[:4*n]
+			for x, h := range high {
+				value += uint32(h)<<24 | uint32(middle[x])<<16 | uint32(low[x])<<8
+				le.PutUint32(row[4*x:], value)
 			}
-			value += step
-			for k := range l.size() {
-				out[k] = byte(value >> (8 * k))
+		default:
+			first, second, third, fourth, row := in[:n], in[n:2*n], in[2*n:3*n], in[3*n:4*n], out[:4*n]
+			for x, h := range first {
+				value += uint32(h)<<24 | uint32(second[x])<<16 | uint32(third[x])<<8 | uint32(fourth[x])
+				le.PutUint32(row[4*x:], value)
 			}
-			out = out[l.size():]
 		}
-		in = in[planes*n:]
+		in, out = in[l.pxr24Bytes()*n:], out[l.size*n:]
 	})
 	return nil
 }
 
-// planes returns how many bytes of a value PXR24 keeps.
-func (l layer) planes() int {
-	switch l.kind {
-	case typeHalf:
+// pxr24Bytes returns how many bytes of a sample PXR24 keeps.
+func (c channel) pxr24Bytes() int {
+	switch c.Type {
+	case imagefile.Half:
 		return 2
-	case typeFloat:
+	case imagefile.Float:
 		return 3
 	}
 	return 4

@@ -10,65 +10,84 @@ type grid struct {
 // wavelet turns a grid, whose largest word is most, into means and differences: squares of neighbours first,
 // then squares of their means, and so on ("PIZ compression").
 func (g grid) wavelet(most int) {
-	pair := pair16
+	squares, pair := squares16, pair16
 	if most < 1<<14 {
-		pair = pair14
-	}
-	square := func(a, b, c, d uint16) (uint16, uint16, uint16, uint16) {
-		a, b = pair(a, b)
-		c, d = pair(c, d)
-		a, c = pair(a, c)
-		b, d = pair(b, d)
-		return a, b, c, d
+		squares, pair = squares14, pair14
 	}
 	for p := 1; 2*p <= min(g.across, g.down); p *= 2 {
-		g.level(p, square, pair)
+		g.level(p, squares, pair)
 	}
 }
 
 // unwavelet undoes wavelet.
 func (g grid) unwavelet(most int) {
-	pair := unpair16
+	squares, pair := unsquares16, unpair16
 	if most < 1<<14 {
-		pair = unpair14
-	}
-	square := func(a, b, c, d uint16) (uint16, uint16, uint16, uint16) {
-		a, c = pair(a, c)
-		b, d = pair(b, d)
-		a, b = pair(a, b)
-		c, d = pair(c, d)
-		return a, b, c, d
+		squares, pair = unsquares14, unpair14
 	}
 	p := 1
 	for 2*p <= min(g.across, g.down) {
 		p *= 2
 	}
 	for p /= 2; p >= 1; p /= 2 {
-		g.level(p, square, pair)
+		g.level(p, squares, pair)
 	}
 }
 
 // level visits every square of words p apart, and the pairs that are left over at the right and at the bottom.
-func (g grid) level(p int, square func(a, b, c, d uint16) (uint16, uint16, uint16, uint16), pair func(a, b uint16) (uint16, uint16)) {
+func (g grid) level(p int, squares func(top, bottom []uint16, right, n int), pair func(a, b uint16) (uint16, uint16)) {
 	w := g.words
-	right, below := p*g.stepX, p*g.stepY
+	right, below, n := p*g.stepX, p*g.stepY, g.across/(2*p)
 	y := 0
 	for ; y+2*p <= g.down; y += 2 * p {
-		x := 0
-		for ; x+2*p <= g.across; x += 2 * p {
-			at := y*g.stepY + x*g.stepX
-			w[at], w[at+right], w[at+below], w[at+below+right] = square(w[at], w[at+right], w[at+below], w[at+below+right])
-		}
+		squares(w[y*g.stepY:], w[y*g.stepY+below:], right, n)
 		if g.across&p != 0 {
-			at := y*g.stepY + x*g.stepX
+			at := y*g.stepY + 2*n*right
 			w[at], w[at+below] = pair(w[at], w[at+below])
 		}
 	}
 	if g.down&p != 0 {
-		for x := 0; x+2*p <= g.across; x += 2 * p {
-			at := y*g.stepY + x*g.stepX
+		for x := range n {
+			at := y*g.stepY + 2*x*right
 			w[at], w[at+right] = pair(w[at], w[at+right])
 		}
+	}
+}
+
+// squares14 treats n squares in two rows: their corners are right apart.
+func squares14(top, bottom []uint16, right, n int) {
+	for at := 0; n > 0; n, at = n-1, at+2*right {
+		a, b := pair14(top[at], top[at+right])
+		c, d := pair14(bottom[at], bottom[at+right])
+		top[at], bottom[at] = pair14(a, c)
+		top[at+right], bottom[at+right] = pair14(b, d)
+	}
+}
+
+func squares16(top, bottom []uint16, right, n int) {
+	for at := 0; n > 0; n, at = n-1, at+2*right {
+		a, b := pair16(top[at], top[at+right])
+		c, d := pair16(bottom[at], bottom[at+right])
+		top[at], bottom[at] = pair16(a, c)
+		top[at+right], bottom[at+right] = pair16(b, d)
+	}
+}
+
+func unsquares14(top, bottom []uint16, right, n int) {
+	for at := 0; n > 0; n, at = n-1, at+2*right {
+		a, c := unpair14(top[at], bottom[at])
+		b, d := unpair14(top[at+right], bottom[at+right])
+		top[at], top[at+right] = unpair14(a, b)
+		bottom[at], bottom[at+right] = unpair14(c, d)
+	}
+}
+
+func unsquares16(top, bottom []uint16, right, n int) {
+	for at := 0; n > 0; n, at = n-1, at+2*right {
+		a, c := unpair16(top[at], bottom[at])
+		b, d := unpair16(top[at+right], bottom[at+right])
+		top[at], top[at+right] = unpair16(a, b)
+		bottom[at], bottom[at+right] = unpair16(c, d)
 	}
 }
 
@@ -87,17 +106,13 @@ func unpair14(l, h uint16) (a, b uint16) {
 
 // pair16 makes a mean and a difference of all 16 bits, counting round.
 func pair16(a, b uint16) (l, h uint16) {
-	x := (int(a) + 0x8000) & 0xffff
+	x := int(a ^ 0x8000)
 	mean, difference := (x+int(b))>>1, x-int(b)
-	if difference < 0 {
-		mean = (mean + 0x8000) & 0xffff
-	}
-	return uint16(mean), uint16(difference & 0xffff)
+	return uint16(mean + difference>>63&0x8000), uint16(difference)
 }
 
 // unpair16 undoes pair16.
 func unpair16(l, h uint16) (a, b uint16) {
-	mean, difference := int(l), int(h)
-	second := (mean - difference>>1) & 0xffff
-	return uint16(difference + second - 0x8000), uint16(second)
+	second := l - h>>1
+	return (h + second) ^ 0x8000, second
 }

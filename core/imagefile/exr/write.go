@@ -1,166 +1,358 @@
 package exr
 
 import (
-	"bytes"
-	"encoding/binary"
+	"bufio"
 	"fmt"
+	"image"
 	"io"
 	"math"
 	"runtime"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
-	"github.com/klauspost/compress/zlib"
-
-	"reelhouse/core/pixel"
+	"reelhouse/core/imagefile"
 )
 
-// zipLevel is deflate's level: the step from 4 upwards costs more time than it saves disk.
-const zipLevel = 4
+// batch is how many chunks each core packs before they are written.
+const batch = 16
 
-// Encode writes the file. The same file gives the same bytes, however many cores there are.
-func Encode(w io.Writer, f *File) error {
-	if err := f.check(); err != nil {
-		return fmt.Errorf("exr: %w", err)
-	}
-	planes := slices.Clone(f.Image.Planes)
-	slices.SortFunc(planes, func(a, b pixel.Plane) int { return strings.Compare(a.Name, b.Name) })
-	header := f.header(planes)
-	chunks, err := f.chunks(planes)
+// A Writer writes one file. It keeps what is packed of one batch of chunks, and lines that do not fill a chunk yet.
+type Writer struct {
+	out     io.WriteSeeker
+	buffer  *bufio.Writer
+	at      int64 // where the next chunk begins
+	tables  int64 // where the offset tables begin
+	parts   []*unfinished
+	packers []*packer
+	chunks  [][]byte // packed, of a batch; their memory is used again
+	err     error
+}
+
+// unfinished is a part that is being written.
+type unfinished struct {
+	part
+	index   int // its number, in files of several parts; -1 in others
+	written int // lines that are in chunks
+	waiting int // lines behind them that do not fill a chunk
+	planes  [][]byte
+}
+
+// NewWriter writes the headers of a file and leaves room for its offset tables, which Close fills in. The same
+// lines give the same bytes, however many cores there are and however they are handed over.
+func NewWriter(out io.WriteSeeker, parts ...Part) (*Writer, error) {
+	w := &Writer{out: out, buffer: bufio.NewWriterSize(out, 1<<18)}
+	header, err := w.headers(parts)
 	if err != nil {
-		return fmt.Errorf("exr: %w", err)
+		return nil, fmt.Errorf("exr: %w", err)
 	}
-	// Line offset table: where each chunk begins, from the start of the file.
-	offset := uint64(len(header) + 8*len(chunks))
-	for _, c := range chunks {
-		header = binary.LittleEndian.AppendUint64(header, offset)
-		offset += uint64(len(c))
+	w.tables = int64(len(header))
+	for _, p := range w.parts {
+		header = append(header, make([]byte, 8*len(p.table))...)
 	}
-	for _, part := range slices.Concat([][]byte{header}, chunks) {
-		if _, err := w.Write(part); err != nil {
-			return fmt.Errorf("exr: %w", err)
+	w.at = int64(len(header))
+	if _, err := w.buffer.Write(header); err != nil {
+		return nil, fmt.Errorf("exr: %w", err)
+	}
+	for range runtime.GOMAXPROCS(0) {
+		w.packers = append(w.packers, &packer{})
+	}
+	return w, nil
+}
+
+// headers returns everything before the offset tables ("Version Field", "Header").
+func (w *Writer) headers(parts []Part) ([]byte, error) {
+	if len(parts) == 0 || len(parts) > maxParts {
+		return nil, fmt.Errorf("a file has 1 to %d parts, not %d", maxParts, len(parts))
+	}
+	flags := uint32(version)
+	if len(parts) > 1 {
+		flags |= flagMultiPart
+	} else if parts[0].Tile != (image.Point{}) {
+		flags |= flagTiled
+	}
+	names := map[string]bool{}
+	out := make([]byte, 8)
+	for i, p := range parts {
+		u := &unfinished{part: part{Part: p}, index: -1}
+		if len(parts) > 1 {
+			u.index = i
+			if names[p.Name] || p.Name == "" {
+				return nil, fmt.Errorf("part %d is called %q: parts of one file have names that differ", i+1, p.Name)
+			}
+			names[p.Name] = true
+			if err := shareable(parts[0], p); err != nil {
+				return nil, fmt.Errorf("part %d: %w", i+1, err)
+			}
+		}
+		header, err := u.header()
+		if err != nil {
+			if len(parts) > 1 {
+				err = fmt.Errorf("part %d: %w", i+1, err)
+			}
+			return nil, err
+		}
+		for _, a := range header {
+			if len(a.name) > shortName || len(a.kind) > shortName {
+				flags |= flagLongNames
+			}
+			out = append(append(out, a.name...), 0)
+			out = append(append(out, a.kind...), 0)
+			out = append(le.AppendUint32(out, uint32(len(a.data))), a.data...)
+		}
+		for _, c := range p.Channels {
+			if len(c.Name) > shortName {
+				flags |= flagLongNames
+			}
+		}
+		out = append(out, 0)
+		w.parts = append(w.parts, u)
+	}
+	if len(parts) > 1 {
+		out = append(out, 0)
+	}
+	le.PutUint32(out, magic)
+	le.PutUint32(out[4:], flags)
+	return out, nil
+}
+
+// shareable says whether two parts can stand in one file: they must agree in what the file layout calls shared attributes.
+func shareable(first, p Part) error {
+	if first.DisplayWindow != p.DisplayWindow || first.Aspect() != p.Aspect() {
+		return fmt.Errorf("the display window and the pixel aspect are those of the first part, or the file cannot be")
+	}
+	for _, name := range []string{"timeCode", "chromaticities"} {
+		if v := p.Attributes.Get(name); v != nil && v != first.Attributes.Get(name) {
+			return fmt.Errorf("%s is that of the first part, or the file cannot be", name)
 		}
 	}
 	return nil
 }
 
-func (f *File) check() error {
-	img := f.Image
+// header returns a part's attributes and settles its chunks.
+func (u *unfinished) header() ([]rawAttribute, error) {
+	if err := u.check(); err != nil {
+		return nil, err
+	}
+	own, err := rawAttributes(u.Attributes)
+	if err != nil {
+		return nil, err
+	}
+	for i, c := range u.Channels {
+		u.channels = append(u.channels, newChannel(c, i))
+	}
+	slices.SortFunc(u.channels, func(a, b channel) int { return strings.Compare(a.Name, b.Name) })
+	across, down := u.grid()
+	u.table = make([]int64, across*down)
+	display := u.DisplayWindow
+	if display.Empty() {
+		display = u.DataWindow
+	}
+	float := func(v float64) []byte { return le.AppendUint32(nil, math.Float32bits(float32(v))) }
+	header := []rawAttribute{
+		{"channels", "chlist", u.channelBytes()},
+		{"compression", "compression", []byte{byte(u.Compression)}},
+		{"dataWindow", "box2i", appendBox(nil, u.DataWindow)},
+		{"displayWindow", "box2i", appendBox(nil, display)},
+		{"lineOrder", "lineOrder", []byte{0}},
+		{"pixelAspectRatio", "float", float(u.Aspect())},
+		{"screenWindowCenter", "v2f", make([]byte, 8)},
+		{"screenWindowWidth", "float", float(1)},
+	}
+	kind := partScanLines
+	if u.Tile != (image.Point{}) {
+		kind = partTiles
+		size := le.AppendUint32(le.AppendUint32(nil, uint32(u.Tile.X)), uint32(u.Tile.Y))
+		header = append(header, rawAttribute{"tiles", "tiledesc", append(size, oneLevel)})
+	}
+	if u.Name != "" {
+		header = append(header, rawAttribute{"name", "string", []byte(u.Name)})
+	}
+	if u.index >= 0 {
+		header = append(header, rawAttribute{"type", "string", []byte(kind)}, rawAttribute{"chunkCount", "int", le.AppendUint32(nil, uint32(len(u.table)))})
+	}
+	if u.Loss > 0 {
+		header = append(header, rawAttribute{"dwaCompressionLevel", "float", float(float64(u.Loss))})
+	}
+	return append(header, own...), nil
+}
+
+func (u *unfinished) check() error {
+	if err := checkWindow(u.DataWindow); err != nil {
+		return err
+	}
 	switch {
-	case img == nil || img.Width < 1 || img.Height < 1 || img.Width > MaxEdge || img.Height > MaxEdge:
-		return fmt.Errorf("an image of this size cannot be written")
-	case len(img.Planes) == 0:
-		return fmt.Errorf("an image without channels cannot be written")
-	case f.Level < 0 || f.Level > 9:
-		return fmt.Errorf("a deflate level of %d is outside 1 to 9", f.Level)
-	case !f.Compression.writable():
-		return fmt.Errorf("%s compression is not written", f.Compression)
+	case len(u.Channels) == 0 || len(u.Channels) > maxChannels:
+		return fmt.Errorf("a part has 1 to %d channels, not %d", maxChannels, len(u.Channels))
+	case u.Level < 0 || u.Level > 9:
+		return fmt.Errorf("a deflate level of %d is outside 1 to 9", u.Level)
+	case !(u.Loss >= 0) || u.Loss > 1e6:
+		return fmt.Errorf("a loss of %v is outside 0 to a million", u.Loss)
+	case !u.Compression.known():
+		return fmt.Errorf("%s cannot be written", u.Compression)
+	case u.Tile != (image.Point{}) && (u.Tile.X < 1 || u.Tile.Y < 1 || u.Tile.X > MaxEdge || u.Tile.Y > MaxEdge):
+		return fmt.Errorf("tiles of %d × %d pixels cannot be written", u.Tile.X, u.Tile.Y)
+	case u.Alpha == imagefile.Straight && !slices.ContainsFunc(u.Attributes, func(a imagefile.Attribute) bool { return strings.HasSuffix(a.Name, alphaAttribute) }):
+		return fmt.Errorf("colour is premultiplied by the file layout; straight colour needs an attribute that ends in %q and says so", alphaAttribute)
 	}
 	seen := map[string]bool{}
-	for _, p := range img.Planes {
-		if p.Name == "" || len(p.Name) > longName || strings.ContainsRune(p.Name, 0) || seen[p.Name] {
-			return fmt.Errorf("channel name %q is empty, repeated, too long or has a zero byte", p.Name)
+	for _, c := range u.Channels {
+		switch {
+		case !validName(c.Name) || seen[c.Name]:
+			return fmt.Errorf("the channel name %q is empty, repeated, longer than %d bytes or has a zero byte", c.Name, longName)
+		case c.Type != imagefile.Half && c.Type != imagefile.Float && c.Type != imagefile.Uint32:
+			return fmt.Errorf("channel %s is %s, which the file layout has not", c.Name, c.Type)
+		case c.XSampling > 1 || c.YSampling > 1:
+			return fmt.Errorf("channel %s is subsampled, which is not written", c.Name)
 		}
-		if len(p.Data) != img.Width*img.Height {
-			return fmt.Errorf("channel %s has %d values for %d x %d pixels", p.Name, len(p.Data), img.Width, img.Height)
-		}
-		seen[p.Name] = true
-	}
-	for _, a := range f.Attributes {
-		if a.Name == "" || len(a.Name) > longName || a.Type == "" || len(a.Type) > longName || strings.ContainsRune(a.Name+a.Type, 0) {
-			return fmt.Errorf("attribute %q of type %q has a name that cannot be written", a.Name, a.Type)
-		}
+		seen[c.Name] = true
 	}
 	return nil
 }
 
-func (f *File) pixelAspect() float32 {
-	if f.PixelAspect == 0 {
-		return 1
-	}
-	return f.PixelAspect
-}
+// alphaAttribute ends the name of the attribute by which a file says that its colour is not premultiplied.
+const alphaAttribute = ":alpha"
 
-func (f *File) level() int {
-	if f.Level == 0 {
-		return zipLevel
-	}
-	return f.Level
-}
-
-// header returns everything before the offset table.
-func (f *File) header(planes []pixel.Plane) []byte {
-	le := binary.LittleEndian
-	flags := uint32(version)
-	var channels []byte
-	for _, p := range planes {
-		if len(p.Name) > shortName {
-			flags |= flagLongNames
+// channelBytes returns the channel list.
+func (u *unfinished) channelBytes() []byte {
+	var out []byte
+	for _, c := range u.channels {
+		out = append(append(out, c.Name...), 0)
+		kind := map[imagefile.Type]uint32{imagefile.Half: typeHalf, imagefile.Float: typeFloat, imagefile.Uint32: typeUint}[c.Type]
+		perceptual := byte(0)
+		if c.Perceptual {
+			perceptual = 1
 		}
-		channels = append(append(channels, p.Name...), 0)
-		kind := uint32(typeFloat)
-		if p.Half {
-			kind = typeHalf
-		}
-		channels = le.AppendUint32(channels, kind)
-		channels = append(channels, 0, 0, 0, 0) // pLinear and three reserved bytes
-		channels = le.AppendUint32(le.AppendUint32(channels, 1), 1)
-	}
-	channels = append(channels, 0)
-	var window []byte
-	for _, v := range []int{0, 0, f.Image.Width - 1, f.Image.Height - 1} {
-		window = le.AppendUint32(window, uint32(v))
-	}
-	attributes := slices.Concat([]Attribute{
-		{"channels", "chlist", channels},
-		{"compression", "compression", []byte{byte(f.Compression)}},
-		{"dataWindow", "box2i", window},
-		{"displayWindow", "box2i", window},
-		{"lineOrder", "lineOrder", []byte{0}},
-		Float("pixelAspectRatio", f.pixelAspect()),
-		{"screenWindowCenter", "v2f", make([]byte, 8)},
-		Float("screenWindowWidth", 1),
-	}, f.Attributes)
-	for _, a := range attributes {
-		if len(a.Name) > shortName || len(a.Type) > shortName {
-			flags |= flagLongNames
-		}
-	}
-	out := le.AppendUint32(le.AppendUint32(nil, magic), flags)
-	for _, a := range attributes {
-		out = append(append(out, a.Name...), 0)
-		out = append(append(out, a.Type...), 0)
-		out = append(le.AppendUint32(out, uint32(len(a.Value))), a.Value...)
+		out = append(le.AppendUint32(out, kind), perceptual, 0, 0, 0)
+		out = le.AppendUint32(le.AppendUint32(out, 1), 1)
 	}
 	return append(out, 0)
 }
 
-// chunks returns every scan-line chunk: its first line, its size, its bytes.
-func (f *File) chunks(planes []pixel.Plane) ([][]byte, error) {
-	lines := f.Compression.lines()
-	count := (f.Image.Height + lines - 1) / lines
-	chunks := make([][]byte, count)
-	errs := make([]error, count)
-	var wg sync.WaitGroup
-	next := make(chan int)
-	for range min(count, runtime.GOMAXPROCS(0)) {
-		wg.Go(func() {
-			e := chunkEncoder{file: f, planes: planes}
-			for i := range next {
-				chunks[i], errs[i] = e.encode(i*lines, min(f.Image.Height, (i+1)*lines))
-			}
-		})
+// WriteLines takes the next lines of a part; see imagefile.Writer.
+func (w *Writer) WriteLines(part, lines int, planes [][]byte) error {
+	if w.err != nil {
+		return w.err
 	}
-	for i := range count {
-		next <- i
+	if part < 0 || part >= len(w.parts) {
+		return fmt.Errorf("exr: there is no part %d, only %d", part+1, len(w.parts))
 	}
-	close(next)
-	wg.Wait()
-	return chunks, errFirst(errs)
+	u := w.parts[part]
+	if err := u.CheckWrite(u.written+u.waiting, lines, planes); err != nil {
+		return fmt.Errorf("exr: %w", err)
+	}
+	if err := w.writeLines(u, lines, planes); err != nil {
+		w.err = fmt.Errorf("exr: %w", err)
+	}
+	return w.err
 }
 
-func errFirst(errs []error) error {
+// writeLines packs lines as they come where they fill chunks, and keeps the rest.
+func (w *Writer) writeLines(u *unfinished, lines int, planes [][]byte) error {
+	height := u.chunkSize().Y
+	for y := 0; y < lines; {
+		left := lines - y
+		whole := left / height * height
+		if u.written+left == u.Height() {
+			whole = left
+		}
+		if u.waiting == 0 && whole > 0 {
+			if err := w.writeBand(u, band{&u.part, u.written, u.written + whole, u.from(planes, y)}); err != nil {
+				return err
+			}
+			u.written += whole
+			y += whole
+			continue
+		}
+		if u.planes == nil {
+			u.planes = u.Planes(min(height, u.Height()))
+		}
+		n := min(left, height-u.waiting)
+		for i, p := range u.from(planes, y) {
+			line := u.Width() * u.Channels[i].Type.Size()
+			copy(u.planes[i][u.waiting*line:], p[:n*line])
+		}
+		u.waiting += n
+		y += n
+		if u.waiting == height || u.written+u.waiting == u.Height() {
+			if err := w.writeBand(u, band{&u.part, u.written, u.written + u.waiting, u.planes}); err != nil {
+				return err
+			}
+			u.written += u.waiting
+			u.waiting = 0
+		}
+	}
+	return nil
+}
+
+// from returns planes without their first lines.
+func (u *unfinished) from(planes [][]byte, lines int) [][]byte {
+	if lines == 0 {
+		return planes
+	}
+	rest := make([][]byte, len(planes))
+	for i, c := range u.Channels {
+		rest[i] = planes[i][lines*u.Width()*c.Type.Size():]
+	}
+	return rest
+}
+
+// writeBand packs whole chunks on all cores and writes them in their order, a batch at a time.
+func (w *Writer) writeBand(u *unfinished, lines band) error {
+	across, _ := u.grid()
+	height := u.chunkSize().Y
+	first, behind := lines.y0/height*across, (lines.y1+height-1)/height*across
+	for first < behind {
+		n := min(behind-first, batch*len(w.packers))
+		for len(w.chunks) < n {
+			w.chunks = append(w.chunks, nil)
+		}
+		if err := w.pack(u, lines, first, n); err != nil {
+			return err
+		}
+		for i, c := range w.chunks[:n] {
+			u.table[first+i] = w.at
+			w.at += int64(len(c))
+			if _, err := w.buffer.Write(c); err != nil {
+				return err
+			}
+		}
+		first += n
+	}
+	return nil
+}
+
+// pack fills chunks with those from first on, head and all ("Chunk Layout").
+func (w *Writer) pack(u *unfinished, lines band, first, n int) error {
+	var next atomic.Int64
+	errs := make([]error, n)
+	across, _ := u.grid()
+	work := func(p *packer) {
+		for i := int(next.Add(1) - 1); i < n; i = int(next.Add(1) - 1) {
+			b := u.block(first + i)
+			out := w.chunks[i][:0]
+			if u.index >= 0 {
+				out = le.AppendUint32(out, uint32(u.index))
+			}
+			if u.Tile == (image.Point{}) {
+				out = le.AppendUint32(out, uint32(b.Min.Y))
+			} else {
+				out = le.AppendUint32(le.AppendUint32(out, uint32((first+i)%across)), uint32((first+i)/across))
+				out = append(out, 0, 0, 0, 0, 0, 0, 0, 0) // level
+			}
+			var packed []byte
+			packed, errs[i] = p.pack(b, lines)
+			out = le.AppendUint32(out, uint32(len(packed)))
+			w.chunks[i] = append(out, packed...)
+		}
+	}
+	var wg sync.WaitGroup
+	for _, p := range w.packers[1:min(n, len(w.packers))] {
+		wg.Go(func() { work(p) })
+	}
+	work(w.packers[0])
+	wg.Wait()
 	for _, err := range errs {
 		if err != nil {
 			return err
@@ -169,94 +361,84 @@ func errFirst(errs []error) error {
 	return nil
 }
 
-// A chunkEncoder keeps its buffers between chunks.
-type chunkEncoder struct {
-	file       *File
-	planes     []pixel.Plane
-	raw, split []byte
-	runs       []byte
-	words      []uint16
-	packed     bytes.Buffer
-	deflate    *zlib.Writer
-}
-
-func (e *chunkEncoder) encode(y0, y1 int) ([]byte, error) {
-	le := binary.LittleEndian
-	width := e.file.Image.Width
-	e.raw = e.raw[:0]
-	for y := y0; y < y1; y++ {
-		for _, p := range e.planes {
-			row := p.Data[y*width : (y+1)*width]
-			if p.Half {
-				for _, v := range row {
-					e.raw = le.AppendUint16(e.raw, pixel.ToHalf(v))
-				}
-			} else {
-				for _, v := range row {
-					e.raw = le.AppendUint32(e.raw, math.Float32bits(v))
-				}
-			}
+// Close writes the offset tables. It is an error if lines are missing; the file is not to be used then.
+func (w *Writer) Close() error {
+	if w.err != nil {
+		return w.err
+	}
+	var tables []byte
+	for i, u := range w.parts {
+		if u.written != u.Height() {
+			return fmt.Errorf("exr: %d of %d lines of part %d were written", u.written+u.waiting, u.Height(), i+1)
+		}
+		for _, at := range u.table {
+			tables = le.AppendUint64(tables, uint64(at))
 		}
 	}
-	body, err := e.pack(y0, y1)
+	w.err = fmt.Errorf("exr: the file is closed")
+	if err := w.buffer.Flush(); err != nil {
+		return fmt.Errorf("exr: %w", err)
+	}
+	if _, err := w.out.Seek(w.tables, io.SeekStart); err != nil {
+		return fmt.Errorf("exr: %w", err)
+	}
+	if _, err := w.out.Write(tables); err != nil {
+		return fmt.Errorf("exr: %w", err)
+	}
+	if _, err := w.out.Seek(0, io.SeekEnd); err != nil {
+		return fmt.Errorf("exr: %w", err)
+	}
+	return nil
+}
+
+// A Picture is a part with its samples.
+type Picture struct {
+	Part
+	Planes [][]byte
+}
+
+// Encode writes a whole file to a stream that cannot go back: what it packs is kept until its tables are known.
+func Encode(out io.Writer, pictures ...Picture) error {
+	var parts []Part
+	for _, p := range pictures {
+		parts = append(parts, p.Part)
+	}
+	var m memory
+	w, err := NewWriter(&m, parts...)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	if len(body) >= len(e.raw) { // what does not shrink is stored as it is
-		body = e.raw
-	}
-	chunk := le.AppendUint32(make([]byte, 0, 8+len(body)), uint32(y0))
-	chunk = le.AppendUint32(chunk, uint32(len(body)))
-	return append(chunk, body...), nil
-}
-
-// pack compresses the lines, which stand in raw.
-func (e *chunkEncoder) pack(y0, y1 int) ([]byte, error) {
-	switch e.file.Compression {
-	case None:
-		return e.raw, nil
-	case RLE:
-		e.predict()
-		e.runs = run(e.runs[:0], e.split)
-		return e.runs, nil
-	case PIZ:
-		return e.piz(y0, y1), nil
-	case PXR24:
-		e.pxr24(y0, y1)
-	default:
-		e.predict()
-	}
-	return e.deflated()
-}
-
-// predict puts raw into split, even bytes before odd ones, as differences.
-func (e *chunkEncoder) predict() {
-	e.split = slices.Grow(e.split[:0], len(e.raw))[:len(e.raw)]
-	half := (len(e.raw) + 1) / 2
-	for i, b := range e.raw {
-		e.split[i/2+i%2*half] = b
-	}
-	for i := len(e.split) - 1; i > 0; i-- {
-		e.split[i] = e.split[i] - e.split[i-1] + 128
-	}
-}
-
-// deflated deflates split.
-func (e *chunkEncoder) deflated() ([]byte, error) {
-	e.packed.Reset()
-	if e.deflate == nil {
-		var err error
-		if e.deflate, err = zlib.NewWriterLevel(&e.packed, e.file.level()); err != nil {
-			return nil, err
+	for i, p := range pictures {
+		if err := w.WriteLines(i, p.Height(), p.Planes); err != nil {
+			return err
 		}
-	} else {
-		e.deflate.Reset(&e.packed)
 	}
-	if _, err := e.deflate.Write(e.split); err != nil {
-		return nil, err
+	if err := w.Close(); err != nil {
+		return err
 	}
-	if err := e.deflate.Close(); err != nil {
-		return nil, err
+	if _, err := out.Write(m.data); err != nil {
+		return fmt.Errorf("exr: %w", err)
 	}
-	return e.packed.Bytes(), nil
+	return nil
+}
+
+// memory is a file in memory.
+type memory struct {
+	data []byte
+	at   int
+}
+
+func (m *memory) Write(p []byte) (int, error) {
+	n := copy(m.data[m.at:], p)
+	m.data = append(m.data, p[n:]...)
+	m.at += len(p)
+	return len(p), nil
+}
+
+func (m *memory) Seek(offset int64, whence int) (int64, error) {
+	if whence == io.SeekEnd {
+		offset += int64(len(m.data))
+	}
+	m.at = int(offset)
+	return offset, nil
 }

@@ -1,0 +1,159 @@
+package picture
+
+import (
+	"bytes"
+	"math"
+	"strings"
+
+	"reelhouse/core/imagefile"
+	"reelhouse/core/imagefile/exr"
+	"reelhouse/core/imagefile/formats"
+	"reelhouse/core/job"
+	"reelhouse/core/output"
+	"reelhouse/core/pixel"
+)
+
+// Limit is the memory that the samples of one file may take, in bytes.
+const Limit = 4 << 30
+
+// Decode reads the first part of a file of any format, by what is in it.
+func Decode(data []byte) (Picture, error) {
+	r, format, err := formats.Open(bytes.NewReader(data), int64(len(data)), Limit)
+	if err != nil {
+		return Picture{}, err
+	}
+	h := r.Headers()[0]
+	part := imagefile.Part{Header: h, Planes: h.Planes(h.Height())}
+	if err := r.ReadLines(0, 0, h.Height(), part.Planes); err != nil {
+		return Picture{}, err
+	}
+	p := Picture{Encoding: encodingOf(h, format), CurveStated: h.Curve != "", PixelAspect: h.Aspect(), Header: h}
+	if e, ok := r.(*exr.Reader); ok {
+		p.Encoding.Compression = compressionOf(e.Part(0).Compression)
+		p.CurveStated = true // light, by the format
+	}
+	for _, a := range h.Attributes {
+		p.Facts = append(p.Facts, job.Fact{Name: strings.TrimPrefix(a.Name, Prefix), Value: a.String()})
+	}
+	p.load(part)
+	return p, nil
+}
+
+// encodingOf returns what a header says of how its file is encoded.
+func encodingOf(h imagefile.Header, f formats.Format) output.Encoding {
+	var e output.Encoding
+	for _, k := range output.Kinds() {
+		if k.Ext == f.Extensions[0] {
+			e = k.Format.Usual()
+		}
+	}
+	e.Level = 0
+	switch h.Channels[0].Type {
+	case imagefile.Uint8:
+		e.Depth = output.Eight
+	case imagefile.Uint16:
+		if e.Depth = output.Sixteen; e.Format == output.DPX {
+			e.Depth = output.Ten
+		}
+	default:
+		if e.Depth = output.Float; hasHalf(h) {
+			e.Depth = output.ByPass
+		}
+	}
+	switch {
+	case e.Floating():
+		e.Curve = pixel.Linear
+	case h.Curve != "":
+		e.Curve = h.Curve
+	default:
+		e.Curve = pixel.SRGB
+	}
+	e.Alpha = output.NoAlpha
+	if h.Channel("A") >= 0 {
+		e.Alpha = output.Premultiplied
+		if h.Alpha == imagefile.Straight || h.Attributes.Text(alphaFact) == string(output.Straight) {
+			e.Alpha = output.Straight
+		}
+	}
+	return e
+}
+
+// load turns samples into light. Grey becomes red, green and blue.
+func (p *Picture) load(part imagefile.Part) {
+	p.Image = &pixel.Image{Width: part.Width(), Height: part.Height()}
+	for i, c := range part.Channels {
+		name := c.Name
+		if name == "Y" && !p.Encoding.Floating() {
+			name = "R"
+		}
+		plane := pixel.Plane{Name: name, Half: c.Type == imagefile.Half, Data: make([]float32, part.Width()*part.Height())}
+		from := part.Planes[i]
+		eachBand(len(plane.Data), func(first, behind int) {
+			numbers(plane.Data[first:behind], from[first*c.Type.Size():], c.Type)
+		})
+		p.Image.Planes = append(p.Image.Planes, plane)
+		if name != c.Name {
+			p.Image.Planes = append(p.Image.Planes, pixel.Plane{Name: "G", Data: plane.Data}, pixel.Plane{Name: "B", Data: plane.Data})
+		}
+	}
+	if !p.Encoding.Floating() {
+		p.decodeCodes()
+	}
+	if p.Encoding.Alpha == output.Straight {
+		p.Image.Premultiply()
+	}
+}
+
+// numbers turns samples into floats: codes into 0 to 1.
+func numbers(to []float32, from []byte, t imagefile.Type) {
+	switch t {
+	case imagefile.Half:
+		for i := range to {
+			to[i] = pixel.FromHalf(le.Uint16(from[2*i:]))
+		}
+	case imagefile.Float:
+		for i := range to {
+			to[i] = math.Float32frombits(le.Uint32(from[4*i:]))
+		}
+	case imagefile.Uint32:
+		for i := range to {
+			to[i] = float32(le.Uint32(from[4*i:]))
+		}
+	case imagefile.Uint8:
+		for i := range to {
+			to[i] = float32(from[i]) / math.MaxUint8
+		}
+	default:
+		for i := range to {
+			to[i] = float32(le.Uint16(from[2*i:])) / math.MaxUint16
+		}
+	}
+}
+
+// decodeCodes turns codes of colour into light. Premultiplied ones are divided by alpha for it, since they were encoded straight.
+func (p *Picture) decodeCodes() {
+	decoded := make([]float32, math.MaxUint16+1)
+	for i := range decoded {
+		decoded[i] = float32(p.Encoding.Curve.Decode(float64(i) / math.MaxUint16))
+	}
+	premultiplied := p.Encoding.Alpha == output.Premultiplied
+	alpha := p.Image.Plane("A")
+	done := map[*float32]bool{} // grey stands in three planes
+	for _, plane := range p.Image.Planes {
+		if plane.Name == "A" || done[&plane.Data[0]] {
+			continue
+		}
+		done[&plane.Data[0]] = true
+		eachBand(len(plane.Data), func(first, behind int) {
+			for i := first; i < behind; i++ {
+				v, a := plane.Data[i], float32(1)
+				if premultiplied && alpha != nil {
+					if a = alpha.Data[i]; a > 0 {
+						v = min(1, v/a)
+					}
+				}
+				plane.Data[i] = decoded[int(v*math.MaxUint16+0.5)] * a
+			}
+		})
+	}
+}

@@ -145,7 +145,7 @@ func (p *packer) b44(b block, lines band) []byte {
 			}
 			continue
 		}
-		rows := make([][]byte, 4)
+		var rows [4][]byte
 		for y := b.Min.Y; y < b.Max.Y; y += 4 {
 			for i := range rows { // behind the picture its last line stands again, and its last column
 				rows[i] = lines.row(c, b, min(y+i, b.Max.Y-1))

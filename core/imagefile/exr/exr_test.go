@@ -148,10 +148,10 @@ func TestWhatIsWrittenIsReadBack(t *testing.T) {
 		if err := w.Close(); err != nil {
 			t.Fatal(err)
 		}
-		if !bytes.Equal(m.data, encode(t, pictures...)) {
+		if !bytes.Equal(m.bytes(), encode(t, pictures...)) {
 			t.Errorf("seed %d: in pieces other bytes are written than as a whole", seed)
 		}
-		f, err := NewReader(bytes.NewReader(m.data), int64(len(m.data)), limit)
+		f, err := NewReader(bytes.NewReader(m.bytes()), int64(m.size), limit)
 		if err != nil {
 			t.Fatalf("seed %d: %v", seed, err)
 		}
@@ -284,6 +284,15 @@ func TestWhatCannotBeWrittenIsRefused(t *testing.T) {
 	if err := w.WriteLines(0, 5, p.Planes); err == nil {
 		t.Error("too many lines were written")
 	}
+}
+
+// bytes returns the whole file.
+func (m *memory) bytes() []byte {
+	var data []byte
+	for _, s := range m.segments {
+		data = append(data, s[:]...)
+	}
+	return data[:m.size]
 }
 
 // nowhere takes what is written and keeps nothing.

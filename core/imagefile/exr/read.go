@@ -18,14 +18,15 @@ type Reader struct {
 	size      int64
 	multiPart bool
 	parts     []*part
-	unpackers sync.Pool
 }
+
+// unpackers are used again, by one file after the other.
+var unpackers = sync.Pool{New: func() any { return &unpacker{} }}
 
 // NewReader reads the headers and the offset tables of a file of size bytes. The planes of all its parts together
 // may take no more than limit bytes; reading takes some chunks' worth of memory beside them.
 func NewReader(in io.ReaderAt, size, limit int64) (*Reader, error) {
 	r := &Reader{in: in, size: size}
-	r.unpackers.New = func() any { return &unpacker{} }
 	d := &headerReader{in: bufio.NewReaderSize(io.NewSectionReader(in, 0, size), 1<<16), left: size, room: limit}
 	if err := r.open(d, limit); err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrFormat, err)
@@ -140,8 +141,8 @@ func (r *Reader) readLines(part int, to band) error {
 	failed.Store(int64(behind))
 	errs := make([]error, behind-first)
 	work := func() {
-		u := r.unpackers.Get().(*unpacker)
-		defer r.unpackers.Put(u)
+		u := unpackers.Get().(*unpacker)
+		defer unpackers.Put(u)
 		for {
 			i := next.Add(1) - 1
 			if i >= failed.Load() { // nothing behind the first damage matters

@@ -15,6 +15,9 @@ import (
 	"reelhouse/core/imagefile"
 )
 
+// packers are used again, by one file after the other.
+var packers = sync.Pool{New: func() any { return &packer{} }}
+
 // batch is how many chunks each core packs before they are written.
 const batch = 16
 
@@ -56,7 +59,7 @@ func NewWriter(out io.WriteSeeker, parts ...Part) (*Writer, error) {
 		return nil, fmt.Errorf("exr: %w", err)
 	}
 	for range runtime.GOMAXPROCS(0) {
-		w.packers = append(w.packers, &packer{})
+		w.packers = append(w.packers, packers.Get().(*packer))
 	}
 	return w, nil
 }
@@ -376,6 +379,9 @@ func (w *Writer) Close() error {
 		}
 	}
 	w.err = fmt.Errorf("exr: the file is closed")
+	for _, p := range w.packers {
+		packers.Put(p)
+	}
 	if err := w.buffer.Flush(); err != nil {
 		return fmt.Errorf("exr: %w", err)
 	}
@@ -403,8 +409,9 @@ func Encode(out io.Writer, pictures ...Picture) error {
 	for _, p := range pictures {
 		parts = append(parts, p.Part)
 	}
-	var m memory
-	w, err := NewWriter(&m, parts...)
+	m := &memory{}
+	defer m.free()
+	w, err := NewWriter(m, parts...)
 	if err != nil {
 		return err
 	}
@@ -416,29 +423,51 @@ func Encode(out io.Writer, pictures ...Picture) error {
 	if err := w.Close(); err != nil {
 		return err
 	}
-	if _, err := out.Write(m.data); err != nil {
-		return fmt.Errorf("exr: %w", err)
+	for left := m.size; left > 0; {
+		segment := m.segments[(m.size-left)/segmentBytes]
+		n := min(left, segmentBytes)
+		if _, err := out.Write(segment[:n]); err != nil {
+			return fmt.Errorf("exr: %w", err)
+		}
+		left -= n
 	}
 	return nil
 }
 
-// memory is a file in memory.
+const segmentBytes = 1 << 20
+
+var segments = sync.Pool{New: func() any { return new([segmentBytes]byte) }}
+
+// memory is a file in memory, in segments that are used again.
 type memory struct {
-	data []byte
-	at   int
+	segments []*[segmentBytes]byte
+	at, size int
 }
 
 func (m *memory) Write(p []byte) (int, error) {
-	n := copy(m.data[m.at:], p)
-	m.data = append(m.data, p[n:]...)
-	m.at += len(p)
-	return len(p), nil
+	total := len(p)
+	for len(p) > 0 {
+		if m.at/segmentBytes == len(m.segments) {
+			m.segments = append(m.segments, segments.Get().(*[segmentBytes]byte))
+		}
+		n := copy(m.segments[m.at/segmentBytes][m.at%segmentBytes:], p)
+		p = p[n:]
+		m.at += n
+	}
+	m.size = max(m.size, m.at)
+	return total, nil
 }
 
 func (m *memory) Seek(offset int64, whence int) (int64, error) {
 	if whence == io.SeekEnd {
-		offset += int64(len(m.data))
+		offset += int64(m.size)
 	}
 	m.at = int(offset)
 	return offset, nil
+}
+
+func (m *memory) free() {
+	for _, s := range m.segments {
+		segments.Put(s)
+	}
 }

@@ -5,9 +5,9 @@ import (
 	"context"
 	"testing"
 
-	"reelhouse/core/picture"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
 	"reelhouse/core/scene"

@@ -38,6 +38,14 @@ func TestHalfRoundsToNearestEven(t *testing.T) {
 			t.Fatalf("just above %v: got %#04x, want %#04x", mid, got, i+1)
 		}
 	}
+	values := []float32{0, 1, -1, 1e-7, -1e-5, 65519, 65520, -1e9, float32(math.Inf(1)), float32(math.NaN()), 0.1}
+	halves := make([]uint16, len(values))
+	ToHalves(halves, values)
+	for i, v := range values {
+		if halves[i] != ToHalf(v) {
+			t.Errorf("%v among others became %#04x, by itself %#04x", v, halves[i], ToHalf(v))
+		}
+	}
 	if ToHalf(65520) != 0x7c00 || ToHalf(65519) != 0x7bff || ToHalf(float32(math.Inf(-1))) != 0xfc00 {
 		t.Error("the largest values round wrongly")
 	}

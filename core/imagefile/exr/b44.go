@@ -173,6 +173,11 @@ func pack14(dst []byte, values [16]uint16, flat, exact bool) []byte {
 	var below [16]int
 	var steps [15]int
 	shift := 0
+	for _, c := range b44Chain { // shifts that are too small for sure
+		for step := abs(int(values[c[0]]) - int(values[c[1]])); step>>shift > b44Bias+2; {
+			shift++
+		}
+	}
 	for ; ; shift++ {
 		for i, v := range values {
 			below[i] = shiftAndRound(int(most-v), shift)

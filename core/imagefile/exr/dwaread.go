@@ -2,6 +2,7 @@ package exr
 
 import (
 	"fmt"
+	"sync"
 
 	"reelhouse/core/imagefile"
 	"reelhouse/core/pixel"
@@ -328,23 +329,36 @@ func (s *square) store(lines []uint16, stride int, flat bool) {
 		return
 	}
 	for y := range 8 {
-		row, from := lines[y*stride:][:8], s[8*y:8*y+8]
-		for x := range row {
-			row[x] = pixel.ToHalf(from[x])
-		}
+		pixel.ToHalves(lines[y*stride:][:8], s[8*y:8*y+8])
 	}
 }
 
 // put turns a line of halves into a channel's samples, through a table if there is one.
 func (l layer) put(row []byte, line []uint16, table *[wordValues]uint16) {
+	if table == nil {
+		table = sameHalves()
+	}
+	if l.Type == imagefile.Float {
+		for x, h := range line {
+			le.PutUint32(row[4*x:], floatBits(table[h]))
+		}
+		return
+	}
+	row = row[:2*len(line)]
+	for len(line) >= 4 {
+		le.PutUint64(row, uint64(table[line[0]])|uint64(table[line[1]])<<16|uint64(table[line[2]])<<32|uint64(table[line[3]])<<48)
+		row, line = row[8:], line[4:]
+	}
 	for x, h := range line {
-		if table != nil {
-			h = table[h]
-		}
-		if l.Type == imagefile.Float {
-			le.PutUint32(row[4*x:], floatBits(h))
-		} else {
-			le.PutUint16(row[2*x:], h)
-		}
+		le.PutUint16(row[2*x:], table[h])
 	}
 }
+
+// sameHalves is the table that changes nothing.
+var sameHalves = sync.OnceValue(func() *[wordValues]uint16 {
+	table := new([wordValues]uint16)
+	for i := range table {
+		table[i] = uint16(i)
+	}
+	return table
+})

@@ -21,7 +21,7 @@ const (
 
 // Codes up to tableBits are looked up; a full bitReader holds codesAtOnce of them.
 const (
-	tableBits   = 14
+	tableBits   = 12
 	codesAtOnce = 4
 )
 
@@ -192,24 +192,28 @@ func (h *huffman) words(out []uint16, in []byte, count int, repeat int32) error 
 	at := 0
 	for at < len(out) {
 		r.fill()
-		entry := uint32(0)
 		// Short codes, as many as are ready for sure.
-		for n := min(codesAtOnce, len(out)-at); n > 0; n-- {
-			entry = quick[r.hold>>(64-tableBits)]
+		hold, have := r.hold, r.have
+		next := out[at:min(len(out), at+codesAtOnce)]
+		n := 0
+		entry := uint32(0)
+		for n < len(next) {
+			entry = quick[hold>>(64-tableBits)]
 			if entry == 0 || entry&^0xff == end {
 				break
 			}
-			out[at] = uint16(entry >> 8)
-			at++
-			r.skip(int(entry & 0xff))
-			entry = ^uint32(0)
+			next[n] = uint16(entry >> 8)
+			hold <<= entry & 63
+			have -= int(entry & 63)
+			n++
 		}
-		if entry == ^uint32(0) {
+		r.hold, r.have = hold, have
+		if at += n; n == len(next) {
 			continue
 		}
 		symbol := int32(entry >> 8)
 		if entry != 0 {
-			r.skip(int(entry & 0xff))
+			r.skip(int(entry & 63))
 		} else if symbol = h.long(&r); symbol < 0 {
 			return fmt.Errorf("damaged: a word has no code")
 		}
@@ -219,15 +223,15 @@ func (h *huffman) words(out []uint16, in []byte, count int, repeat int32) error 
 			continue
 		}
 		r.fill()
-		n := int(r.take(runBits))
-		if at == 0 || n > len(out)-at || r.used() > count {
+		more := int(r.take(runBits))
+		if at == 0 || more > len(out)-at || r.used() > count {
 			return fmt.Errorf("damaged: a run reaches too far")
 		}
-		run, word := out[at:at+n], out[at-1]
+		run, word := out[at:at+more], out[at-1]
 		for i := range run {
 			run[i] = word
 		}
-		at += n
+		at += more
 	}
 	if r.used() > count {
 		return fmt.Errorf("damaged: it is cut short")

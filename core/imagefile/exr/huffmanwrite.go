@@ -10,12 +10,10 @@ type bitWriter struct {
 	out  []byte
 	hold uint64 // the bits that are not in out yet, from the highest down
 	have int    // fewer than 32
-	bits int
 }
 
 // put appends up to 32 bits.
 func (w *bitWriter) put(v uint64, n int) {
-	w.bits += n
 	w.have += n
 	w.hold |= v << (64 - w.have)
 	if w.have >= 32 {
@@ -23,16 +21,6 @@ func (w *bitWriter) put(v uint64, n int) {
 		w.hold <<= 32
 		w.have -= 32
 	}
-}
-
-// putLong appends up to 64 bits.
-func (w *bitWriter) putLong(v uint64, n int) {
-	if n > 32 {
-		n -= 32
-		w.put(v>>32, n)
-		v, n = v&0xffffffff, 32
-	}
-	w.put(v, n)
 }
 
 // end fills up the last byte.
@@ -83,10 +71,7 @@ func (h *huffmanWriter) encode(dst []byte, words []uint16) []byte {
 	dst = append(dst, make([]byte, huffmanHeader)...)
 	dst = h.table(dst, low, high)
 	tableSize := len(dst) - header - huffmanHeader
-	w := bitWriter{out: dst}
-	h.words(&w, words, high)
-	bits := w.bits
-	dst = w.end()
+	dst, bits := h.words(dst, words, high)
 	for i, v := range []int{low, high, tableSize, bits, 0} {
 		le.PutUint32(dst[header+4*i:], uint32(v))
 	}
@@ -116,27 +101,62 @@ func (h *huffmanWriter) table(dst []byte, low, high int) []byte {
 	return w.end()
 }
 
-// words appends the codes of the words. Several of the same are a word and a count, where that is shorter.
-func (h *huffmanWriter) words(w *bitWriter, words []uint16, repeat int) {
-	repeatCode, repeatLength := h.codes[repeat], int(h.lengths[repeat])
+// words appends the codes of the words to dst, and returns how many bits they have. Several of the same are a word and a
+// count, where that is shorter.
+func (h *huffmanWriter) words(dst []byte, words []uint16, repeat int) ([]byte, int) {
+	start := len(dst)
+	most := 64
+	for _, symbol := range h.order {
+		most += int(h.counts[symbol]) * int(h.lengths[symbol])
+	}
+	dst = slices.Grow(dst, most/8+8)
+	out := dst[start : start+most/8+8]
+	hold, have, at := uint64(0), 0, 0 // have is below 8 between codes
+	put := func(v uint64, n int) {
+		if n > 56-8 { // more than hold has room for
+			n -= 32
+			hold |= v >> 32 << (64 - have - n)
+			binary.BigEndian.PutUint64(out[at:], hold)
+			have += n
+			at += have >> 3
+			hold <<= have &^ 7
+			have &= 7
+			v, n = v&0xffffffff, 32
+		}
+		hold |= v << (64 - have - n)
+		binary.BigEndian.PutUint64(out[at:], hold)
+		have += n
+		at += have >> 3
+		hold <<= have &^ 7
+		have &= 7
+	}
+	codes, lengths := h.codes[:symbols], h.lengths[:symbols]
+	repeatCode, repeatLength := codes[repeat], int(lengths[repeat])
 	for i := 0; i < len(words); {
 		word := words[i]
-		more := 0
-		for i+1+more < len(words) && words[i+1+more] == word && more < 1<<runBits-1 {
+		i++
+		code, length := codes[word], int(lengths[word])
+		if i == len(words) || words[i] != word {
+			put(code, length)
+			continue
+		}
+		more := 1
+		for i+more < len(words) && words[i+more] == word && more < 1<<runBits-1 {
 			more++
 		}
-		i += 1 + more
-		code, length := h.codes[word], int(h.lengths[word])
+		i += more
 		if length+repeatLength+runBits < length*more {
-			w.putLong(code, length)
-			w.putLong(repeatCode, repeatLength)
-			w.put(uint64(more), runBits)
+			put(code, length)
+			put(repeatCode, repeatLength)
+			put(uint64(more), runBits)
 			continue
 		}
 		for range more + 1 {
-			w.putLong(code, length)
+			put(code, length)
 		}
 	}
+	bits := 8*at + have
+	return dst[:start+(bits+7)/8], bits
 }
 
 // canonical makes each symbol's code; see huffman.prepare.

@@ -74,7 +74,7 @@ func sameButForRounding(t *testing.T, got, want imagefile.Part) (steps int) {
 				v, w = le.Uint16(a[j:]), le.Uint16(b[j:])
 			}
 			d := int(order(encode[v])) - int(order(encode[w]))
-			tiny := math.Abs(float64(pixel.FromHalf(encode[v])-pixel.FromHalf(encode[w]))) < 1e-4 // beside values of up to 3 in the same block
+			tiny := math.Abs(float64(pixel.FromHalf(v)-pixel.FromHalf(w))) <= 0x1p-24 // one step of the smallest halves
 			if abs(d) > 1 && !tiny || c.Type == imagefile.Uint32 {
 				t.Fatalf("channel %s, pixel %d: %v, not %v", c.Name, j/c.Type.Size(), pixel.FromHalf(v), pixel.FromHalf(w))
 			}

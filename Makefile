@@ -10,8 +10,8 @@ build:
 demo: build
 	./bin/reelhouse demo --data "$(DATA)"
 
-# tools installs what the tests need and is missing: Debian's chromium, openexr, openimageio-tools, and the
-# glTF validator from npm.
+# tools installs what the tests need and is missing: Debian's chromium, openexr, openimageio-tools, pngcheck,
+# libtiff-tools, and the glTF validator from npm.
 tools:
 	sh scripts/tools.sh
 
@@ -21,8 +21,13 @@ test: tools
 race: tools
 	CGO_ENABLED=1 go test -race ./core/... ./store/... ./house/... ./farm/... ./web/...
 
-bench:
+# bench measures everything; the last part beside the OpenEXR library, with a C++ program that is built for it.
+bench: bench/openexr/reference
 	go test -run '^$$' -bench . ./...
+	go run ./bench -frames bench/frames
+
+bench/openexr/reference: bench/openexr/reference.cpp
+	sh scripts/reference.sh
 
 # fuzz runs every fuzz test for a minute.
 fuzz:

@@ -180,6 +180,9 @@ func frames(folder string) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return nil, err
+	}
 	for i, path := range paths {
 		var b bytes.Buffer
 		if err := picture.Encode(&b, output.EXR.Usual(), img, passes[:1+3*i], picture.Header{}); err != nil {

@@ -258,6 +258,9 @@ func pixels(p *imagefile.Part, data []byte, order binary.ByteOrder, bits int) er
 	if at == undefined || at == 0 {
 		at = int64(order.Uint32(data[fieldOffset:]))
 	}
+	if plain := int64(3*bits/8*p.Width()) * int64(p.Height()); bits != 10 && int64(len(data))-at == plain {
+		line = 3 * bits / 8 * p.Width() // some writers leave the fill at the ends of lines out
+	}
 	if at < 0 || at > int64(len(data)) || int64(line)*int64(p.Height()) > int64(len(data))-at {
 		return fmt.Errorf("cut short: %d bytes of pixels instead of %d", max(0, int64(len(data))-at), int64(line)*int64(p.Height()))
 	}

@@ -287,6 +287,31 @@ func TestLevelsAreLeftAside(t *testing.T) {
 	}
 }
 
+// Unsigned integers of all 32 bits, which OpenImageIO would take through floats: the OpenEXR project's own tool
+// reads ours and writes them in every compression.
+func TestUnsignedIntegersKeepAllBits(t *testing.T) {
+	tools(t)
+	dir := t.TempDir()
+	p := Picture{Part: Part{Header: imagefile.Plain(97, 75, imagefile.Uint32, "id", "layer.id")}}
+	p.Planes = p.Header.Planes(75)
+	for i := range 97 * 75 {
+		le.PutUint32(p.Planes[0][4*i:], uint32(i)*2654435761)
+		le.PutUint32(p.Planes[1][4*i:], uint32(i/40)<<24)
+	}
+	ours, tiled := filepath.Join(dir, "ours.exr"), filepath.Join(dir, "tiled.exr")
+	for _, c := range Compressions() {
+		p.Compression = c
+		writeFile(t, ours, p)
+		for _, to := range []string{"none", strings.ToLower(c.String())} {
+			if to == "zips" {
+				continue // which the tool does not write
+			}
+			tool(t, "exrmaketiled", "-o", "-t", "32", "16", "-z", to, ours, tiled)
+			samePixels(t, decode(t, readFile(t, tiled))[0], asPart(p))
+		}
+	}
+}
+
 func TestPartsAreReadInTheirOrder(t *testing.T) {
 	tools(t)
 	dir := t.TempDir()

@@ -109,9 +109,9 @@ func variants() []variant {
 	for _, c := range []tiff.Compression{tiff.None, tiff.LZW, tiff.Deflate} {
 		outside := map[tiff.Compression]string{tiff.None: "none", tiff.LZW: "lzw", tiff.Deflate: "zip"}[c]
 		for _, kind := range append(codes, imagefile.Float) {
-			for _, channels := range []string{"Y", "RGB", "RGBA"} {
+			for _, channels := range []string{"Y", "YA", "RGB", "RGBA"} {
 				for _, alpha := range []imagefile.Alpha{imagefile.Straight, imagefile.Premultiplied} {
-					if alpha == imagefile.Straight && channels != "RGBA" {
+					if alpha == imagefile.Straight && !strings.HasSuffix(channels, "A") {
 						continue
 					}
 					add(variant{"TIFF", c.String(), "tif", kind, channels, alpha, false, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
@@ -141,19 +141,18 @@ func variants() []variant {
 		name := map[bool]string{false: "4:2:0", true: "4:4:4"}[full]
 		add(variant{"JPEG", "quality 90, " + name, "jpg", imagefile.Uint8, "RGB", imagefile.Unstated, true, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
 			return jpeg.NewWriter(out, h, jpeg.Options{Full: full})
-		}, []string{"--attrib", "jpeg:subsampling", name, "--quality", "90"}})
+		}, []string{"--attrib", "jpeg:subsampling", name, "--compression", "jpeg:90"}})
 	}
 	add(variant{"JPEG", "quality 90", "jpg", imagefile.Uint8, "Y", imagefile.Unstated, true, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
 		return jpeg.NewWriter(out, h, jpeg.Options{})
-	}, []string{"--quality", "90"}})
+	}, []string{"--compression", "jpeg:90"}})
 	add(variant{"DPX", "10 bits", "dpx", imagefile.Uint16, "RGB", imagefile.Unstated, false, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return dpx.NewWriter(out, h) }, []string{"-d", "uint10"}})
 	add(variant{"Radiance HDR", "runs", "hdr", imagefile.Float, "RGB", imagefile.Unstated, true, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return hdr.NewWriter(out, h) }, nil})
 	add(variant{"BMP", "plain", "bmp", imagefile.Uint8, "RGB", imagefile.Unstated, false, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return bmp.NewWriter(out, h) }, nil})
 	return all
 }
 
-// picture makes a part of smooth and noisy places for a variant. Codes of DPX have 10 bits; colours are no larger than alpha where
-// they are premultiplied.
+// picture makes a part of smooth and noisy places for a variant. Codes of DPX have 10 bits; colours are no larger than alpha.
 func (v variant) picture(width, height int, seed uint64) imagefile.Part {
 	r := rand.New(rand.NewPCG(seed, 7))
 	h := imagefile.Plain(width, height, v.kind, strings.Split(v.channels, "")...)
@@ -189,8 +188,8 @@ func put(plane []byte, i int, kind imagefile.Type, value float64, ten bool) {
 		le.PutUint16(plane[2*i:], pixel.ToHalf(float32(value)))
 	case imagefile.Float:
 		le.PutUint32(plane[4*i:], math.Float32bits(float32(value)))
-	case imagefile.Uint32:
-		le.PutUint32(plane[4*i:], uint32(value*math.MaxUint32))
+	case imagefile.Uint32: // of as many bits as OpenImageIO, which has floats inside, hands on unchanged
+		le.PutUint32(plane[4*i:], uint32(value*(1<<22)))
 	case imagefile.Uint8:
 		plane[i] = byte(value*255 + 0.5)
 	default:

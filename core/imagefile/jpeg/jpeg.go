@@ -244,22 +244,17 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	p.Header = imagefile.Plain(config.Width, config.Height, imagefile.Uint8, strings.Split(channels, "")...)
 	p.Curve = pixel.SRGB // JFIF has no other
 	p.Planes = p.Header.Planes(p.Height())
-	for y := range p.Height() {
-		for x := range p.Width() {
-			i := y*p.Width() + x
-			if len(p.Planes) == 1 {
-				p.Planes[0][i] = src.(*image.Gray).GrayAt(x, y).Y
-				continue
-			}
-			var r, g, b uint8
-			if c, ok := src.(*image.YCbCr); ok {
-				v := c.YCbCrAt(x, y)
-				r, g, b = color.YCbCrToRGB(v.Y, v.Cb, v.Cr)
-			} else {
-				v := color.RGBAModel.Convert(src.At(x, y)).(color.RGBA)
-				r, g, b = v.R, v.G, v.B
-			}
-			p.Planes[0][i], p.Planes[1][i], p.Planes[2][i] = r, g, b
+	switch src := src.(type) {
+	case *image.Gray:
+		for y := range p.Height() {
+			copy(p.Planes[0][y*p.Width():][:p.Width()], src.Pix[y*src.Stride:])
+		}
+	case *image.YCbCr:
+		colours(p.Planes, src)
+	default: // of four inks, or RGB
+		for i := range p.Planes[0] {
+			v := color.RGBAModel.Convert(src.At(i%p.Width(), i/p.Width())).(color.RGBA)
+			p.Planes[0][i], p.Planes[1][i], p.Planes[2][i] = v.R, v.G, v.B
 		}
 	}
 	segments(&p.Header, data)

@@ -96,7 +96,7 @@ type Scale struct {
 func (f Format) Scale(c Compression) Scale {
 	switch c {
 	case ZIP, ZIPS, PXR24:
-		return Scale{deflating, 1, 9, 4}
+		return Scale{deflating, 1, 9, 6}
 	case DWAA, DWAB:
 		return Scale{"loss", 1, 500, 45}
 	case DCT, DCTFull:

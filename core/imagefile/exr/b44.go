@@ -107,10 +107,8 @@ func order(h uint16) uint16 {
 
 // ordered undoes order.
 func ordered(v uint16) uint16 {
-	if v&0x8000 != 0 {
-		return v & 0x7fff
-	}
-	return ^v
+	negative := ^uint16(int16(v) >> 15) // all bits, or none
+	return v ^ (0x8000 | negative)
 }
 
 // b44Chain says between which of the 16 values the 15 differences stand: down the first column, and then from column
@@ -123,16 +121,19 @@ func unpack14(s *[16]uint16, b []byte) {
 	bias := uint16(b44Bias) << shift
 	high := uint64(b[2])<<40 | uint64(b[3])<<32 | uint64(b[4])<<24 | uint64(b[5])<<16 | uint64(b[6])<<8 | uint64(b[7])
 	low := uint64(b[8])<<40 | uint64(b[9])<<32 | uint64(b[10])<<24 | uint64(b[11])<<16 | uint64(b[12])<<8 | uint64(b[13])
-	s[0] = uint16(b[0])<<8 | uint16(b[1])
-	for i, c := range b44Chain[:7] { // behind 6 bits of shift
-		s[c[1]] = s[c[0]] + uint16(high>>(36-6*i)&0x3f)<<shift - bias
-	}
-	for i, c := range b44Chain[7:] {
-		s[c[1]] = s[c[0]] + uint16(low>>(42-6*i)&0x3f)<<shift - bias
-	}
-	for i, v := range s {
-		s[i] = ordered(v)
-	}
+	step := func(bits uint64, at uint) uint16 { return uint16(bits>>at&0x3f)<<(shift&15) - bias }
+	// Down the first column, and from column to column: see b44Chain. Behind the shift there are 7 differences, and 8 behind them.
+	a := uint16(b[0])<<8 | uint16(b[1])
+	e := a + step(high, 36)
+	i := e + step(high, 30)
+	m := i + step(high, 24)
+	s[0], s[4], s[8], s[12] = ordered(a), ordered(e), ordered(i), ordered(m)
+	a, e, i, m = a+step(high, 18), e+step(high, 12), i+step(high, 6), m+step(high, 0)
+	s[1], s[5], s[9], s[13] = ordered(a), ordered(e), ordered(i), ordered(m)
+	a, e, i, m = a+step(low, 42), e+step(low, 36), i+step(low, 30), m+step(low, 24)
+	s[2], s[6], s[10], s[14] = ordered(a), ordered(e), ordered(i), ordered(m)
+	a, e, i, m = a+step(low, 18), e+step(low, 12), i+step(low, 6), m+step(low, 0)
+	s[3], s[7], s[11], s[15] = ordered(a), ordered(e), ordered(i), ordered(m)
 }
 
 // b44 packs a block; see unpacker.b44.

@@ -87,7 +87,7 @@ type Part struct {
 
 // Usual parameters.
 const (
-	usualLevel = 4 // from here upwards time grows faster than files shrink
+	usualLevel = 6 // at most 3 % larger than the files of the OpenEXR library, in half of its time
 	usualLoss  = 45
 )
 

@@ -19,22 +19,36 @@ const (
 	huffmanHeader = 20
 )
 
-// Codes up to tableBits are looked up; a full bitReader holds codesAtOnce of them.
+// Codes up to tableBits are looked up, two at a time where two are so short; a full bitReader is enough for lookups of them.
 const (
-	tableBits   = 12
-	codesAtOnce = 4
+	tableBits = 13
+	lookups   = 4
+)
+
+// An entry of the table: how many bits are taken, how many words they are, and the words.
+const (
+	entryBits   = 0x3f
+	entryCount  = 8
+	entryFirst  = 16
+	entrySecond = 32
 )
 
 // A huffman decodes; its tables are used again.
 type huffman struct {
 	lengths []byte
-	quick   []uint32 // by the next tableBits bits: the symbol, times 256, and its length; 0 for longer codes
+	single  []uint64 // entries of one word by the next tableBits bits; 0 for longer codes and for the symbol that repeats
+	quick   []uint64 // the same, of two words where they fit
 	// Of each length: the first code, where its symbols begin, and how many there are.
 	first   [longestCode + 2]uint64
 	start   [longestCode + 2]int
 	count   [longestCode + 2]int
 	longest int
 	ordered []int32
+	repeat  struct { // what repeats the word before it, if its code is short
+		symbol int32
+		code   uint64
+		length int
+	}
 }
 
 // A bitReader takes bits from the highest down. Behind the end of data there are zeros.
@@ -166,20 +180,35 @@ func (h *huffman) prepare(low, high int) error {
 			next[l]++
 		}
 	}
-	h.quick = grown(h.quick, 1<<tableBits)
-	clear(h.quick)
+	h.single, h.quick = grown(h.single, 1<<tableBits), grown(h.quick, 1<<tableBits)
+	clear(h.single)
+	h.repeat.length = longestCode
 	for l := 1; l <= tableBits; l++ {
 		for k := range h.count[l] {
 			from := (h.first[l] + uint64(k)) << (tableBits - l)
 			if from >= 1<<tableBits {
 				break
 			}
-			entry := uint32(h.ordered[h.start[l]+k])<<8 | uint32(l)
-			same := h.quick[from:min(1<<tableBits, from+1<<(tableBits-l))]
+			symbol := h.ordered[h.start[l]+k]
+			if int(symbol) == high {
+				h.repeat.symbol, h.repeat.code, h.repeat.length = symbol, h.first[l]+uint64(k), l
+				continue
+			}
+			entry := uint64(symbol)<<entryFirst | 1<<entryCount | uint64(l)
+			same := h.single[from:min(1<<tableBits, from+1<<(tableBits-l))]
 			for i := range same {
 				same[i] = entry
 			}
 		}
+	}
+	for i, entry := range h.single {
+		if used := entry & entryBits; entry != 0 {
+			second := h.single[uint64(i)<<used&(1<<tableBits-1)]
+			if both := used + second&entryBits; second != 0 && both <= tableBits {
+				entry = entry&^entryBits + 1<<entryCount | both | second>>entryFirst<<entrySecond
+			}
+		}
+		h.quick[i] = entry
 	}
 	return nil
 }
@@ -187,34 +216,13 @@ func (h *huffman) prepare(low, high int) error {
 // words decodes count bits.
 func (h *huffman) words(out []uint16, in []byte, count int, repeat int32) error {
 	r := bitReader{data: in}
-	quick := h.quick[:1<<tableBits]
-	end := uint32(repeat) << 8
 	at := 0
 	for at < len(out) {
-		r.fill()
-		// Short codes, as many as are ready for sure.
-		hold, have := r.hold, r.have
-		next := out[at:min(len(out), at+codesAtOnce)]
-		n := 0
-		entry := uint32(0)
-		for n < len(next) {
-			entry = quick[hold>>(64-tableBits)]
-			if entry == 0 || entry&^0xff == end {
-				break
-			}
-			next[n] = uint16(entry >> 8)
-			hold <<= entry & 63
-			have -= int(entry & 63)
-			n++
+		if at = h.short(&r, out, at); at == len(out) {
+			break
 		}
-		r.hold, r.have = hold, have
-		if at += n; n == len(next) {
-			continue
-		}
-		symbol := int32(entry >> 8)
-		if entry != 0 {
-			r.skip(int(entry & 63))
-		} else if symbol = h.long(&r); symbol < 0 {
+		symbol := h.symbol(&r)
+		if symbol < 0 {
 			return fmt.Errorf("damaged: a word has no code")
 		}
 		if symbol != repeat {
@@ -239,10 +247,46 @@ func (h *huffman) words(out []uint16, in []byte, count int, repeat int32) error 
 	return nil
 }
 
-// long takes a code longer than tableBits and returns its symbol, or -1. A code is of the first length at which it
-// is no lower than that length's first code, as longer codes are lower.
-func (h *huffman) long(r *bitReader) int32 {
+// short decodes words from out[at] on as long as they have short codes and there is room, and returns where it came to.
+func (h *huffman) short(r *bitReader, out []uint16, at int) int {
+	quick := (*[1 << tableBits]uint64)(h.quick)
+	for at+2*lookups <= len(out) {
+		r.fill()
+		hold, have := r.hold, r.have
+		next := out[at : at+2*lookups]
+		n := 0
+		entry := uint64(0)
+		for range lookups {
+			if entry = quick[hold>>(64-tableBits)]; entry == 0 {
+				break
+			}
+			next[n] = uint16(entry >> entryFirst)
+			next[n+1] = uint16(entry >> entrySecond) // which the next one replaces if there is no second
+			n += int(entry >> entryCount & 3)
+			hold <<= entry & entryBits
+			have -= int(entry & entryBits)
+		}
+		r.hold, r.have = hold, have
+		at += n
+		if entry == 0 {
+			return at
+		}
+	}
+	return at
+}
+
+// symbol takes one code and returns its symbol, or -1. A code is of the first length at which it is no lower than that
+// length's first code, as longer codes are lower.
+func (h *huffman) symbol(r *bitReader) int32 {
 	r.fill()
+	if entry := h.single[r.hold>>(64-tableBits)]; entry != 0 {
+		r.skip(int(entry & entryBits))
+		return int32(entry >> entryFirst)
+	}
+	if l := h.repeat.length; l <= tableBits && r.hold>>(64-l) == h.repeat.code {
+		r.skip(l)
+		return h.repeat.symbol
+	}
 	for l := tableBits + 1; l <= h.longest; l++ {
 		code := r.hold >> (64 - l)
 		if l > 56 { // more than fill promises

@@ -63,11 +63,15 @@ func (u *unpacker) piz(b block, in []byte) error {
 			grid{starts[i][min(k, n):], l.width, per, l.height, l.width * per}.unwavelet(most)
 		}
 	}
-	raw, values := u.raw, u.values[:wordValues]
+	raw, values := u.raw, (*[wordValues]uint16)(u.values)
 	b.eachRow(u.layers, func(i, row int) {
 		n := u.layers[i].width * u.layers[i].size / 2
-		out := raw[:2*n]
-		for k, w := range starts[i][row*n : (row+1)*n] {
+		out, in := raw[:2*n], starts[i][row*n:(row+1)*n]
+		for len(in) >= 4 && len(out) >= 8 {
+			le.PutUint64(out, uint64(values[in[0]])|uint64(values[in[1]])<<16|uint64(values[in[2]])<<32|uint64(values[in[3]])<<48)
+			in, out = in[4:], out[8:]
+		}
+		for k, w := range in {
 			le.PutUint16(out[2*k:], values[w])
 		}
 		raw = raw[2*n:]

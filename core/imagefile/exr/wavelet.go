@@ -74,6 +74,17 @@ func squares16(top, bottom []uint16, right, n int) {
 }
 
 func unsquares14(top, bottom []uint16, right, n int) {
+	if right == 1 { // three quarters of all squares, and nothing is left out between them
+		top, bottom = top[:2*n], bottom[:2*n]
+		for len(top) >= 2 && len(bottom) >= 2 {
+			a, c := unpair14(top[0], bottom[0])
+			b, d := unpair14(top[1], bottom[1])
+			top[0], top[1] = unpair14(a, b)
+			bottom[0], bottom[1] = unpair14(c, d)
+			top, bottom = top[2:], bottom[2:]
+		}
+		return
+	}
 	for at := 0; n > 0; n, at = n-1, at+2*right {
 		a, c := unpair14(top[at], bottom[at])
 		b, d := unpair14(top[at+right], bottom[at+right])

@@ -3,6 +3,7 @@ package demo
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"testing"
 
 	"reelhouse/core/output"
@@ -34,32 +35,41 @@ func TestBytesAFrameAreNearThoseOfRealFrames(t *testing.T) {
 		}
 		frames = append(frames, img)
 	}
-	for _, c := range []struct {
-		name   string
-		format output.Format
-		change func(e *output.Encoding)
+	type trial struct {
+		e      output.Encoding
 		passes []pass.Code
-	}{
-		{"EXR, all", output.EXR, func(*output.Encoding) {}, everything},
-		{"EXR, beauty", output.EXR, func(*output.Encoding) {}, everything[:1]},
-		{"EXR, beauty and depth", output.EXR, func(*output.Encoding) {}, everything[:2]},
-		{"EXR, normal", output.EXR, func(*output.Encoding) {}, everything[2:3]},
-		{"EXR, object", output.EXR, func(*output.Encoding) {}, everything[3:]},
-		{"EXR, object, PIZ", output.EXR, func(e *output.Encoding) { e.Compression, e.Level = output.PIZ, 0 }, everything[3:]},
-		{"EXR, uncompressed", output.EXR, func(e *output.Encoding) { e.Compression, e.Level = output.None, 0 }, everything},
-		{"EXR, all, PIZ", output.EXR, func(e *output.Encoding) { e.Compression, e.Level = output.PIZ, 0 }, everything},
-		{"EXR, beauty, PIZ", output.EXR, func(e *output.Encoding) { e.Compression, e.Level = output.PIZ, 0 }, everything[:1]},
-		{"EXR, all, RLE", output.EXR, func(e *output.Encoding) { e.Compression, e.Level = output.RLE, 0 }, everything},
-		{"EXR, beauty, RLE", output.EXR, func(e *output.Encoding) { e.Compression, e.Level = output.RLE, 0 }, everything[:1]},
-		{"PNG 8", output.PNG, func(e *output.Encoding) { e.Depth = output.Eight }, everything[:1]},
-		{"PNG 16", output.PNG, func(*output.Encoding) {}, everything[:1]},
-		{"JPEG 50", output.JPEG, func(e *output.Encoding) { e.Level = 50 }, everything[:1]},
-		{"JPEG 75", output.JPEG, func(e *output.Encoding) { e.Level = 75 }, everything[:1]},
-		{"JPEG 90", output.JPEG, func(*output.Encoding) {}, everything[:1]},
-		{"JPEG 98", output.JPEG, func(e *output.Encoding) { e.Level = 98 }, everything[:1]},
-	} {
-		e := c.format.Usual()
-		c.change(&e)
+	}
+	var trials []trial
+	for _, k := range output.Kinds() {
+		for _, compression := range k.Compressions {
+			for _, depth := range k.Depths {
+				e := k.Format.Usual()
+				e.Compression, e.Depth, e.Level = compression, depth, k.Format.Scale(compression).Used
+				if depth == output.Float {
+					e.Curve = pixel.Linear
+				}
+				trials = append(trials, trial{e, everything[:1]})
+				if k.Data {
+					trials = append(trials, trial{e, everything}, trial{e, everything[2:3]}, trial{e, everything[3:]})
+				} else if len(k.Alphas) > 0 {
+					e.Alpha = output.NoAlpha
+					trials = append(trials, trial{e, everything[:1]})
+				}
+			}
+		}
+	}
+	for _, level := range []int{50, 75, 98} {
+		e := output.JPEG.Usual()
+		e.Level = level
+		trials = append(trials, trial{e, everything[:1]})
+	}
+	for _, loss := range []int{5, 200} {
+		e := output.EXR.Usual()
+		e.Compression, e.Level = output.DWAA, loss
+		trials = append(trials, trial{e, everything[:1]})
+	}
+	for _, c := range trials {
+		e := c.e
 		real := 0.0
 		for _, img := range frames {
 			var b bytes.Buffer
@@ -69,9 +79,9 @@ func TestBytesAFrameAreNearThoseOfRealFrames(t *testing.T) {
 			real += float64(b.Len()) / float64(len(frames))
 		}
 		if expected := e.Bytes(c.passes, size); expected < real*0.7 || expected > real*1.5 {
-			t.Errorf("%s: %.0f bytes expected, %.0f real ones", c.name, expected, real)
+			t.Errorf("%s: %.0f bytes expected, %.0f real ones", fmt.Sprint(e, c.passes), expected, real)
 		} else {
-			t.Logf("%s: %.0f bytes expected, %.0f real ones", c.name, expected, real)
+			t.Logf("%s: %.0f bytes expected, %.0f real ones", fmt.Sprint(e, c.passes), expected, real)
 		}
 	}
 }

@@ -1,24 +1,46 @@
 package output
 
 import (
+	"math"
+
 	"reelhouse/core/pass"
 	"reelhouse/core/raster"
 )
 
-// Share of a file's size without compression that is left after it, by pass, from frames of the demo
+// left holds the share of an OpenEXR file's size without compression that is left after it, by pass, from frames of the demo
 // production at draft quality; a test holds them against newly rendered frames. A production's own frames
 // correct the sum as they are finished.
-var (
-	deflated = map[pass.Code]float64{pass.Beauty: 0.38, pass.Depth: 0.61, pass.Normal: 0.45, pass.Object: 0.05}
-	wavelets = map[pass.Code]float64{pass.Beauty: 0.42, pass.Depth: 0.61, pass.Normal: 0.50, pass.Object: 0.17}
-	runs     = map[pass.Code]float64{pass.Beauty: 0.52, pass.Depth: 1, pass.Normal: 0.49, pass.Object: 0.67}
-)
+var left = map[Compression]map[pass.Code]float64{
+	ZIP:   {pass.Beauty: 0.37, pass.Depth: 0.58, pass.Normal: 0.43, pass.Object: 0.05},
+	ZIPS:  {pass.Beauty: 0.41, pass.Depth: 0.62, pass.Normal: 0.45, pass.Object: 0.08},
+	PIZ:   {pass.Beauty: 0.42, pass.Depth: 0.61, pass.Normal: 0.50, pass.Object: 0.15},
+	RLE:   {pass.Beauty: 0.52, pass.Depth: 1, pass.Normal: 0.49, pass.Object: 0.67},
+	PXR24: {pass.Beauty: 0.37, pass.Depth: 0.15, pass.Normal: 0.20, pass.Object: 0.045},
+	B44:   {pass.Beauty: 0.44, pass.Depth: 1, pass.Normal: 1, pass.Object: 1},
+	B44A:  {pass.Beauty: 0.35, pass.Depth: 1, pass.Normal: 1, pass.Object: 1},
+	DWAA:  {pass.Beauty: 0.18, pass.Depth: 0.54, pass.Normal: 0.31, pass.Object: 0.058},
+	DWAB:  {pass.Beauty: 0.174, pass.Depth: 0.53, pass.Normal: 0.30, pass.Object: 0.052},
+}
 
-const (
-	deflatedInteger = 0.37 // PNG, 8 bit
-	deflatedSixteen = 0.67 // PNG, 16 bit: the low byte is mostly noise
-	headerBytes     = 1500
-)
+// fullBeauty is the share that is left of colour in 32-bit floats.
+var fullBeauty = map[Compression]float64{ZIP: 0.72, ZIPS: 0.76, PIZ: 0.74, RLE: 0.89, PXR24: 0.32, B44: 1, B44A: 1, DWAA: 0.09, DWAB: 0.087}
+
+// colourBytes are bytes a pixel of the formats that hold one picture, without alpha and with it, where that is
+// 1 nearly everywhere.
+var colourBytes = map[Format]map[Compression]map[Depth][2]float64{
+	PNG: {Deflate: {Sixteen: {4.0, 4.0}, Eight: {1.1, 1.1}}}, // alpha that is 1 everywhere is left out
+	TIFF: {
+		Deflate: {Sixteen: {4.0, 4.3}, Eight: {1.12, 1.22}, Float: {7.9, 8.8}},
+		LZW:     {Sixteen: {5.1, 5.5}, Eight: {1.17, 1.31}, Float: {10.1, 10.9}},
+		None:    {Sixteen: {6, 8}, Eight: {3, 4}, Float: {12, 16}},
+	},
+	TGA: {RLE: {Eight: {2.04, 2.67}}, None: {Eight: {3, 4}}},
+	DPX: {None: {Ten: {4, 4}}},
+	HDR: {RLE: {Float: {2.44, 2.44}}},
+	BMP: {None: {Eight: {3, 3}}},
+}
+
+const headerBytes = 1500
 
 // Bytes returns the expected bytes of one file with the passes, size pixels large.
 func (e Encoding) Bytes(passes []pass.Code, size raster.Size) float64 {
@@ -28,49 +50,55 @@ func (e Encoding) Bytes(passes []pass.Code, size raster.Size) float64 {
 		if err != nil {
 			continue
 		}
-		channels := float64(len(e.Channels(p)))
 		switch e.Format {
 		case EXR:
-			bytes := 4.0
-			if e.Half(p) {
-				bytes = 2
-			}
-			sum += channels * bytes * e.left(code)
-		case PNG:
-			left := deflatedInteger
-			if e.Depth == Sixteen {
-				left = deflatedSixteen
-			}
-			sum += 3 * float64(e.Depth.Bits()/8) * left // alpha that is 1 everywhere takes nothing
+			sum += e.layerBytes(p)
 		case JPEG:
 			sum += e.dctBytes()
+		default:
+			alpha := 0
+			if e.Alpha != NoAlpha {
+				alpha = 1
+			}
+			sum += colourBytes[e.Format][e.Compression][e.Depth][alpha]
 		}
 	}
 	return sum*float64(size.Pixels()) + headerBytes
 }
 
-func (e Encoding) left(code pass.Code) float64 {
-	switch e.Compression {
-	case None:
-		return 1
-	case PIZ:
-		return wavelets[code]
-	case RLE:
-		return runs[code]
+// layerBytes returns bytes a pixel of a pass in an OpenEXR file.
+func (e Encoding) layerBytes(p pass.Pass) float64 {
+	bytes, share := 4.0, left[e.Compression][p.Code]
+	switch {
+	case e.Compression == None:
+		share = 1
+	case (e.Compression == DWAA || e.Compression == DWAB) && p.Code == pass.Beauty:
+		share *= math.Pow(float64(max(1, e.Level))/usualLoss, -0.35) // less is kept where more may be lost
 	}
-	return deflated[code]
+	if e.Half(p) {
+		bytes = 2
+	} else if all, ok := fullBeauty[e.Compression]; ok && p.Code == pass.Beauty {
+		share *= all / left[e.Compression][p.Code]
+	}
+	return float64(len(e.Channels(p))) * bytes * share
 }
 
 // dctSizes are bytes a pixel of JPEG by quality, from the same frames; below 50 and at 100 estimated.
 var dctSizes = []struct{ quality, bytes float64 }{{1, 0.03}, {25, 0.075}, {50, 0.114}, {75, 0.168}, {90, 0.278}, {98, 0.556}, {100, 0.8}}
 
+// dctFull is how many times larger a file with all colour differences is.
+const dctFull = 1.26
+
 // dctBytes returns bytes a pixel at the encoding's quality, between the measured ones.
 func (e Encoding) dctBytes() float64 {
-	q := float64(e.Level)
+	q, times := float64(e.Level), 1.0
+	if e.Compression == DCTFull {
+		times = dctFull
+	}
 	for i, to := range dctSizes[1:] {
 		if from := dctSizes[i]; q <= to.quality {
-			return from.bytes + (to.bytes-from.bytes)*(q-from.quality)/(to.quality-from.quality)
+			return times * (from.bytes + (to.bytes-from.bytes)*(q-from.quality)/(to.quality-from.quality))
 		}
 	}
-	return dctSizes[len(dctSizes)-1].bytes
+	return times * dctSizes[len(dctSizes)-1].bytes
 }

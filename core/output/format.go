@@ -75,6 +75,7 @@ const (
 	DCT       Compression = "dct"      // one colour difference for four pixels (4:2:0)
 	DCTFull   Compression = "dct-full" // all of them (4:4:4)
 	deflating             = "deflate level"
+	usualLoss             = 45
 )
 
 // Lossless reports whether what was packed comes back bit by bit.
@@ -98,7 +99,7 @@ func (f Format) Scale(c Compression) Scale {
 	case ZIP, ZIPS, PXR24:
 		return Scale{deflating, 1, 9, 6}
 	case DWAA, DWAB:
-		return Scale{"loss", 1, 500, 45}
+		return Scale{"loss", 1, 500, usualLoss}
 	case DCT, DCTFull:
 		return Scale{"quality", 1, 100, 90}
 	case Deflate:

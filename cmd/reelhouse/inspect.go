@@ -50,9 +50,7 @@ func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 		}
 		printReport(out, path, r)
 		if facts {
-			for _, f := range r.Facts {
-				fmt.Fprintf(out, "      %s: %s\n", f.Name, f.Value)
-			}
+			printFacts(out, r)
 		}
 		return nil
 	}
@@ -93,4 +91,28 @@ func printReport(out io.Writer, path string, r inspect.Report) {
 		encode = "no encode stated, taken for " + encode
 	}
 	fmt.Fprintf(out, "good  %s: %s, %d x %d, %s, %s\n", path, r.Encoding.Format.Kind().Name, r.Width, r.Height, strings.Join(channels, ", "), encode)
+}
+
+// printFacts prints what a file says of each of its parts.
+func printFacts(out io.Writer, r inspect.Report) {
+	for i, p := range r.Parts {
+		says := []string{fmt.Sprintf("%d x %d pixels at %d, %d of %d x %d at %d, %d", p.Data.Width, p.Data.Height, p.Data.X, p.Data.Y, p.Display.Width, p.Display.Height, p.Display.X, p.Display.Y)}
+		if p.Storage != "" {
+			says = append(says, p.Storage)
+		}
+		says = append(says, fmt.Sprintf("pixel aspect %g", p.PixelAspect))
+		if p.Alpha != "" {
+			says = append(says, p.Alpha+" alpha")
+		}
+		if len(r.Parts) > 1 {
+			says = slices.Insert(says, 0, fmt.Sprintf("part %d of %d, %q", i+1, len(r.Parts), p.Name))
+			for _, c := range p.Channels {
+				says = append(says, c.Name+" "+c.Type)
+			}
+		}
+		fmt.Fprintf(out, "      %s\n", strings.Join(says, "; "))
+		for _, f := range p.Facts {
+			fmt.Fprintf(out, "      %s: %s\n", f.Name, f.Value)
+		}
+	}
 }

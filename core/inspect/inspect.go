@@ -30,13 +30,14 @@ type Report struct {
 	Width       int        `json:"width"`
 	Height      int        `json:"height"`
 	Channels    []Channel  `json:"channels"`
-	Facts       []job.Fact `json:"facts"`
+	Facts       []job.Fact `json:"facts"` // of the first part, without our prefix
+	Parts       []Part     `json:"parts"`
 }
 
 // A Channel is one channel of a file.
 type Channel struct {
 	Name string `json:"name"`
-	Type string `json:"type"` // "half", "float", "8 bit" or "16 bit"
+	Type string `json:"type"` // "half", "float", "uint32", "8 bit", "10 bit" or "16 bit"
 	pixel.Stats
 }
 
@@ -49,30 +50,29 @@ func (r *Report) problem(format string, args ...any) {
 
 // Judge reads a whole file and holds it against what was expected.
 func Judge(data []byte, want Expected) Report {
-	var r Report
-	picture, err := picture.Decode(data)
+	r := Report{Problems: []string{}}
+	first, err := picture.Decode(data)
 	if err != nil {
 		r.problem("it cannot be read: %s", err)
 		return r
 	}
-	img := picture.Image
-	r.Encoding, r.CurveStated, r.Width, r.Height, r.Facts = picture.Encoding, picture.CurveStated, img.Width, img.Height, picture.Facts
+	img := first.Image
+	r.Encoding, r.CurveStated, r.Width, r.Height, r.Facts = first.Encoding, first.CurveStated, img.Width, img.Height, first.Facts
+	r.Parts = parts(first)
 	for _, p := range img.Planes {
-		c := Channel{p.Name, channelType(picture.Encoding, p), p.Stats()}
+		c := Channel{p.Name, r.channelType(p.Name), p.Stats()}
 		r.Channels = append(r.Channels, c)
-		if c.NaN > 0 {
-			r.problem("channel %s holds %d values that are not a number", c.Name, c.NaN)
-		}
-		if c.Infinite > 0 {
-			r.problem("channel %s holds %d infinite values", c.Name, c.Infinite)
-		}
+		r.numbers("channel "+c.Name, c.Stats)
+	}
+	for i := 1; i < len(r.Parts); i++ {
+		r.further(data, i)
 	}
 	if got := r.Encoding; want.Encoding.Format != "" {
 		switch {
 		case got.Format != want.Encoding.Format:
 			r.problem("it is %s, not %s", got.Format.Kind().Name, want.Encoding.Format.Kind().Name)
 		case got.Format != output.EXR && got.Depth != want.Encoding.Depth:
-			r.problem("it has %s bits a value, not %s", got.Depth, want.Encoding.Depth)
+			r.problem("it has %s a value, not %s", bits(got.Depth), bits(want.Encoding.Depth))
 		case got.Curve != want.Encoding.Curve:
 			r.problem("it is encoded by %s, not by %s", got.Curve.Name(), want.Encoding.Curve.Name())
 		}
@@ -86,14 +86,42 @@ func Judge(data []byte, want Expected) Report {
 	return r
 }
 
-func channelType(e output.Encoding, p pixel.Plane) string {
-	switch {
-	case e.Format != output.EXR:
-		return string(e.Depth) + " bit"
-	case p.Half:
-		return "half"
+// further reads one of the parts behind the first.
+func (r *Report) further(data []byte, n int) {
+	part := fmt.Sprintf("part %d, %q", n+1, r.Parts[n].Name)
+	p, err := picture.DecodePart(data, n)
+	if err != nil {
+		r.problem("%s cannot be read: %s", part, err)
+		return
 	}
-	return "float"
+	for _, plane := range p.Image.Planes {
+		r.numbers(part+": channel "+plane.Name, plane.Stats())
+	}
+}
+
+func (r *Report) numbers(where string, s pixel.Stats) {
+	if s.NaN > 0 {
+		r.problem("%s holds %d values that are not a number", where, s.NaN)
+	}
+	if s.Infinite > 0 {
+		r.problem("%s holds %d infinite values", where, s.Infinite)
+	}
+}
+
+func bits(d output.Depth) string {
+	if d == output.Float {
+		return "a 32-bit float"
+	}
+	return string(d) + " bits"
+}
+
+// channelType returns the type of a plane in the first part. Planes that were made of grey are of its type.
+func (r *Report) channelType(name string) string {
+	channels := r.Parts[0].Channels
+	if i := slices.IndexFunc(channels, func(c ChannelType) bool { return c.Name == name }); i >= 0 {
+		return channels[i].Type
+	}
+	return channels[0].Type
 }
 
 // channels holds names and types against those of the passes.

@@ -2,10 +2,14 @@ package inspect
 
 import (
 	"bytes"
+	"encoding/binary"
+	"image"
 	"math"
 	"strings"
 	"testing"
 
+	"reelhouse/core/imagefile"
+	"reelhouse/core/imagefile/exr"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -85,5 +89,42 @@ func TestPicturesAreHeldAgainstTheirEncoding(t *testing.T) {
 		if r := Judge(b.Bytes(), wanted); r.Good() != (says == "") || !strings.Contains(strings.Join(r.Problems, "; "), says) {
 			t.Errorf("%q: %v", says, r.Problems)
 		}
+	}
+}
+
+// Facts of a file of two parts: what each is, and a fault in the second one.
+func TestEveryPartIsToldAndJudged(t *testing.T) {
+	first := imagefile.Plain(4, 3, imagefile.Half, "R", "G", "B")
+	first.Name = "beauty"
+	first.Attributes = imagefile.Attributes{{Name: "owner", Value: "nobody"}}
+	second := imagefile.Plain(4, 3, imagefile.Float, "depth.Z")
+	second.Channels = append(second.Channels, imagefile.Channel{Name: "id", Type: imagefile.Uint32})
+	second.Name, second.DataWindow = "data", image.Rect(2, 1, 4, 3)
+	second.DisplayWindow = first.DisplayWindow
+	parts := []exr.Picture{
+		{Part: exr.Part{Header: first, Compression: exr.PIZ}, Planes: first.Planes(3)},
+		{Part: exr.Part{Header: second, Compression: exr.ZIP, Tile: image.Pt(16, 8)}, Planes: second.Planes(2)},
+	}
+	encode := func() []byte {
+		var b bytes.Buffer
+		if err := exr.Encode(&b, parts...); err != nil {
+			t.Fatal(err)
+		}
+		return b.Bytes()
+	}
+	r := Judge(encode(), Expected{})
+	if !r.Good() || len(r.Parts) != 2 {
+		t.Fatalf("%+v", r)
+	}
+	a, b := r.Parts[0], r.Parts[1]
+	if a.Storage != "PIZ, lines" || len(a.Facts) != 1 || a.Facts[0].Value != "nobody" {
+		t.Errorf("the first part: %+v", a)
+	}
+	if b.Storage != "ZIP, tiles of 16 × 8" || b.Name != "data" || b.Data != (Window{2, 1, 2, 2}) || b.Display != (Window{0, 0, 4, 3}) || b.Channels[1] != (ChannelType{"id", "uint32"}) {
+		t.Errorf("the second part: %+v", b)
+	}
+	binary.LittleEndian.PutUint32(parts[1].Planes[0], math.Float32bits(float32(math.NaN())))
+	if r := Judge(encode(), Expected{}); r.Good() || !strings.Contains(r.Problems[0], `part 2, "data": channel depth.Z holds 1 values`) {
+		t.Errorf("a value that is none: %v", r.Problems)
 	}
 }

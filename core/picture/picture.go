@@ -88,8 +88,9 @@ type Picture struct {
 	PixelAspect float64
 	Image       *pixel.Image // premultiplied linear light, or data
 	Facts       []job.Fact
-	// Header is what the file itself says.
-	Header imagefile.Header
+	// Headers are what the file itself says of its parts, and Storage how each is compressed and laid out, of OpenEXR.
+	Headers []imagefile.Header
+	Storage []string
 }
 
 // Fact returns a fact's value, "" if it is not there.

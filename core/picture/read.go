@@ -2,6 +2,7 @@ package picture
 
 import (
 	"bytes"
+	"fmt"
 	"math"
 	"strings"
 
@@ -17,20 +18,31 @@ import (
 const Limit = 4 << 30
 
 // Decode reads the first part of a file of any format, by what is in it.
-func Decode(data []byte) (Picture, error) {
+func Decode(data []byte) (Picture, error) { return DecodePart(data, 0) }
+
+// DecodePart reads one part, counted from 0, of a file that has it.
+func DecodePart(data []byte, n int) (Picture, error) {
 	r, format, err := formats.Open(bytes.NewReader(data), int64(len(data)), Limit)
 	if err != nil {
 		return Picture{}, err
 	}
-	h := r.Headers()[0]
+	headers := r.Headers()
+	h := headers[n]
 	part := imagefile.Part{Header: h, Planes: h.Planes(h.Height())}
-	if err := r.ReadLines(0, 0, h.Height(), part.Planes); err != nil {
+	if err := r.ReadLines(n, 0, h.Height(), part.Planes); err != nil {
 		return Picture{}, err
 	}
-	p := Picture{Encoding: encodingOf(h, format), CurveStated: h.Curve != "", PixelAspect: h.Aspect(), Header: h}
+	e := encodingOf(h, format)
+	p := Picture{Encoding: e, CurveStated: h.Curve != "" || e.Floating(), PixelAspect: h.Aspect(), Headers: headers, Storage: make([]string, len(headers))}
 	if e, ok := r.(*exr.Reader); ok {
-		p.Encoding.Compression = compressionOf(e.Part(0).Compression)
-		p.CurveStated = true // light, by the format
+		p.Encoding.Compression = compressionOf(e.Part(n).Compression)
+		for i := range headers {
+			part := e.Part(i)
+			p.Storage[i] = part.Compression.String() + ", lines"
+			if part.Tile.X > 0 {
+				p.Storage[i] = fmt.Sprintf("%s, tiles of %d × %d", part.Compression, part.Tile.X, part.Tile.Y)
+			}
+		}
 	}
 	for _, a := range h.Attributes {
 		p.Facts = append(p.Facts, job.Fact{Name: strings.TrimPrefix(a.Name, Prefix), Value: a.String()})

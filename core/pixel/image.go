@@ -65,8 +65,11 @@ func (img *Image) Select(names ...string) (*Image, error) {
 
 // Stats describes the values of one plane; NaN and infinite values are counted and left out of the rest.
 type Stats struct {
-	Min, Max, Mean float64
-	NaN, Infinite  int
+	Min      float64 `json:"min"`
+	Max      float64 `json:"max"`
+	Mean     float64 `json:"mean"`
+	NaN      int     `json:"nan"`
+	Infinite int     `json:"infinite"`
 }
 
 // Stats measures the plane.

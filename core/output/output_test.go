@@ -43,6 +43,10 @@ func TestWhatAFormatCannotHoldIsSaidBefore(t *testing.T) {
 		{PNG, everything[:1], true, nil},
 		{JPEG, everything[:1], true, []string{"loses a little", "no alpha"}},
 		{JPEG, everything[:2], false, []string{"no layers", "no float", "loses a little"}},
+		{TIFF, everything[:2], true, []string{"no layers", "numbers by their names"}},
+		{DPX, everything[:1], true, []string{"no alpha"}},
+		{HDR, everything[:1], false, []string{"loses a little"}},
+		{HDR, everything[1:2], false, []string{"numbers by their names"}},
 		{"xyz", everything[:1], false, []string{"no file format"}},
 	} {
 		got := master.Cannot(c.format, Wants{c.passes, Premultiplied, pixel.SRGB, c.transparent})
@@ -54,6 +58,40 @@ func TestWhatAFormatCannotHoldIsSaidBefore(t *testing.T) {
 		if len(c.says) == 0 && len(got) > 0 {
 			t.Errorf("%s with %v: %q", c.format, c.passes, got)
 		}
+	}
+}
+
+func TestAMasterLosesNothing(t *testing.T) {
+	o := Usual()[0]
+	for _, c := range EXR.Kind().Compressions {
+		o.Compression, o.Level = c, EXR.Scale(c).Used
+		got := o.Cannot(EXR, Wants{everything, Premultiplied, pixel.SRGB, false})
+		if lossy := len(got) > 0; lossy == c.Lossless() || lossy && !strings.Contains(got[0], strings.ToUpper(string(c))+" compression loses") {
+			t.Errorf("%s: %q", c, got)
+		}
+		if o.Role = Review; len(o.Cannot(EXR, Wants{everything, Premultiplied, pixel.SRGB, false})) > 0 {
+			t.Errorf("%s is refused for looking", c)
+		}
+		o.Role = Master
+	}
+}
+
+func TestOnlyWholeNumbersAreDithered(t *testing.T) {
+	for _, k := range Kinds() {
+		for _, depth := range k.Depths {
+			e := k.Format.Usual()
+			e.Depth, e.Dither = depth, pixel.OrderedDither
+			if e.Floating() {
+				e.Curve = pixel.Linear
+			}
+			if err := e.Check(); (err == nil) == e.Floating() {
+				t.Errorf("%s %s: %v", k.Format, depth, err)
+			}
+		}
+	}
+	e := PNG.Usual()
+	if e.Dither = "x"; e.Check() == nil {
+		t.Error("an unknown dither was taken")
 	}
 }
 

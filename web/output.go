@@ -76,7 +76,7 @@ var (
 	depthNames       = map[output.Depth]string{output.ByPass: "half for colour, float for data", output.Float: "float for everything", output.Eight: "8 bit", output.Ten: "10 bit", output.Sixteen: "16 bit"}
 	ditherNames      = map[pixel.Dither]string{pixel.NoDither: "to the nearest code", pixel.OrderedDither: "dithered, an even pattern"}
 	compressionNames = map[output.Compression]string{
-		output.None: "none", output.RLE: "RLE, runs", output.PIZ: "PIZ, wavelets, 32 lines at a time", output.ZIPS: "ZIPS, a line at a time", output.ZIP: "ZIP, 16 lines at a time",
+		output.None: "uncompressed", output.RLE: "RLE, runs", output.PIZ: "PIZ, wavelets, 32 lines at a time", output.ZIPS: "ZIPS, a line at a time", output.ZIP: "ZIP, 16 lines at a time",
 		output.PXR24: "PXR24, floats to 24 bits", output.B44: "B44, lossy, of a fixed size", output.B44A: "B44A, lossy, flat parts smaller", output.DWAA: "DWAA, lossy cosines, 32 lines at a time", output.DWAB: "DWAB, lossy cosines, 256 lines at a time",
 		output.Deflate: "deflate", output.LZW: "LZW", output.DCT: "DCT, a quarter of the colour (4:2:0)", output.DCTFull: "DCT, all of the colour (4:4:4)",
 	}
@@ -180,7 +180,11 @@ func (page *outputPage) open(p production.Production, o *shownOutput) {
 		page.Alphas = append(page.Alphas, option{string(a), alphaNames[a]})
 	}
 	if len(o.Kind.Curves) > 1 {
-		page.Curves = append(page.Curves, option{"", "as agreed: " + p.Picture.Display.Name()})
+		text := "as agreed: " + p.Picture.Display.Name()
+		if own := p.EncodingOf(output.Output{Format: o.Format, Depth: o.Depth}).Curve; own != p.Picture.Display {
+			text = "its usual: " + own.Name()
+		}
+		page.Curves = append(page.Curves, option{"", text})
 	}
 	for _, c := range o.Kind.Curves {
 		page.Curves = append(page.Curves, option{string(c), c.Name()})

@@ -10,6 +10,7 @@ import (
 
 	"reelhouse/core/imagefile"
 	"reelhouse/core/imagefile/exr"
+	"reelhouse/core/job"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -126,5 +127,41 @@ func TestEveryPartIsToldAndJudged(t *testing.T) {
 	binary.LittleEndian.PutUint32(parts[1].Planes[0], math.Float32bits(float32(math.NaN())))
 	if r := Judge(encode(), Expected{}); r.Good() || !strings.Contains(r.Problems[0], `part 2, "data": channel depth.Z holds 1 values`) {
 		t.Errorf("a value that is none: %v", r.Problems)
+	}
+}
+
+// Whatever an output can be set to is written, and judged to be what was promised.
+func TestEveryEncodingKeepsItsPromise(t *testing.T) {
+	img := pixel.New(21, 9, "R", "G", "B", "A")
+	for i := range img.Planes {
+		img.Planes[i].Half = true
+		for k := range img.Planes[i].Data {
+			img.Planes[i].Data[k] = float32(k%21) / 20
+		}
+	}
+	passes := []pass.Code{pass.Beauty}
+	for _, k := range output.Kinds() {
+		for _, c := range k.Compressions {
+			for _, depth := range k.Depths {
+				for _, alpha := range append([]output.Alpha{output.NoAlpha}, k.Alphas...) {
+					e := k.Format.Usual()
+					e.Compression, e.Level, e.Depth, e.Alpha = c, k.Format.Scale(c).Used, depth, alpha
+					if e.Floating() {
+						e.Curve = pixel.Linear
+					}
+					var b bytes.Buffer
+					if err := picture.Encode(&b, e, img, passes, picture.Header{Facts: []job.Fact{{Name: "shot", Value: "010"}}}); err != nil {
+						t.Fatalf("%+v: %v", e, err)
+					}
+					r := Judge(b.Bytes(), Expected{Encoding: e, Size: raster.Size{Width: 21, Height: 9}, Passes: passes})
+					if !r.Good() || r.Encoding.Alpha != alpha {
+						t.Errorf("%+v: %v, alpha %s", e, r.Problems, r.Encoding.Alpha)
+					}
+					if k.Format != output.BMP && (picture.Picture{Facts: r.Facts}).Fact("shot") != "010" {
+						t.Errorf("%s has lost its facts: %v", k.Name, r.Facts)
+					}
+				}
+			}
+		}
 	}
 }

@@ -269,19 +269,36 @@ func (e Encoding) Holds(passes []pass.Code) error {
 	if len(passes) > 1 && !k.Layers {
 		return fmt.Errorf("%s has no layers: it holds one pass, not %d", k.Name, len(passes))
 	}
+	return k.holdsNumbers(passes)
+}
+
+// holdsNumbers says which of the passes the format cannot hold even one a file, or nil.
+func (k Kind) holdsNumbers(passes []pass.Code) error {
+	var data []string
 	for _, code := range passes {
 		p, err := pass.Find(code)
 		if err != nil {
 			return err
 		}
-		switch {
-		case p.Data && !k.Float:
-			return fmt.Errorf("%s has no float numbers, which the pass %s needs", k.Name, code)
-		case p.Data && !k.Data:
-			return fmt.Errorf("%s holds colours only, and the pass %s is numbers by their names", k.Name, code)
+		if p.Data {
+			data = append(data, string(code))
 		}
 	}
+	switch {
+	case len(data) > 0 && !k.Float:
+		return fmt.Errorf("%s has no float numbers, and %s", k.Name, need(data))
+	case len(data) > 0 && !k.Data:
+		return fmt.Errorf("%s names no channels beside colours, and %s", k.Name, need(data))
+	}
 	return nil
+}
+
+func need(passes []string) string {
+	if len(passes) == 1 {
+		return passes[0] + " needs them"
+	}
+	last := len(passes) - 1
+	return strings.Join(passes[:last], ", ") + " and " + passes[last] + " need them"
 }
 
 // Channels returns the channels that a file stores of a pass: without its alpha where none is stored.

@@ -217,12 +217,13 @@ func (o Output) Cannot(f Format, w Wants) []string {
 			reasons = append(reasons, err.Error())
 		}
 	}
+	var all []pass.Code
 	for _, b := range o.Bundles(w.Passes) {
-		add(e.Holds(b.Passes))
-		for _, code := range b.Passes {
-			add(e.Holds([]pass.Code{code}))
+		if all = append(all, b.Passes...); len(b.Passes) > 1 && !f.Kind().Layers {
+			add(e.Holds(b.Passes))
 		}
 	}
+	add(f.Kind().holdsNumbers(all))
 	if wantsAlpha && len(f.Kind().Alphas) == 0 {
 		add(fmt.Errorf("%s has no alpha", f.Kind().Name))
 	}

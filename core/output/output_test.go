@@ -43,10 +43,10 @@ func TestWhatAFormatCannotHoldIsSaidBefore(t *testing.T) {
 		{PNG, everything[:1], true, nil},
 		{JPEG, everything[:1], true, []string{"loses a little", "no alpha"}},
 		{JPEG, everything[:2], false, []string{"no layers", "no float", "loses a little"}},
-		{TIFF, everything[:2], true, []string{"no layers", "numbers by their names"}},
+		{TIFF, everything[:2], true, []string{"no layers", "names no channels"}},
 		{DPX, everything[:1], true, []string{"no alpha"}},
 		{HDR, everything[:1], false, []string{"loses a little"}},
-		{HDR, everything[1:2], false, []string{"numbers by their names"}},
+		{HDR, everything[1:2], false, []string{"names no channels"}},
 		{"xyz", everything[:1], false, []string{"no file format"}},
 	} {
 		got := master.Cannot(c.format, Wants{c.passes, Premultiplied, pixel.SRGB, c.transparent})

@@ -229,6 +229,9 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	if err != nil {
 		return p, err
 	}
+	if config.Width < 1 || config.Height < 1 {
+		return p, fmt.Errorf("%d × %d pixels cannot be read", config.Width, config.Height)
+	}
 	// The library makes an image of its own beside the planes, and of files in several scans all coefficients.
 	if int64(config.Width)*int64(config.Height) > limit/24 {
 		return p, fmt.Errorf("%d × %d pixels take more than the %d bytes that may be read", config.Width, config.Height, limit)

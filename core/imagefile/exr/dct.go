@@ -33,6 +33,10 @@ func (s *square) undct(rows int) {
 		r[0], r[1], r[2], r[3] = g0+b0, g1+b1, g2+b2, g3+b3
 		r[4], r[5], r[6], r[7] = g3-b3, g2-b2, g1-b1, g0-b0
 	}
+	if rows <= 4 {
+		s.fewRows()
+		return
+	}
 	for x := range 8 {
 		r0, r1, r2, r3, r4, r5, r6, r7 := s[x], s[x+8], s[x+16], s[x+24], s[x+32], s[x+40], s[x+48], s[x+56]
 		b0 := b*r1 + d*r3 + e*r5 + g*r7
@@ -42,6 +46,19 @@ func (s *square) undct(rows int) {
 		t0, t3 := a*(r0+r4), a*(r0-r4)
 		t1, t2 := c*r2+f*r6, f*r2-c*r6
 		g0, g1, g2, g3 := t0+t1, t3+t2, t3-t2, t0-t1
+		s[x], s[x+8], s[x+16], s[x+24] = g0+b0, g1+b1, g2+b2, g3+b3
+		s[x+32], s[x+40], s[x+48], s[x+56] = g3-b3, g2-b2, g1-b1, g0-b0
+	}
+}
+
+// fewRows turns the columns of a block whose lower four lines are zero.
+func (s *square) fewRows() {
+	a, b, c, d, e, f, g := dctA, dctB, dctC, dctD, dctE, dctF, dctG
+	for x := range 8 {
+		r0, r1, r2, r3 := a*s[x], s[x+8], s[x+16], s[x+24]
+		b0, b1, b2, b3 := b*r1+d*r3, d*r1-g*r3, e*r1-b*r3, g*r1-e*r3
+		t1, t2 := c*r2, f*r2
+		g0, g1, g2, g3 := r0+t1, r0+t2, r0-t2, r0-t1
 		s[x], s[x+8], s[x+16], s[x+24] = g0+b0, g1+b1, g2+b2, g3+b3
 		s[x+32], s[x+40], s[x+48], s[x+56] = g3-b3, g2-b2, g1-b1, g0-b0
 	}

@@ -39,7 +39,7 @@ func command() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), planCommand(), exportCommand(), importCommand(), renderCommand(), inspectCommand(), versionCommand())
+	root.AddCommand(serveCommand(), demoCommand(), planCommand(), exportCommand(), importCommand(), renderCommand(), inspectCommand(), sceneCommand(), versionCommand())
 	return root
 }
 

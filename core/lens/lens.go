@@ -52,6 +52,7 @@ type Projection struct {
 	position           geom.Vec
 	forward            geom.Vec // unit, along the view
 	right, up, topLeft geom.Vec // one pixel across, one pixel up, the picture's corner, 1 m ahead
+	parallel           bool     // rays; then the three above are at the camera itself, in metres
 }
 
 // Project returns the projection of a camera with its pose in the world (looking along its own -Z; a
@@ -67,9 +68,19 @@ func Project(pose geom.Affine, window raster.Window, size raster.Size) Projectio
 	}
 }
 
+// Parallel returns the projection of an orthographic camera: all of its rays run the same way. The window is in metres.
+func Parallel(pose geom.Affine, window raster.Window, size raster.Size) Projection {
+	p := Project(pose, window, size)
+	p.topLeft, p.parallel = p.topLeft.Sub(p.forward), true
+	return p
+}
+
 // Ray returns the origin and the unit direction of the ray through a point of the picture, in pixels
 // from its top left corner; the centre of the first pixel is 0.5, 0.5.
 func (p Projection) Ray(x, y float64) (origin, direction geom.Vec) {
+	if p.parallel {
+		return p.position.Add(p.topLeft).Add(p.right.Scale(x)).Sub(p.up.Scale(y)), p.forward
+	}
 	return p.position, p.topLeft.Add(p.right.Scale(x)).Sub(p.up.Scale(y)).Unit()
 }
 

@@ -53,3 +53,18 @@ func TestAnAnchoredWindowKeepsItsRays(t *testing.T) {
 		t.Errorf("the right edge is at %v rad, want the camera's own %v", got, angles.Across/2)
 	}
 }
+
+func TestParallelRaysStandASizeApart(t *testing.T) {
+	size := raster.Size{Width: 40, Height: 20}
+	p := Parallel(geom.Identity(), raster.Fit{}.Window(size, 1, 4, 2), size) // 8 by 4 metres
+	origin, direction := p.Ray(0, 0)
+	if origin != (geom.Vec{X: -4, Y: 2}) || direction != (geom.Vec{Z: -1}) {
+		t.Errorf("the first corner's ray begins at %v and runs along %v", origin, direction)
+	}
+	if origin, direction = p.Ray(30, 20); origin.Sub(geom.Vec{X: 2, Y: -2}).Length() > 1e-12 || direction != (geom.Vec{Z: -1}) {
+		t.Errorf("another begins at %v and runs along %v", origin, direction)
+	}
+	if d := p.Depth(geom.Vec{X: 3, Y: 4, Z: -12}); d != 12 {
+		t.Errorf("depth %v", d)
+	}
+}

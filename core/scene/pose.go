@@ -10,6 +10,8 @@ import (
 type Pose struct {
 	World []geom.Affine // for each node, by index; the identity for nodes that are not shown
 	Shown []int         // the shown nodes, parents first
+	// Weights are those of morph targets, by node; nil where the animation does not move them.
+	Weights [][]float64
 }
 
 // At returns the scene's pose at a time in seconds. Before the first key and after the last one,
@@ -17,7 +19,12 @@ type Pose struct {
 func (s *Scene) At(seconds float64) Pose {
 	local := make([]Node, len(s.Nodes))
 	copy(local, s.Nodes)
+	pose := Pose{World: make([]geom.Affine, len(local)), Weights: make([][]float64, len(local))}
 	for _, c := range s.Channels {
+		if c.Target == Weights {
+			pose.Weights[c.Node] = c.weights(seconds)
+			continue
+		}
 		v := c.at(seconds)
 		switch n := &local[c.Node]; c.Target {
 		case Translation:
@@ -28,7 +35,6 @@ func (s *Scene) At(seconds float64) Pose {
 			n.Scale = geom.Vec{X: v.X, Y: v.Y, Z: v.Z}
 		}
 	}
-	pose := Pose{World: make([]geom.Affine, len(local))}
 	for i := range pose.World {
 		pose.World[i] = geom.Identity()
 	}
@@ -47,39 +53,68 @@ func (s *Scene) At(seconds float64) Pose {
 	return pose
 }
 
-// at returns the channel's value, interpolated as appendix C of glTF 2.0 says.
-func (c Channel) at(seconds float64) geom.Quat {
+// between returns the keys around a time, and how far it lies between them, 0 to 1. At a key, or outside, both are the same.
+func (c Channel) between(seconds float64) (before, after int, t float64) {
 	last := len(c.Times) - 1
 	i := sort.SearchFloat64s(c.Times, seconds) // first key at or after
 	switch {
 	case i == 0:
-		return c.key(0)
+		return 0, 0, 0
 	case i > last:
-		return c.key(last)
+		return last, last, 0
 	case c.Times[i] == seconds:
-		return c.key(i)
+		return i, i, 0
+	case c.Interpolation == Step:
+		return i - 1, i - 1, 0
 	}
-	span := c.Times[i] - c.Times[i-1]
-	t := (seconds - c.Times[i-1]) / span
-	switch c.Interpolation {
-	case Step:
-		return c.key(i - 1)
-	case Cubic:
-		v := mix4(
-			c.key(i-1), 2*t*t*t-3*t*t+1,
-			c.Values[3*(i-1)+2], span*(t*t*t-2*t*t+t),
-			c.key(i), -2*t*t*t+3*t*t,
-			c.Values[3*i], span*(t*t*t-t*t),
-		)
+	return i - 1, i, (seconds - c.Times[i-1]) / (c.Times[i] - c.Times[i-1])
+}
+
+// spline returns the factors of a key, its out-tangent, the next key and its in-tangent (glTF 2.0, appendix C).
+func spline(t, span float64) (from, out, to, in float64) {
+	return 2*t*t*t - 3*t*t + 1, span * (t*t*t - 2*t*t + t), -2*t*t*t + 3*t*t, span * (t*t*t - t*t)
+}
+
+// at returns the channel's value, interpolated as appendix C of glTF 2.0 says.
+func (c Channel) at(seconds float64) geom.Quat {
+	i, j, t := c.between(seconds)
+	switch {
+	case i == j:
+		return c.key(i)
+	case c.Interpolation == Cubic:
+		from, out, to, in := spline(t, c.Times[j]-c.Times[i])
+		v := mix4(c.key(i), from, c.Values[3*i+2], out, c.key(j), to, c.Values[3*j], in)
 		if c.Target == Rotation {
 			v = v.Unit()
 		}
 		return v
+	case c.Target == Rotation:
+		return c.key(i).Slerp(c.key(j), t)
 	}
-	if c.Target == Rotation {
-		return c.key(i-1).Slerp(c.key(i), t)
+	return mix4(c.key(i), 1-t, c.key(j), t, geom.Quat{}, 0, geom.Quat{}, 0)
+}
+
+// weights returns the weights of a channel that moves them.
+func (c Channel) weights(seconds float64) []float64 {
+	per := len(c.Numbers) / len(c.Times)
+	kind := func(key, which int) []float64 { return c.Numbers[key*per:][:per] }
+	if c.Interpolation == Cubic {
+		per /= 3
+		kind = func(key, which int) []float64 { return c.Numbers[(3*key+which)*per:][:per] }
 	}
-	return mix4(c.key(i-1), 1-t, c.key(i), t, geom.Quat{}, 0, geom.Quat{}, 0)
+	i, j, t := c.between(seconds)
+	out := append([]float64(nil), kind(i, 1)...)
+	if i == j {
+		return out
+	}
+	from, leave, to, arrive := 1-t, 0.0, t, 0.0
+	if c.Interpolation == Cubic {
+		from, leave, to, arrive = spline(t, c.Times[j]-c.Times[i])
+	}
+	for k := range out {
+		out[k] = kind(i, 1)[k]*from + kind(i, 2)[k]*leave + kind(j, 1)[k]*to + kind(j, 0)[k]*arrive
+	}
+	return out
 }
 
 func (c Channel) key(i int) geom.Quat {
@@ -102,18 +137,26 @@ func mix4(a geom.Quat, ka float64, b geom.Quat, kb float64, c geom.Quat, kc floa
 func (s *Scene) Bounds(pose Pose) geom.Box {
 	box := geom.EmptyBox()
 	for _, i := range pose.Shown {
-		if m := s.Nodes[i].Mesh; m != None {
-			for _, part := range s.Meshes[m].Parts {
-				for _, p := range part.Positions {
-					box = box.AddPoint(pose.World[i].Point(p))
-				}
-			}
+		if s.Nodes[i].Mesh != None {
+			mesh, to := s.Shape(i, pose)
+			box = box.Union(mesh.bounds(to))
 		}
 	}
 	return box
 }
 
-// Moving says for each node whether the animation moves it, by itself or with what it hangs below.
+// bounds returns the box around a mesh that is mapped.
+func (m Mesh) bounds(to geom.Affine) geom.Box {
+	box := geom.EmptyBox()
+	for _, part := range m.Parts {
+		for _, p := range part.Positions {
+			box = box.AddPoint(to.Point(p))
+		}
+	}
+	return box
+}
+
+// Moving says for each node whether the animation moves it, by itself, with what it hangs below, or by the joints of its skin.
 func (s *Scene) Moving() []bool {
 	moving := make([]bool, len(s.Nodes))
 	var mark func(i int)
@@ -127,6 +170,16 @@ func (s *Scene) Moving() []bool {
 	}
 	for _, c := range s.Channels {
 		mark(c.Node)
+	}
+	for i, n := range s.Nodes {
+		if n.Skin == None {
+			continue
+		}
+		for _, j := range s.Skins[n.Skin].Joints {
+			if moving[j] && !moving[i] {
+				mark(i)
+			}
+		}
 	}
 	return moving
 }

@@ -6,7 +6,6 @@ import (
 
 	"github.com/qmuntal/gltf"
 	"github.com/qmuntal/gltf/ext/lightspunctual"
-	"github.com/qmuntal/gltf/modeler"
 
 	"reelhouse/core/geom"
 )
@@ -32,7 +31,7 @@ func (r *reader) nodes() error {
 			to    *int
 			count int
 			what  string
-		}{{n.Mesh, &out.Mesh, len(r.scene.Meshes), "mesh"}, {n.Camera, &out.Camera, len(r.scene.Cameras), "camera"}}
+		}{{n.Mesh, &out.Mesh, len(r.scene.Meshes), "mesh"}, {n.Skin, &out.Skin, len(r.scene.Skins), "skin"}, {n.Camera, &out.Camera, len(r.scene.Cameras), "camera"}}
 		if light, ok := n.Extensions[lightspunctual.ExtensionName].(lightspunctual.LightIndex); ok {
 			index := int(light)
 			refs = append(refs, struct {
@@ -57,7 +56,37 @@ func (r *reader) nodes() error {
 			}
 			out.Children = append(out.Children, c)
 		}
+		if out.Mesh != None {
+			if err := r.fits(&out, n.Weights); err != nil {
+				return fmt.Errorf("node %d %q: %w", i, n.Name, err)
+			}
+		}
 		r.scene.Nodes = append(r.scene.Nodes, out)
+	}
+	return nil
+}
+
+// fits holds a node's skin and weights against its mesh.
+func (r *reader) fits(n *Node, weights []float64) error {
+	mesh := r.scene.Meshes[n.Mesh]
+	if len(weights) > 0 {
+		if len(weights) != mesh.Targets() {
+			return fmt.Errorf("%d weights for %d morph targets", len(weights), mesh.Targets())
+		}
+		n.Weights = weights
+	}
+	if n.Skin == None {
+		return nil
+	}
+	joints := len(r.scene.Skins[n.Skin].Joints)
+	for _, p := range mesh.Parts {
+		for k, four := range p.Joints {
+			for at, j := range four {
+				if int(j) >= joints && p.Weights[k][at] != 0 {
+					return fmt.Errorf("vertex %d hangs on joint %d of %d", k, j, joints)
+				}
+			}
+		}
 	}
 	return nil
 }
@@ -94,6 +123,11 @@ func (r *reader) roots() error {
 	r.scene.Name = shown.Name
 	if len(r.doc.Scenes) > 1 {
 		r.note("The file has %d scenes; the one it marks as its own, %q, is used.", len(r.doc.Scenes), shown.Name)
+		for i, other := range r.doc.Scenes {
+			if i != *r.doc.Scene {
+				r.scene.Others = append(r.scene.Others, other.Name)
+			}
+		}
 	}
 	seen := make([]bool, len(r.scene.Nodes))
 	var visit func(i, depth int) error
@@ -125,7 +159,7 @@ func (r *reader) roots() error {
 }
 
 var targets = map[gltf.TRSProperty]Target{
-	gltf.TRSTranslation: Translation, gltf.TRSRotation: Rotation, gltf.TRSScale: Scale,
+	gltf.TRSTranslation: Translation, gltf.TRSRotation: Rotation, gltf.TRSScale: Scale, gltf.TRSWeights: Weights,
 }
 
 var interpolations = map[gltf.Interpolation]Interpolation{
@@ -135,9 +169,9 @@ var interpolations = map[gltf.Interpolation]Interpolation{
 func (r *reader) animations() error {
 	for i, a := range r.doc.Animations {
 		for j, c := range a.Channels {
-			target, drawn := targets[c.Target.Path]
-			if !drawn {
-				r.note("Animation %q moves morph targets, which are ignored.", a.Name)
+			target, known := targets[c.Target.Path]
+			if !known {
+				r.note("Animation %q moves something that is not known here.", a.Name)
 				continue
 			}
 			if c.Target.Node == nil {
@@ -163,61 +197,42 @@ func (r *reader) channel(a *gltf.Animation, c *gltf.AnimationChannel, target Tar
 	}
 	sampler := a.Samplers[c.Sampler]
 	out.Interpolation = interpolations[sampler.Interpolation]
-	times, err := r.numbers(sampler.Input)
-	if err != nil {
+	if _, err := r.each(sampler.Input, func(_ int, v []float64) { out.Times = append(out.Times, v[0]) }, gltf.AccessorScalar); err != nil {
 		return out, fmt.Errorf("times: %w", err)
 	}
-	values, err := r.numbers(sampler.Output)
+	kind, per := gltf.AccessorVec3, 1
+	switch target {
+	case Rotation:
+		kind = gltf.AccessorVec4
+	case Weights:
+		kind = gltf.AccessorScalar
+		if mesh := r.scene.Nodes[out.Node].Mesh; mesh != None {
+			per = r.scene.Meshes[mesh].Targets()
+		}
+	}
+	count, err := r.each(sampler.Output, func(_ int, v []float64) {
+		switch target {
+		case Weights:
+			out.Numbers = append(out.Numbers, v[0])
+		case Rotation:
+			out.Values = append(out.Values, geom.Quat{X: v[0], Y: v[1], Z: v[2], W: v[3]})
+		default:
+			out.Values = append(out.Values, geom.Quat{X: v[0], Y: v[1], Z: v[2]})
+		}
+	}, kind)
 	if err != nil {
 		return out, fmt.Errorf("values: %w", err)
 	}
-	keys := len(times)
+	keys := len(out.Times) * per
 	if out.Interpolation == Cubic {
 		keys *= 3
 	}
-	if len(times) == 0 || len(values) != keys {
-		return out, fmt.Errorf("%d values for %d keys", len(values), len(times))
+	if per == 0 || count != keys {
+		return out, fmt.Errorf("%d values for %d keys", count, len(out.Times))
 	}
-	for i, t := range times {
-		if i > 0 && t.X <= times[i-1].X {
-			return out, fmt.Errorf("the time of key %d does not come after the one before", i)
-		}
-		out.Times = append(out.Times, t.X)
-	}
-	out.Values = values
-	return out, nil
-}
-
-// numbers reads an accessor of floats with one to four components.
-func (r *reader) numbers(i int) ([]geom.Quat, error) {
-	a, err := r.accessor(i)
-	if err != nil {
-		return nil, err
-	}
-	data, err := modeler.ReadAccessor(r.doc, a, nil)
-	if err != nil {
-		return nil, err
-	}
-	var out []geom.Quat
-	switch values := data.(type) {
-	case []float32:
-		for _, v := range values {
-			out = append(out, geom.Quat{X: float64(v)})
-		}
-	case [][3]float32:
-		for _, v := range values {
-			out = append(out, geom.Quat{X: float64(v[0]), Y: float64(v[1]), Z: float64(v[2])})
-		}
-	case [][4]float32:
-		for _, v := range values {
-			out = append(out, geom.Quat{X: float64(v[0]), Y: float64(v[1]), Z: float64(v[2]), W: float64(v[3])})
-		}
-	default:
-		return nil, fmt.Errorf("accessor %d does not hold floats", i)
-	}
-	for j, v := range out {
-		if sum := v.X + v.Y + v.Z + v.W; math.IsNaN(sum) || math.IsInf(sum, 0) {
-			return nil, fmt.Errorf("element %d of accessor %d is not a finite number", j, i)
+	for i, t := range out.Times[1:] {
+		if t <= out.Times[i] {
+			return out, fmt.Errorf("the time of key %d does not come after the one before", i+1)
 		}
 	}
 	return out, nil

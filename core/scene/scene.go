@@ -13,14 +13,25 @@ const None = -1
 // A Scene is a forest of nodes over shared meshes, materials, lights and cameras.
 type Scene struct {
 	Name      string
+	Others    []string // names of the file's other scenes, which are not shown
 	Nodes     []Node
 	Roots     []int // indices of the nodes that the scene shows, with everything below them
 	Meshes    []Mesh
+	Skins     []Skin
 	Materials []Material
+	Textures  []Texture
+	Images    []Image
 	Lights    []Light
 	Cameras   []Camera
 	Channels  []Channel // animation
-	Notes     []string  // what the file holds and this program leaves aside, in sentences
+	Notes     []string  // what the file holds and this program leaves aside or simplifies, in sentences
+	Extras    Extras
+}
+
+// Extras are what the report tells of a file beside what is drawn.
+type Extras struct {
+	Generator  string   // that wrote the file, as it says
+	Extensions []string // that the file uses
 }
 
 // A Node places things: first Scale, then Rotation, then Translation, then the parent's placing.
@@ -30,44 +41,54 @@ type Node struct {
 	Translation geom.Vec
 	Rotation    geom.Quat
 	Scale       geom.Vec
-	Mesh        int // index or None
-	Light       int // index or None
-	Camera      int // index or None
+	Mesh        int       // index or None
+	Skin        int       // index or None
+	Light       int       // index or None
+	Camera      int       // index or None
+	Weights     []float64 // of the mesh's morph targets; nil for the mesh's own
 }
 
 // NewNode returns a node that shows nothing and stands at the origin.
 func NewNode(name string) Node {
-	return Node{Name: name, Scale: geom.Vec{X: 1, Y: 1, Z: 1}, Rotation: geom.Quat{W: 1}, Mesh: None, Light: None, Camera: None}
+	return Node{Name: name, Scale: geom.Vec{X: 1, Y: 1, Z: 1}, Rotation: geom.Quat{W: 1}, Mesh: None, Skin: None, Light: None, Camera: None}
 }
 
 // A Mesh is the parts of one object.
 type Mesh struct {
-	Name  string
-	Parts []Part
+	Name    string
+	Parts   []Part
+	Weights []float64 // of its morph targets, if it has any
+	Loose   int       // parts of points and lines, which have no surface
 }
 
 // A Part is triangles of one material. Three indices make a triangle, counter-clockwise seen from
-// outside. Normals are unit length, one a position, or none for flat faces.
+// outside. Normals are unit length, one a position, or none for flat faces; so are the other lists.
 type Part struct {
 	Positions []geom.Vec
 	Normals   []geom.Vec
+	UV        [][]UV // by set, of which two are read
+	Colors    []Color
+	Joints    [][4]uint16 // of the node's skin
+	Weights   [][4]float32
+	Targets   []Morph
 	Indices   []uint32
 	Material  int // index or None
 }
 
-// A Material is the metallic-roughness model of glTF 2.0 without textures.
-type Material struct {
-	Name      string
-	BaseColor geom.Vec // linear
-	Alpha     float64
-	Metallic  float64
-	Roughness float64
-	Emission  geom.Vec // linear radiance, emissive strength included
-}
+// A UV is a place in a texture, from its top left corner.
+type UV struct{ U, V float32 }
 
-// DefaultMaterial is what a part without a material looks like: the standard's default.
-func DefaultMaterial() Material {
-	return Material{Name: "default", BaseColor: geom.Vec{X: 1, Y: 1, Z: 1}, Alpha: 1, Metallic: 1, Roughness: 1}
+// A Color is linear red, green, blue and alpha.
+type Color struct{ R, G, B, A float32 }
+
+// A Morph is what a target adds to positions and normals at full weight.
+type Morph struct{ Positions, Normals []geom.Vec }
+
+// A Skin ties a mesh to nodes. Inverse maps from the mesh's space into each joint's.
+type Skin struct {
+	Name    string
+	Joints  []int // nodes
+	Inverse []geom.Affine
 }
 
 // LightKind is one of the three kinds of KHR_lights_punctual.
@@ -90,10 +111,12 @@ type Light struct {
 	InnerCone, OuterCone float64 // half angles of a Spot, radians
 }
 
-// A Camera sees Up radians vertically in a picture whose width over height is Aspect.
+// A Camera sees Up radians vertically in a picture whose width over height is Aspect. An orthographic one sees Height metres
+// instead, everywhere.
 type Camera struct {
 	Name   string
 	Up     float64
+	Height float64 // 0 for a perspective camera
 	Aspect float64
 }
 
@@ -105,6 +128,7 @@ const (
 	Translation Target = "translation"
 	Rotation    Target = "rotation"
 	Scale       Target = "scale"
+	Weights     Target = "weights"
 )
 
 // Interpolation says what happens between two keys.
@@ -118,13 +142,14 @@ const (
 )
 
 // A Channel moves one property of one node. Values holds X, Y, Z and, for rotations, W; three values a
-// key (in-tangent, value, out-tangent) for Cubic and one otherwise.
+// key (in-tangent, value, out-tangent) for Cubic and one otherwise. Those of Weights stand in Numbers, one a morph target.
 type Channel struct {
 	Node          int
 	Target        Target
 	Interpolation Interpolation
 	Times         []float64 // seconds, ascending
 	Values        []geom.Quat
+	Numbers       []float64
 }
 
 // Triangles returns how many triangles the scene shows, instances counted each.

@@ -52,6 +52,10 @@ func TestWhatIsWrittenIsReadBack(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	if got.Extras.Generator != "Reelhouse" {
+		t.Errorf("it was written by %q", got.Extras.Generator)
+	}
+	got.Extras = Extras{}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("got  %+v\nwant %+v", got, want)
 	}

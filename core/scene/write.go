@@ -14,7 +14,8 @@ import (
 )
 
 // Write writes the scene as binary glTF 2.0, with KHR_lights_punctual and
-// KHR_materials_emissive_strength where they are needed. Numbers are stored in single precision.
+// KHR_materials_emissive_strength where they are needed. Numbers are stored in single precision. Textures, skins and morph targets
+// are left out.
 func (s *Scene) Write(w io.Writer) error {
 	doc := gltf.NewDocument()
 	doc.Asset.Generator = "Reelhouse"
@@ -121,6 +122,10 @@ func (s *Scene) writeLightsAndCameras(doc *gltf.Document) {
 		use(doc, lightspunctual.ExtensionName)
 	}
 	for _, c := range s.Cameras {
+		if c.Height > 0 {
+			doc.Cameras = append(doc.Cameras, &gltf.Camera{Name: c.Name, Orthographic: &gltf.Orthographic{Xmag: c.Height * c.Aspect / 2, Ymag: c.Height / 2, Znear: 0.05, Zfar: 2000}})
+			continue
+		}
 		doc.Cameras = append(doc.Cameras, &gltf.Camera{Name: c.Name, Perspective: &gltf.Perspective{
 			Yfov: c.Up, AspectRatio: gltf.Float(c.Aspect), Znear: 0.05, Zfar: gltf.Float(2000),
 		}})
@@ -128,11 +133,11 @@ func (s *Scene) writeLightsAndCameras(doc *gltf.Document) {
 }
 
 func (s *Scene) writeAnimation(doc *gltf.Document) {
-	if len(s.Channels) == 0 {
-		return
-	}
 	animation := &gltf.Animation{Name: "all"}
 	for _, c := range s.Channels {
+		if c.Target == Weights {
+			continue
+		}
 		times := make([]float32, len(c.Times))
 		for i, t := range c.Times {
 			times[i] = float32(t)
@@ -156,7 +161,9 @@ func (s *Scene) writeAnimation(doc *gltf.Document) {
 		}
 		animation.Channels = append(animation.Channels, channel)
 	}
-	doc.Animations = append(doc.Animations, animation)
+	if len(animation.Channels) > 0 {
+		doc.Animations = append(doc.Animations, animation)
+	}
 }
 
 // singles returns the channel's values in single precision, with four components for rotations.

@@ -98,7 +98,7 @@ func (w *World) gatherGlow() glow {
 			if area == 0 {
 				continue
 			}
-			emission := w.materials[t.material].Emission
+			emission := w.meanGlow(&w.materials[t.material])
 			g.triangles = append(g.triangles, glowing{in.toWorld.Point(t.corner), e1, e2, cross.Unit(), area, emission})
 			sum += area * emission.Max()
 			g.sums = append(g.sums, sum)

@@ -19,7 +19,8 @@ import (
 type Model struct {
 	scene  *scene.Scene
 	still  *solid
-	meshes []*solid // by mesh; nil for those that are part of still
+	meshes []*solid         // by mesh; nil for those that are part of still
+	means  map[int]geom.Vec // linear light of the textures that glow
 }
 
 // A solid is triangles with a tree over them.
@@ -27,7 +28,15 @@ type solid struct {
 	tree      *bvh
 	triangles []triangle
 	normals   []geom.Vec // three a triangle
+	corners   []corner   // three a triangle; none where no part has texture coordinates or colours
 	box       geom.Box
+	holes     bool // some of its materials let through
+}
+
+// A corner is what a vertex has for textures.
+type corner struct {
+	uv    [2]scene.UV
+	color scene.Color
 }
 
 type triangle struct {
@@ -38,12 +47,19 @@ type triangle struct {
 
 // Prepare makes a scene ready.
 func Prepare(s *scene.Scene) *Model {
-	m := &Model{scene: s, meshes: make([]*solid, len(s.Meshes))}
+	m := &Model{scene: s, meshes: make([]*solid, len(s.Meshes)), means: map[int]geom.Vec{}}
+	for _, material := range s.Materials {
+		if g := material.Glow; g != nil {
+			if mean, ok := meanLight(s, g.Texture); ok {
+				m.means[g.Texture] = mean
+			}
+		}
+	}
 	uses := make([]int, len(s.Meshes))
 	moving := s.Moving()
 	pose := s.At(0)
 	for _, i := range pose.Shown {
-		if mesh := s.Nodes[i].Mesh; mesh != scene.None {
+		if mesh := s.Nodes[i].Mesh; mesh != scene.None && !s.Deforms(i) {
 			uses[mesh]++
 			if moving[i] {
 				uses[mesh]++ // so that it is not taken for a still one
@@ -55,8 +71,8 @@ func Prepare(s *scene.Scene) *Model {
 	group.Go(func() error {
 		m.still = newSolid()
 		for _, i := range pose.Shown {
-			if mesh := s.Nodes[i].Mesh; mesh != scene.None && uses[mesh] == 1 {
-				m.still.add(s.Meshes[mesh], pose.World[i], i)
+			if mesh := s.Nodes[i].Mesh; mesh != scene.None && uses[mesh] == 1 && !s.Deforms(i) {
+				m.still.add(s, s.Meshes[mesh], pose.World[i], i)
 			}
 		}
 		m.still.finish()
@@ -68,7 +84,7 @@ func Prepare(s *scene.Scene) *Model {
 		}
 		group.Go(func() error {
 			m.meshes[i] = newSolid()
-			m.meshes[i].add(mesh, geom.Identity(), 0)
+			m.meshes[i].add(s, mesh, geom.Identity(), 0)
 			m.meshes[i].finish()
 			return nil
 		})
@@ -79,13 +95,17 @@ func Prepare(s *scene.Scene) *Model {
 
 func newSolid() *solid { return &solid{box: geom.EmptyBox()} }
 
-// add adds a mesh, mapped by a transform that keeps its volume.
-func (s *solid) add(mesh scene.Mesh, to geom.Affine, node int) {
+// add adds a mesh of a scene, mapped by a transform that keeps its volume.
+func (s *solid) add(of *scene.Scene, mesh scene.Mesh, to geom.Affine, node int) {
 	if to.Determinant() == 0 {
 		return
 	}
 	back := to.Inverse()
 	for _, part := range mesh.Parts {
+		if part.Material != scene.None {
+			m := &of.Materials[part.Material]
+			s.holes = s.holes || m.Mode != scene.Opaque || m.Transmission > 0
+		}
 		points := make([]geom.Vec, len(part.Positions))
 		for i, p := range part.Positions {
 			points[i] = to.Point(p)
@@ -99,6 +119,7 @@ func (s *solid) add(mesh scene.Mesh, to geom.Affine, node int) {
 			}
 			s.triangles = append(s.triangles, triangle{p, q.Sub(p), r.Sub(p), int32(part.Material), int32(node)})
 			s.box = s.box.AddPoint(p).AddPoint(q).AddPoint(r)
+			s.addCorners(&part, a, b, c)
 			if len(part.Normals) > 0 {
 				s.normals = append(s.normals, back.Normal(part.Normals[a]).Unit(), back.Normal(part.Normals[b]).Unit(), back.Normal(part.Normals[c]).Unit())
 			} else {
@@ -108,6 +129,33 @@ func (s *solid) add(mesh scene.Mesh, to geom.Affine, node int) {
 		}
 	}
 }
+
+// addCorners adds those of the triangle that was added last.
+func (s *solid) addCorners(part *scene.Part, vertices ...uint32) {
+	if len(part.UV) == 0 && len(part.Colors) == 0 {
+		if len(s.corners) > 0 {
+			s.corners = append(s.corners, plainCorner, plainCorner, plainCorner)
+		}
+		return
+	}
+	for len(s.corners) < 3*(len(s.triangles)-1) {
+		s.corners = append(s.corners, plainCorner)
+	}
+	for _, v := range vertices {
+		c := plainCorner
+		for set, uv := range part.UV {
+			if len(uv) > 0 {
+				c.uv[set] = uv[v]
+			}
+		}
+		if len(part.Colors) > 0 {
+			c.color = part.Colors[v]
+		}
+		s.corners = append(s.corners, c)
+	}
+}
+
+var plainCorner = corner{color: scene.Color{R: 1, G: 1, B: 1, A: 1}}
 
 // finish builds the tree.
 func (s *solid) finish() {
@@ -126,6 +174,13 @@ func (s *solid) sort() {
 		triangles[to] = s.triangles[from]
 		copy(normals[3*to:3*to+3], s.normals[3*from:3*from+3])
 	}
+	if len(s.corners) > 0 {
+		corners := make([]corner, len(s.corners))
+		for to, from := range s.tree.order {
+			copy(corners[3*to:3*to+3], s.corners[3*from:3*from+3])
+		}
+		s.corners = corners
+	}
 	s.triangles, s.normals, s.tree.order = triangles, normals, nil
 }
 
@@ -143,6 +198,7 @@ type World struct {
 }
 
 type instance struct {
+	world             *World
 	solid             *solid
 	toWorld, toObject geom.Affine
 	node              int // None for the still solid, whose triangles have nodes of their own
@@ -167,13 +223,23 @@ func (m *Model) At(seconds float64, l look.Look) *World {
 		if node.Mesh == scene.None || toWorld.Determinant() == 0 {
 			continue
 		}
+		if m.scene.Deforms(i) {
+			mesh, to := m.scene.Shape(i, w.pose)
+			shaped := newSolid()
+			shaped.add(m.scene, mesh, to, i)
+			if shaped.finish(); len(shaped.triangles) > 0 {
+				w.instances = append(w.instances, instance{w, shaped, geom.Identity(), geom.Identity(), i})
+				boxes = append(boxes, shaped.box)
+			}
+			continue
+		}
 		if solid := m.meshes[node.Mesh]; solid != nil && len(solid.triangles) > 0 {
-			w.instances = append(w.instances, instance{solid, toWorld, toWorld.Inverse(), i})
+			w.instances = append(w.instances, instance{w, solid, toWorld, toWorld.Inverse(), i})
 			boxes = append(boxes, solid.box.Transformed(toWorld))
 		}
 	}
 	if len(m.still.triangles) > 0 {
-		w.instances = append(w.instances, instance{m.still, geom.Identity(), geom.Identity(), scene.None})
+		w.instances = append(w.instances, instance{w, m.still, geom.Identity(), geom.Identity(), scene.None})
 		boxes = append(boxes, m.still.box)
 	}
 	w.tree = buildBVH(boxes, 1)
@@ -248,7 +314,7 @@ func (in *instance) first(outer *ray, h *hit, way *walk) {
 	way.at, way.depth = 0, 0
 	for leaf := way.leaf(in.solid.tree, &r, h.distance); leaf != nil; leaf = way.leaf(in.solid.tree, &r, h.distance) {
 		for t := leaf.first; t < leaf.first+int32(leaf.count); t++ {
-			if d, u, v, ok := in.solid.triangles[t].meet(&r); ok && d < h.distance {
+			if d, u, v, ok := in.solid.triangles[t].meet(&r); ok && d < h.distance && !(in.solid.holes && in.through(t, u, v, &r)) {
 				h.distance, h.instance, h.triangle, h.u, h.v = d, in, t, u, v
 			}
 		}
@@ -277,7 +343,7 @@ func (in *instance) blocks(outer *ray, limit float64, way *walk) bool {
 	way.at, way.depth = 0, 0
 	for leaf := way.leaf(in.solid.tree, &r, limit); leaf != nil; leaf = way.leaf(in.solid.tree, &r, limit) {
 		for t := leaf.first; t < leaf.first+int32(leaf.count); t++ {
-			if d, _, _, ok := in.solid.triangles[t].meet(&r); ok && d < limit {
+			if d, u, v, ok := in.solid.triangles[t].meet(&r); ok && d < limit && !(in.solid.holes && in.through(t, u, v, &r)) {
 				return true
 			}
 		}
@@ -326,6 +392,9 @@ func (w *World) surface(origin, direction geom.Vec, h *hit) surface {
 	}
 	if t.material >= 0 {
 		s.material = &w.materials[t.material]
+	}
+	if len(in.solid.corners) > 0 {
+		w.texture(&s, h)
 	}
 	if s.face.Dot(direction) > 0 {
 		s.face = s.face.Scale(-1)

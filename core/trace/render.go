@@ -82,10 +82,13 @@ func (w *World) Render(ctx context.Context, camera string, s Settings, progress 
 	if s.PixelAspect == 0 {
 		s.PixelAspect = 1
 	}
-	window := lens.AnglesOf(optics.Up, optics.Aspect).Window(s.Fit, s.Size, s.PixelAspect)
+	window, project := lens.AnglesOf(optics.Up, optics.Aspect).Window(s.Fit, s.Size, s.PixelAspect), lens.Project
+	if optics.Height > 0 {
+		window, project = s.Fit.Window(s.Size, s.PixelAspect, optics.Height*optics.Aspect/2, optics.Height/2), lens.Parallel
+	}
 	p := &rendering{
 		world: w, settings: s, window: window.Picture,
-		projection: lens.Project(pose, window, s.Size),
+		projection: project(pose, window, s.Size),
 		image:      pixel.New(s.Region.Dx(), s.Region.Dy()),
 	}
 	for _, code := range pass.Sorted(s.Passes) {

@@ -30,7 +30,12 @@ func (w *World) seen(origin, direction geom.Vec, h *hit, bounce int, s *sampler)
 		return w.background(direction, bounce)
 	}
 	surf := w.surface(origin, direction, h)
-	color := surf.material.Emission.Add(w.shade(&surf, direction, bounce, s))
+	color := surf.material.Emission
+	if surf.material.Unlit {
+		color = surf.material.BaseColor
+	} else {
+		color = color.Add(w.shade(&surf, direction, bounce, s))
+	}
 	if reach := w.look.Haze.Metres; reach > 0 {
 		level := geom.Vec{X: direction.X, Y: math.Abs(direction.Y) * 0.2, Z: direction.Z}.Unit()
 		color = w.look.Radiance(level).Lerp(color, math.Exp(-h.distance/reach))

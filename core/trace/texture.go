@@ -1,0 +1,223 @@
+package trace
+
+import (
+	"math"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/pixel"
+	"reelhouse/core/scene"
+)
+
+// decoded is linear light by 8-bit sRGB codes.
+var decoded = func() (table [256]float64) {
+	for i := range table {
+		table[i] = pixel.SRGB.Decode(float64(i) / 255)
+	}
+	return table
+}()
+
+// A texel is what a texture has at a place, from 0 to 1.
+type texel [4]float64
+
+// lookUp returns a texture's value where a map places three corners, mixed by u and v; false if its image is not there. Values are codes,
+// or with light linear light.
+func (w *World) lookUp(m *scene.Map, c []corner, u, v float64, light bool) (texel, bool) {
+	if m == nil {
+		return texel{}, false
+	}
+	t := &w.model.scene.Textures[m.Texture]
+	if t.Image == scene.None || w.model.scene.Images[t.Image].Pixels == nil {
+		return texel{}, false
+	}
+	a, b, d := c[0].uv[m.Set], c[1].uv[m.Set], c[2].uv[m.Set]
+	x, y := m.Place(mix3(a.U, b.U, d.U, u, v), mix3(a.V, b.V, d.V, u, v))
+	return w.sample(t, x, y, light), true
+}
+
+func mix3(a, b, c float32, u, v float64) float64 {
+	return float64(a)*(1-u-v) + float64(b)*u + float64(c)*v
+}
+
+// sample returns a texture's value at coordinates from its top left corner.
+func (w *World) sample(t *scene.Texture, u, v float64, light bool) texel {
+	img := w.model.scene.Images[t.Image].Pixels
+	width, height := img.Rect.Dx(), img.Rect.Dy()
+	at := func(x, y int) (out texel) {
+		p := img.Pix[wrapped(y, height, t.WrapV)*img.Stride+4*wrapped(x, width, t.WrapU):][:4]
+		for i := range 3 {
+			if light {
+				out[i] = decoded[p[i]]
+			} else {
+				out[i] = float64(p[i]) / 255
+			}
+		}
+		out[3] = float64(p[3]) / 255
+		return out
+	}
+	x, y := u*float64(width), v*float64(height)
+	if math.IsNaN(x+y) || math.Abs(x) > 1<<40 || math.Abs(y) > 1<<40 {
+		return texel{}
+	}
+	if t.Nearest {
+		return at(int(math.Floor(x)), int(math.Floor(y)))
+	}
+	x, y = x-0.5, y-0.5
+	left, top := math.Floor(x), math.Floor(y)
+	i, j, fx, fy := int(left), int(top), x-left, y-top
+	var out texel
+	for k, p := range [4]texel{at(i, j), at(i+1, j), at(i, j+1), at(i+1, j+1)} {
+		weight := [4]float64{(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy}[k]
+		for c := range out {
+			out[c] += weight * p[c]
+		}
+	}
+	return out
+}
+
+// wrapped returns the pixel that stands at a place beyond the edges, too.
+func wrapped(i, n int, how scene.Wrap) int {
+	switch how {
+	case scene.Clamp:
+		return min(max(i, 0), n-1)
+	case scene.Mirror:
+		if i %= 2 * n; i < 0 {
+			i += 2 * n
+		}
+		return min(i, 2*n-1-i)
+	}
+	if i %= n; i < 0 {
+		i += n
+	}
+	return i
+}
+
+// texture replaces a surface's material by what textures and colours of vertices make of it there.
+func (w *World) texture(s *surface, h *hit) {
+	in, m := h.instance, s.material
+	c := in.solid.corners[3*h.triangle:][:3]
+	tint := geom.Vec{
+		X: mix3(c[0].color.R, c[1].color.R, c[2].color.R, h.u, h.v),
+		Y: mix3(c[0].color.G, c[1].color.G, c[2].color.G, h.u, h.v),
+		Z: mix3(c[0].color.B, c[1].color.B, c[2].color.B, h.u, h.v),
+	}
+	if m.Base == nil && m.Surface == nil && m.Glow == nil && m.Bumps == nil && tint == (geom.Vec{X: 1, Y: 1, Z: 1}) {
+		return
+	}
+	own := *m
+	own.BaseColor = m.BaseColor.Mul(tint)
+	if t, ok := w.lookUp(m.Base, c, h.u, h.v, true); ok {
+		own.BaseColor = own.BaseColor.Mul(geom.Vec{X: t[0], Y: t[1], Z: t[2]})
+	}
+	if t, ok := w.lookUp(m.Surface, c, h.u, h.v, false); ok {
+		own.Roughness, own.Metallic = m.Roughness*t[1], m.Metallic*t[2]
+	}
+	if t, ok := w.lookUp(m.Glow, c, h.u, h.v, true); ok {
+		own.Emission = m.Emission.Mul(geom.Vec{X: t[0], Y: t[1], Z: t[2]})
+	}
+	if t, ok := w.lookUp(m.Bumps, c, h.u, h.v, false); ok {
+		w.bump(s, h, c, m, t)
+	}
+	s.material = &own
+}
+
+// bump turns the shading normal as a normal map says (glTF 2.0, section 3.9.3): red along rising U, green upwards, blue outwards.
+func (w *World) bump(s *surface, h *hit, c []corner, m *scene.Material, t texel) {
+	tri := &h.instance.solid.triangles[h.triangle]
+	place := func(k int) (float64, float64) {
+		uv := c[k].uv[m.Bumps.Set]
+		return m.Bumps.Place(float64(uv.U), float64(uv.V))
+	}
+	u0, v0 := place(0)
+	u1, v1 := place(1)
+	u2, v2 := place(2)
+	u1, v1, u2, v2 = u1-u0, v1-v0, u2-u0, v2-v0
+	det := u1*v2 - u2*v1
+	if det == 0 {
+		return
+	}
+	along := h.instance.toWorld.Direction(tri.edge1.Scale(v2 / det).Sub(tri.edge2.Scale(v1 / det)))
+	along = along.Sub(s.normal.Scale(along.Dot(s.normal)))
+	if along.Length() == 0 {
+		return
+	}
+	along = along.Unit()
+	// Green rises upwards in the picture, against V.
+	across, down := s.normal.Cross(along), h.instance.toWorld.Direction(tri.edge2.Scale(u1/det).Sub(tri.edge1.Scale(u2/det)))
+	if across.Dot(down) > 0 {
+		across = across.Scale(-1)
+	}
+	n := along.Scale((2*t[0] - 1) * m.BumpScale).Add(across.Scale((2*t[1] - 1) * m.BumpScale)).Add(s.normal.Scale(2*t[2] - 1))
+	if n.Length() == 0 {
+		return
+	}
+	if n = n.Unit(); n.Dot(s.face) > 0.01 {
+		s.normal = n
+	}
+}
+
+// through reports whether a ray goes on through what it met: where a mask has a hole; or, of what covers in part, as often as it does
+// not cover. Chance is hashed from the ray, so that the same ray always fares the same.
+func (in *instance) through(triangle int32, u, v float64, r *ray) bool {
+	t := &in.solid.triangles[triangle]
+	if t.material < 0 {
+		return false
+	}
+	w := in.world
+	m := &w.materials[t.material]
+	if m.Mode == scene.Opaque && m.Transmission == 0 {
+		return false
+	}
+	alpha := m.Alpha
+	if m.Mode == scene.Opaque {
+		alpha = 1
+	} else if len(in.solid.corners) > 0 {
+		c := in.solid.corners[3*triangle:][:3]
+		alpha *= mix3(c[0].color.A, c[1].color.A, c[2].color.A, u, v)
+		if texel, ok := w.lookUp(m.Base, c, u, v, false); ok {
+			alpha *= texel[3]
+		}
+	}
+	if m.Mode == scene.Mask {
+		if alpha < m.Cutoff {
+			return true
+		}
+		alpha = 1
+	}
+	alpha *= 1 - m.Transmission
+	return alpha < 1 && chance(r.direction, triangle) >= alpha
+}
+
+// chance hashes a number from 0 to 1.
+func chance(direction geom.Vec, triangle int32) float64 {
+	h := uint64(triangle)*0x9e3779b97f4a7c15 + 1
+	for _, v := range [3]float64{direction.X, direction.Y, direction.Z} {
+		h ^= math.Float64bits(v)
+		h *= 0xbf58476d1ce4e5b9
+		h ^= h >> 31
+	}
+	return float64(h>>11) / (1 << 53)
+}
+
+// meanGlow returns a material's emission, of a textured one the mean of its picture.
+func (w *World) meanGlow(m *scene.Material) geom.Vec {
+	if m.Glow == nil {
+		return m.Emission
+	}
+	if mean, ok := w.model.means[m.Glow.Texture]; ok {
+		return m.Emission.Mul(mean)
+	}
+	return m.Emission
+}
+
+// meanLight returns the mean linear light of a texture that is there.
+func meanLight(s *scene.Scene, texture int) (mean geom.Vec, ok bool) {
+	t := s.Textures[texture]
+	if t.Image == scene.None || s.Images[t.Image].Pixels == nil {
+		return mean, false
+	}
+	pix := s.Images[t.Image].Pixels.Pix
+	for i := 0; i < len(pix); i += 4 {
+		mean = mean.Add(geom.Vec{X: decoded[pix[i]], Y: decoded[pix[i+1]], Z: decoded[pix[i+2]]})
+	}
+	return mean.Scale(4 / float64(len(pix))), true
+}

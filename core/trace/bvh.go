@@ -153,11 +153,11 @@ type ray struct {
 }
 
 func newRay(origin, direction geom.Vec) ray {
+	inverse := [3]float32{float32(1 / direction.X), float32(1 / direction.Y), float32(1 / direction.Z)}
 	return ray{
 		origin, direction,
-		[3]float32{float32(origin.X), float32(origin.Y), float32(origin.Z)},
-		[3]float32{float32(1 / direction.X), float32(1 / direction.Y), float32(1 / direction.Z)},
-		[3]bool{direction.X < 0, direction.Y < 0, direction.Z < 0},
+		[3]float32{float32(origin.X), float32(origin.Y), float32(origin.Z)}, inverse,
+		[3]bool{inverse[0] < 0, inverse[1] < 0, inverse[2] < 0}, // of a negative zero, too
 	}
 }
 

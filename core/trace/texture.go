@@ -184,13 +184,13 @@ func (in *instance) through(triangle int32, u, v float64, r *ray) bool {
 		alpha = 1
 	}
 	alpha *= 1 - m.Transmission
-	return alpha < 1 && chance(r.direction, triangle) >= alpha
+	return alpha < 1 && chance(r, triangle) >= alpha
 }
 
 // chance hashes a number from 0 to 1.
-func chance(direction geom.Vec, triangle int32) float64 {
+func chance(r *ray, triangle int32) float64 {
 	h := uint64(triangle)*0x9e3779b97f4a7c15 + 1
-	for _, v := range [3]float64{direction.X, direction.Y, direction.Z} {
+	for _, v := range [6]float64{r.origin.X, r.origin.Y, r.origin.Z, r.direction.X, r.direction.Y, r.direction.Z} {
 		h ^= math.Float64bits(v)
 		h *= 0xbf58476d1ce4e5b9
 		h ^= h >> 31

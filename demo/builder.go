@@ -44,10 +44,23 @@ func (b *builder) lit(name string, emission geom.Vec) int {
 func (b *builder) mesh(name string, shapes ...*shape) int {
 	m := scene.Mesh{Name: name}
 	for _, s := range shapes {
+		s.part.Indices = withArea(s.part)
 		m.Parts = append(m.Parts, s.part)
 	}
 	b.scene.Meshes = append(b.scene.Meshes, m)
 	return len(b.scene.Meshes) - 1
+}
+
+// withArea returns the triangles that have one: where a hull runs out into a point, some have not.
+func withArea(p scene.Part) []uint32 {
+	var kept []uint32
+	for i := 0; i+2 < len(p.Indices); i += 3 {
+		a, b, c := p.Positions[p.Indices[i]], p.Positions[p.Indices[i+1]], p.Positions[p.Indices[i+2]]
+		if b.Sub(a).Cross(c.Sub(a)).Length() > 0 {
+			kept = append(kept, p.Indices[i:i+3]...)
+		}
+	}
+	return kept
 }
 
 // node adds a node below a parent, or below the scene itself for None.

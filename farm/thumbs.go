@@ -40,6 +40,7 @@ func NewThumbs(h *house.House, r Renderer) *Thumbs {
 // A Thumb says which small picture is wanted.
 type Thumb struct {
 	Scene      string // SHA-256
+	Unit       float64
 	Camera     string
 	Look       look.Look
 	Rate       frame.Rate
@@ -87,7 +88,7 @@ func (s *Thumbs) render(ctx context.Context, t Thumb, path string) error {
 	picture := output.PNG.Usual()
 	picture.Depth = output.Eight
 	j := job.Job{
-		Version: job.Version, Scene: s.House.ScenePath(production.SceneFile{SHA256: t.Scene}),
+		Version: job.Version, Scene: s.House.ScenePath(production.SceneFile{SHA256: t.Scene}), SceneUnit: t.Unit,
 		View: job.View{Name: t.Camera, Camera: t.Camera, Look: t.Look}, Rate: t.Rate, FirstFrame: t.FirstFrame,
 		Size: t.Size, Fit: t.Fit, Background: t.Background, Passes: beauty, Samples: 3, Filter: pixel.Gaussian,
 		Frames: []job.Frame{{Number: t.Frame, Files: []job.File{{Path: temp, Encoding: picture, Passes: beauty}}}},

@@ -180,6 +180,8 @@ func (e edit) apply(p *production.Production) error {
 		return e.picture(p)
 	case "floor":
 		return e.floor(p)
+	case "scene":
+		return e.scene(p)
 	case "view":
 		return e.view(p)
 	case "shot":

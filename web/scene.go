@@ -3,6 +3,7 @@ package web
 import (
 	"errors"
 	"fmt"
+	"io"
 	"mime/multipart"
 	"net/http"
 	"slices"
@@ -15,30 +16,28 @@ import (
 	"reelhouse/core/naming"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
+	"reelhouse/core/scene"
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/store"
 )
 
-// bringScene takes a scene file in; views are made for its cameras where there are none yet.
+// bringScene takes a scene in: a file, several that belong together, or one of the folder incoming. Views are made for its cameras
+// where there are none yet.
 func (a *app) bringScene(c *echo.Context) error {
 	p, err := a.House.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
-	refuse := func(message string) error {
-		return a.update(c, answer{production: p, station: production.Scenes, mistake: mistake{Where: "scene", Field: "file", Message: message}})
-	}
-	file, name, err := uploaded(c, "choose a .glb file, or a .gltf file with everything embedded")
+	kept, s, err := a.takenScene(c)
 	if err != nil {
-		return refuse(err.Error())
-	}
-	defer file.Close()
-	kept, s, err := a.House.BringScene(name, file)
-	if err != nil {
-		return refuse(name + " was not taken in. " + err.Error())
+		return a.update(c, answer{production: p, station: production.Scenes, mistake: mistake{Where: "scene", Field: "file", Message: err.Error()}})
 	}
 	after, err := a.House.Edit(p.Code, "scene "+kept.Name, store.Any, func(p *production.Production) error {
+		kept.Unit = p.Scene.Unit
+		if kept.Before = p.Scene.SHA256; kept.Before == kept.SHA256 {
+			kept.Before = p.Scene.Before
+		}
 		p.Scene = kept
 		for _, camera := range house.CameraNames(s) {
 			if slices.ContainsFunc(p.Views, func(v production.View) bool { return v.Camera == camera }) {
@@ -57,6 +56,42 @@ func (a *app) bringScene(c *echo.Context) error {
 	}
 	a.Hub().Changed()
 	return a.update(c, answer{production: after, station: production.Scenes, notice: "Taken in: " + kept.Name + "."})
+}
+
+// takenScene keeps what a form brings.
+func (a *app) takenScene(c *echo.Context) (kept production.SceneFile, s *scene.Scene, err error) {
+	if name := c.FormValue("incoming"); name != "" {
+		if kept, s, err = a.House.BringIncoming(name); err != nil {
+			err = fmt.Errorf("%s was not taken in. %w", name, err)
+		}
+		return kept, s, err
+	}
+	form, err := c.MultipartForm()
+	if err != nil {
+		return kept, nil, fmt.Errorf("the file did not arrive whole; try again")
+	}
+	var files []house.Beside
+	for _, header := range form.File["file"] {
+		files = append(files, house.Beside{Name: header.Filename, Open: func() (io.ReadCloser, error) { return header.Open() }})
+	}
+	switch len(files) {
+	case 0:
+		return kept, nil, fmt.Errorf("no file was chosen; choose a .glb file, a .gltf file with the files that it needs, or a zip archive of them")
+	case 1:
+		in, err := files[0].Open()
+		if err != nil {
+			return kept, nil, err
+		}
+		defer in.Close()
+		if kept, s, err = a.House.BringScene(files[0].Name, in); err != nil {
+			err = fmt.Errorf("%s was not taken in. %w", files[0].Name, err)
+		}
+		return kept, s, err
+	}
+	if kept, s, err = a.House.BringFiles(files); err != nil {
+		err = fmt.Errorf("the files were not taken in. %w", err)
+	}
+	return kept, s, err
 }
 
 // uploaded returns the file of a form, with its name; the error says what to do instead.
@@ -80,7 +115,7 @@ const thumbEdge = 288
 // smallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
 func smallPicture(p production.Production, v production.View, l look.Look, size raster.Named, number, edge int) farm.Thumb {
 	return farm.Thumb{
-		Scene: p.Scene.SHA256, Camera: v.Camera, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
+		Scene: p.Scene.SHA256, Unit: p.Scene.Unit, Camera: v.Camera, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
 		Size: size.Seen().Within(edge), Fit: size.Fit, Background: p.Picture.Background,
 	}
 }

@@ -1,8 +1,6 @@
 package web
 
 import (
-	"fmt"
-	"sort"
 	"strings"
 
 	"reelhouse/core/frame"
@@ -45,73 +43,6 @@ var stations = []station{
 		}
 		return good
 	}},
-}
-
-func fillScenes(a *app, v *view) error {
-	type object struct {
-		Name      string
-		Triangles int
-		Share     int // percent
-		Moves     bool
-	}
-	page := struct {
-		Scene                    *scene.Scene
-		Trouble                  string
-		Triangles                int
-		Size                     string
-		First, Last, Count       int
-		Objects                  []object
-		Cameras, Lights, Objectn int
-		Moving                   int
-	}{}
-	v.Page = &page
-	if v.Production.Scene.SHA256 == "" {
-		return nil
-	}
-	s, err := a.House.Scene(v.Production.Scene)
-	if err != nil {
-		page.Trouble = err.Error()
-		return nil
-	}
-	page.Scene, page.Triangles = s, s.Triangles()
-	size := s.Bounds(s.At(0)).Size()
-	page.Size = fmt.Sprintf("%.0f × %.0f × %.0f m", size.X, size.Y, size.Z)
-	page.First, page.Last = v.Production.FirstFrame, house.LastFrame(v.Production.Production, s)
-	page.Count = page.Last - page.First + 1
-	moving := s.Moving()
-	grouped := map[string]*object{}
-	for _, i := range s.At(0).Shown {
-		n := s.Nodes[i]
-		if n.Light != scene.None {
-			page.Lights++
-		}
-		if n.Mesh == scene.None {
-			continue
-		}
-		page.Objectn++
-		if moving[i] {
-			page.Moving++
-		}
-		mesh := s.Meshes[n.Mesh]
-		o := grouped[mesh.Name]
-		if o == nil {
-			o = &object{Name: mesh.Name}
-			grouped[mesh.Name] = o
-		}
-		o.Triangles += mesh.Triangles()
-		o.Moves = o.Moves || moving[i]
-	}
-	for _, o := range grouped {
-		o.Share = (200*o.Triangles/max(1, page.Triangles) + 1) / 2
-		page.Objects = append(page.Objects, *o)
-	}
-	sort.Slice(page.Objects, func(i, j int) bool {
-		a, b := page.Objects[i], page.Objects[j]
-		return a.Triangles > b.Triangles || a.Triangles == b.Triangles && a.Name < b.Name
-	})
-	page.Objects = page.Objects[:min(len(page.Objects), 14)]
-	page.Cameras = len(s.CameraNodes())
-	return nil
 }
 
 // shownView is a view with what its camera sees.

@@ -66,7 +66,7 @@ func readScene(path string) (*scene.Scene, error) {
 
 func printScene(out io.Writer, r scene.Report) {
 	line := func(format string, args ...any) { fmt.Fprintf(out, format+"\n", args...) }
-	line("size       %s x %s x %s (across, up, deep): about as large as %s", scene.Length(r.Size.X), scene.Length(r.Size.Y), scene.Length(r.Size.Z), r.Comparison)
+	line("size       %s x %s x %s (across, up, deep): about as long as %s", scene.Length(r.Size.X), scene.Length(r.Size.Y), scene.Length(r.Size.Z), r.Comparison)
 	line("triangles  %d in %d meshes, %d nodes, %d materials", r.Triangles, len(r.Objects), r.Nodes, r.Materials)
 	line("movement   %.3g to %.3g s, %d objects move", r.Begin, r.End, r.Moving)
 	for _, c := range r.Cameras {

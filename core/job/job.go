@@ -27,8 +27,10 @@ const Version = 1
 
 // A Job is one or more frames of one sequence.
 type Job struct {
-	Version    int         `json:"version"`
-	Scene      string      `json:"scene"` // path of the scene file
+	Version int    `json:"version"`
+	Scene   string `json:"scene"` // path of the scene file
+	// SceneUnit is the metres that one unit of the file is; 0 stands for 1.
+	SceneUnit  float64     `json:"sceneUnit,omitempty"`
 	View       View        `json:"view"`
 	Rate       frame.Rate  `json:"rate"`
 	FirstFrame int         `json:"firstFrame"` // the frame at the scene's time 0

@@ -80,6 +80,9 @@ func (p Production) Problems() []Problem {
 	if p.Scene.SHA256 == "" {
 		ps.add(Scenes, "scene", "file", "there is no scene yet; bring in a glTF file")
 	}
+	if u := p.Scene.Unit; u != 0 && !(u >= LeastUnit && u <= MostUnit) {
+		ps.add(Scenes, "scene", "unit", "a unit of %v m is outside %v to %v m", u, LeastUnit, MostUnit)
+	}
 	p.views(&ps)
 	p.shots(&ps)
 	p.passes(&ps)

@@ -40,7 +40,17 @@ type SceneFile struct {
 	Name   string `json:"name"`   // as it was brought in
 	SHA256 string `json:"sha256"` // hexadecimal; empty for none
 	Bytes  int64  `json:"bytes"`
+	// Unit is the metres that one unit of the file is; 0 stands for 1, as glTF has it.
+	Unit float64 `json:"unit,omitempty"`
+	// Before is the SHA-256 of the file that this one replaced, empty for none.
+	Before string `json:"before,omitempty"`
 }
+
+// Limits of units, in metres.
+const (
+	LeastUnit = 1e-6
+	MostUnit  = 1e6
+)
 
 // A Quality is switched as a whole.
 type Quality struct {

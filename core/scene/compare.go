@@ -140,6 +140,7 @@ func (s *Scene) Scaled(factor float64) *Scene {
 		return s
 	}
 	out := *s
+	out.Unit = factor
 	top := NewNode("units")
 	top.Children, top.Scale = s.Roots, geom.Vec{X: factor, Y: factor, Z: factor}
 	out.Nodes = append(s.Nodes[:len(s.Nodes):len(s.Nodes)], top)

@@ -10,6 +10,7 @@ import (
 	"io"
 	"io/fs"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/qmuntal/gltf"
@@ -112,6 +113,7 @@ func read(data []byte, folder fs.FS) (s *Scene, err error) {
 	if err := r.all(); err != nil {
 		return nil, fmt.Errorf("scene file: %w", err)
 	}
+	r.scene.Extras.Files = files.names
 	return r.scene, nil
 }
 
@@ -151,6 +153,7 @@ func checkContainer(data []byte) error {
 type beside struct {
 	folder fs.FS // nil if none came with the scene
 	taken  int64
+	names  []string // that were read
 }
 
 // Open is that of fs.FS; everything goes through ReadFile.
@@ -183,6 +186,9 @@ func (b *beside) ReadFile(name string) ([]byte, error) {
 	}
 	defer file.Close()
 	data, err := io.ReadAll(io.LimitReader(file, MaxFileBytes-b.taken+1))
+	if !slices.Contains(b.names, name) {
+		b.names = append(b.names, name)
+	}
 	if b.taken += int64(len(data)); err == nil && b.taken > MaxFileBytes {
 		err = fmt.Errorf("with %q the scene's files are larger than %d MB", name, MaxFileBytes>>20)
 	}

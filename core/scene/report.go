@@ -68,7 +68,7 @@ type TextureReport struct {
 	Type   string `json:"type,omitempty"`
 	Width  int    `json:"width"`
 	Height int    `json:"height"`
-	Bytes  int    `json:"bytes"`
+	Bytes  int64  `json:"bytes"`
 	Fault  string `json:"fault,omitempty"`
 }
 
@@ -91,6 +91,9 @@ func (s *Scene) Report() Report {
 	r := Report{
 		Name: s.Name, Others: s.Others, Generator: s.Extras.Generator, Extensions: s.Extras.Extensions, Notes: s.Notes, Materials: len(s.Materials),
 		Nodes: len(pose.Shown), Begin: s.begin(), End: s.Duration(), Findings: []Finding{}, Objects: []ObjectReport{}, Cameras: []CameraReport{}, Lights: []LightReport{}, Textures: []TextureReport{},
+	}
+	if s.Unit != 0 {
+		r.Nodes-- // the one that scales is not the file's
 	}
 	if box := s.Bounds(pose); !box.Empty() {
 		r.Size = box.Size()
@@ -147,7 +150,7 @@ func (s *Scene) Report() Report {
 		return a.Triangles > b.Triangles || a.Triangles == b.Triangles && a.Name < b.Name
 	})
 	for _, m := range s.Images {
-		r.Textures = append(r.Textures, TextureReport{m.Name, m.File, m.Type, m.Size.X, m.Size.Y, m.Bytes, m.Fault})
+		r.Textures = append(r.Textures, TextureReport{m.Name, m.File, m.Type, m.Size.X, m.Size.Y, int64(m.Bytes), m.Fault})
 	}
 	r.look(s, pose)
 	return r
@@ -196,9 +199,11 @@ func (r *Report) look(s *Scene, pose Pose) {
 	if nameless > 0 {
 		r.find(false, "objects", "%d have no name; a matte cannot tell them apart.", nameless)
 	}
+	flat, flatMeshes := 0, []string(nil)
 	for _, mesh := range s.Meshes {
 		if n := mesh.flat(); n > 0 {
-			r.find(false, "mesh "+mesh.Name, "%d of its %d triangles have no area.", n, mesh.Triangles())
+			flat += n
+			flatMeshes = append(flatMeshes, mesh.Name)
 		}
 		for _, p := range mesh.Parts {
 			if m := p.Material; m != None && len(p.UV) == 0 && s.Materials[m].Base != nil {
@@ -206,6 +211,18 @@ func (r *Report) look(s *Scene, pose Pose) {
 			}
 		}
 	}
+	if flat > 0 {
+		r.find(false, "meshes", "%d triangles have no area and are left out; they lie in %s.", flat, some(flatMeshes))
+	}
+}
+
+// some names a few.
+func some(names []string) string {
+	const most = 5
+	if len(names) <= most {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
 }
 
 func (r *Report) same(counts map[string]int, what, text string) {

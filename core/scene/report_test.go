@@ -39,7 +39,7 @@ func TestTheReportFindsWhatIsWrong(t *testing.T) {
 		"2 objects have this name":      func(s *Scene) { s.Nodes[2].Mesh, s.Nodes[2].Name = 0, "child" },
 		"1 have no name":                func(s *Scene) { s.Nodes[1].Name = "" },
 		"scaled to nothing":             func(s *Scene) { s.Nodes[2].Mesh, s.Nodes[2].Scale = 0, geom.Vec{} },
-		"1 of its 2 triangles have no":  func(s *Scene) { s.Meshes[0].Parts[0].Indices = []uint32{0, 1, 2, 0, 0, 3} },
+		"1 triangles have no area and":  func(s *Scene) { s.Meshes[0].Parts[0].Indices = []uint32{0, 1, 2, 0, 0, 3} },
 		"no texture coordinates":        func(s *Scene) { s.Materials[0].Base = &Map{} },
 		"It is drawn without: it is mi": func(s *Scene) { s.Images = []Image{{Name: "sail.png", Fault: "it is missing"}} },
 	} {

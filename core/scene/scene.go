@@ -26,12 +26,14 @@ type Scene struct {
 	Channels  []Channel // animation
 	Notes     []string  // what the file holds and this program leaves aside or simplifies, in sentences
 	Extras    Extras
+	Unit      float64 // by which everything was scaled, see Scaled; 0 if it was not
 }
 
 // Extras are what the report tells of a file beside what is drawn.
 type Extras struct {
 	Generator  string   // that wrote the file, as it says
 	Extensions []string // that the file uses
+	Files      []string // beside it, that it refers to and that are there
 }
 
 // A Node places things: first Scale, then Rotation, then Translation, then the parent's placing.

@@ -53,6 +53,15 @@ document.addEventListener("htmx:afterSettle", compareRevisions);
 // Answers of the calculators: a form asks as it is typed in.
 document.addEventListener("submit", (e) => e.target.matches("[data-calculator]") && e.preventDefault());
 
+// How much of a file was sent.
+document.addEventListener("htmx:xhr:progress", (e) => {
+  const bar = e.target.closest?.("[data-progress]")?.querySelector("progress");
+  if (!bar || !e.detail.lengthComputable) return;
+  const share = e.detail.loaded / e.detail.total;
+  bar.value = share;
+  bar.parentElement.querySelector("[data-sent]").textContent = share < 1 ? `${Math.round(100 * share)} % sent` : "sent; reading it …";
+});
+
 // Times are shown in the viewer's zone.
 const clock = new Intl.DateTimeFormat(undefined, { dateStyle: "medium", timeStyle: "short" });
 function localTimes(root) {

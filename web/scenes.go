@@ -1,0 +1,130 @@
+package web
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"reelhouse/core/production"
+	"reelhouse/core/scene"
+	"reelhouse/house"
+)
+
+// A unit is what one unit of a scene file may be, and how large the scene is then.
+type unit struct {
+	Name       string
+	Metres     float64
+	Value      string // as a form sends it
+	Largest    string
+	Comparison string
+	Chosen     bool
+}
+
+// units are those in which scenes are commonly drawn: metres, as glTF has them, and what files are in nevertheless. An inch is 25.4 mm and
+// a foot 12 inches (international yard and pound agreement, 1959).
+var units = []unit{{Name: "metres", Metres: 1}, {Name: "centimetres", Metres: 0.01}, {Name: "millimetres", Metres: 0.001}, {Name: "feet", Metres: 0.3048}, {Name: "inches", Metres: 0.0254}}
+
+// mostObjects and mostChanges are shown at first; the rest folds out.
+const (
+	mostObjects = 14
+	mostChanges = 24
+)
+
+type scenesPage struct {
+	Scene           *scene.Scene
+	Trouble         string
+	Report          scene.Report
+	Size            string // across, up, deep
+	First, Last     int
+	Count           int
+	Few, Rest       []scene.ObjectReport
+	Units           []unit
+	Unit            string
+	Before          string // file that this one is compared with, "" for none
+	Changes, Others []scene.Change
+	Lost            []string // views and looks that no longer find what they name
+	Incoming        []string
+}
+
+func fillScenes(a *app, v *view) error {
+	p := v.Production.Production
+	page := &scenesPage{}
+	v.Page = page
+	var err error
+	if page.Incoming, err = a.House.Incoming(); err != nil {
+		page.Trouble = "The folder incoming cannot be read: " + err.Error()
+	}
+	if p.Scene.SHA256 == "" {
+		return nil
+	}
+	s, err := a.House.Scene(p.Scene)
+	if err != nil {
+		page.Trouble = err.Error()
+		return nil
+	}
+	r := s.Report()
+	page.Scene, page.Report = s, r
+	page.Size = fmt.Sprintf("%.4g × %.4g × %.4g m", r.Size.X, r.Size.Y, r.Size.Z)
+	page.First, page.Last = p.FirstFrame, house.LastFrame(p, s)
+	page.Count = page.Last - page.First + 1
+	page.Few = r.Objects[:min(len(r.Objects), mostObjects)]
+	page.Rest = r.Objects[len(page.Few):]
+	page.fillUnits(p, r)
+	page.Lost = lost(p, s)
+	if p.Scene.Before != "" {
+		before, err := a.House.Scene(production.SceneFile{Name: "the file before", SHA256: p.Scene.Before, Unit: p.Scene.Unit})
+		if err != nil {
+			return nil // it was taken away; there is nothing to compare with
+		}
+		page.Before = p.Scene.Before[:min(8, len(p.Scene.Before))]
+		changes := scene.Compare(before, s)
+		page.Changes = changes[:min(len(changes), mostChanges)]
+		page.Others = changes[len(page.Changes):]
+	}
+	return nil
+}
+
+// fillUnits says how large the scene would be in each unit.
+func (page *scenesPage) fillUnits(p production.Production, r scene.Report) {
+	now := p.Scene.Unit
+	if now == 0 {
+		now = 1
+	}
+	page.Unit = strconv.FormatFloat(now, 'g', -1, 64)
+	for _, u := range units {
+		largest := r.Size.Max() / now * u.Metres
+		u.Value, u.Largest, u.Comparison, u.Chosen = strconv.FormatFloat(u.Metres, 'g', -1, 64), scene.Length(largest), scene.Comparison(largest), u.Metres == now
+		page.Units = append(page.Units, u)
+	}
+}
+
+// lost tells which views and looks name what the scene does not have.
+func lost(p production.Production, s *scene.Scene) []string {
+	var texts []string
+	for _, v := range p.Views {
+		if s.FindCamera(v.Camera) == scene.None {
+			texts = append(texts, fmt.Sprintf("View %s looks through %s, which is not in the scene.", v.Code, v.Camera))
+		}
+	}
+	for _, l := range p.Looks {
+		if names := l.Unmatched(s); len(names) > 0 {
+			texts = append(texts, fmt.Sprintf("Look %s switches off %s, and no light is called so.", l.Code, strings.Join(names, ", ")))
+		}
+	}
+	return texts
+}
+
+// scene applies an edit of the scene.
+func (e edit) scene(p *production.Production) error {
+	if e.field != "unit" {
+		return errChoice
+	}
+	metres, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(e.value, "m")), 64)
+	if err != nil || !(metres >= production.LeastUnit && metres <= production.MostUnit) {
+		return fmt.Errorf("%q is not a number of metres from %g to %g", e.value, production.LeastUnit, production.MostUnit)
+	}
+	if p.Scene.Unit = metres; metres == 1 {
+		p.Scene.Unit = 0
+	}
+	return nil
+}

@@ -1,0 +1,146 @@
+package web
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"mime/multipart"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// bring uploads files by their names, or takes one of the folder incoming in.
+func (s *site) bring(incoming string, files map[string][]byte) string {
+	s.t.Helper()
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	if incoming != "" {
+		m.WriteField("incoming", incoming)
+	}
+	for name, data := range files {
+		part, err := m.CreateFormFile("file", name)
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		part.Write(data)
+	}
+	m.Close()
+	r := httptest.NewRequest("POST", "/p/TEST/scene", &b)
+	r.Header.Set("Content-Type", m.FormDataContentType())
+	r.Header.Set("HX-Request", "true")
+	_, body := s.do(r)
+	return body
+}
+
+// sceneFiles is a scene of a triangle with a camera, its numbers in a file of their own.
+func sceneFiles(camera string, height float64) (scene, numbers []byte) {
+	var b bytes.Buffer
+	binary.Write(&b, binary.LittleEndian, []float32{-9, 0, 9, 9, 0, 9, 0, 0, -9})
+	scene = fmt.Appendf(nil, `{"asset":{"version":"2.0","generator":"a test"},"scene":0,"scenes":[{"nodes":[0,1]}],"nodes":[{"name":"floor","mesh":0},{"name":%q,"camera":0,"translation":[0,%v,5]}],
+		"meshes":[{"name":"floor","primitives":[{"attributes":{"POSITION":0}}]}],"cameras":[{"type":"perspective","perspective":{"yfov":1,"aspectRatio":1.5,"znear":0.1}}],
+		"buffers":[{"byteLength":36,"uri":"floor.bin"}],"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[-9,0,-9],"max":[9,0,9]}]}`, camera, height)
+	return scene, b.Bytes()
+}
+
+func (s *site) says(body string, texts ...string) {
+	s.t.Helper()
+	for _, text := range texts {
+		if !strings.Contains(body, text) {
+			s.t.Errorf("the page does not say %q:\n%s", text, body)
+		}
+	}
+}
+
+func TestScenesOfSeveralFilesAreTakenIn(t *testing.T) {
+	s := newSite(t)
+	scene, numbers := sceneFiles("cam", 2)
+	s.says(s.bring("", map[string][]byte{"floor.gltf": scene}), "floor.gltf was not taken in", "floor.bin&#34; did not come with the scene")
+	s.says(s.bring("", map[string][]byte{"floor.gltf": scene, "other.glb": scene}), "two scene files")
+	s.says(s.bring("", map[string][]byte{"floor.bin": numbers, "x.png": nil}), "no .gltf or .glb file among them")
+	if body := s.bring("", map[string][]byte{"floor.gltf": scene, "floor.bin": numbers}); !strings.Contains(body, "by a test") {
+		t.Errorf("both files:\n%s", body)
+	}
+	p := s.production()
+	if p.Scene.Name != "floor.gltf" || p.Scene.Before == "" {
+		t.Errorf("the production has %+v", p.Scene)
+	}
+	if _, err := s.house.Scene(p.Scene); err != nil {
+		t.Error(err)
+	}
+	// The same files again are the same scene, and what was before stays so.
+	s.bring("", map[string][]byte{"floor.bin": numbers, "floor.gltf": scene})
+	if now := s.production().Scene; now != p.Scene {
+		t.Errorf("the same files made %+v of %+v", now, p.Scene)
+	}
+}
+
+func TestANewerFileIsCompared(t *testing.T) {
+	s := newSite(t)
+	scene, numbers := sceneFiles("cam_new", 3)
+	body := s.bring("", map[string][]byte{"floor.gltf": scene, "floor.bin": numbers})
+	s.says(body, "Different from the file before", "is gone", "is new", "View v looks through cam, which is not in the scene")
+	if p := s.production(); len(p.Views) != 2 || p.Views[1].Camera != "cam_new" {
+		t.Errorf("views are %+v", p.Views)
+	}
+	s.post("/p/TEST/undo", url.Values{"station": {"scenes"}})
+	if _, body := s.get("/p/TEST/scenes"); strings.Contains(body, "Different from") {
+		t.Error("after undo, it is still compared")
+	}
+}
+
+func TestScenesOfTheFolderIncoming(t *testing.T) {
+	s := newSite(t)
+	scene, numbers := sceneFiles("cam", 2)
+	folder := filepath.Join(s.house.Dir, "incoming", "set")
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	for name, data := range map[string][]byte{"floor.gltf": scene, "floor.bin": numbers, "notes.txt": []byte("x"), "broken.glb": []byte("glTF")} {
+		if err := os.WriteFile(filepath.Join(folder, name), data, 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	_, body := s.get("/p/TEST/scenes")
+	s.says(body, "<option>set/broken.glb</option><option>set/floor.gltf</option>")
+	if strings.Contains(body, "notes.txt") {
+		t.Error("a text is offered as a scene")
+	}
+	s.says(s.bring("set/broken.glb", nil), "set/broken.glb was not taken in", "cut short")
+	s.says(s.bring("../secret.glb", nil), "there is no &#34;../secret.glb&#34; in the folder incoming")
+	s.bring("set/floor.gltf", nil)
+	if p := s.production(); p.Scene.Name != "floor.gltf" {
+		t.Errorf("the production has %+v", p.Scene)
+	}
+}
+
+func TestTheUnitOfASceneIsCorrected(t *testing.T) {
+	s := newSite(t)
+	_, body := s.get("/p/TEST/scenes")
+	s.says(body, "18 × 0 × 18 m", "a swimming pool", "as it is now")
+	_, body = s.post("/p/TEST/edit/scene", url.Values{"field": {"unit"}, "value": {"0.01"}, "station": {"scenes"}})
+	s.says(body, "0.18 × 0 × 0.18 m", "like a sheet of paper", "2 nodes")
+	scene, err := s.house.Scene(s.production().Scene)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if at := scene.At(0).World[scene.FindCamera("cam")].Origin; at.Y != 0.02 || at.Z != 0.05 {
+		t.Errorf("the camera stands at %v", at)
+	}
+	for _, wrong := range []string{"0", "-1", "x", "1e9", "NaN"} {
+		_, body := s.post("/p/TEST/edit/scene", url.Values{"field": {"unit"}, "value": {wrong}, "station": {"scenes"}})
+		s.says(body, "is not a number of metres")
+	}
+	if s.production().Scene.Unit != 0.01 {
+		t.Error("a mistake changed the unit")
+	}
+	// A newer file of the same house is most likely in the same unit.
+	file, numbers := sceneFiles("cam", 2)
+	s.bring("", map[string][]byte{"floor.gltf": file, "floor.bin": numbers})
+	if s.production().Scene.Unit != 0.01 {
+		t.Error("a newer file lost the unit")
+	}
+}

@@ -22,7 +22,7 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	return stamp.Facts{
 		Fields: naming.Fields{Production: b.Production, Shot: s.Shot, View: s.View, Look: s.Look.Name, Size: s.SizeCode, Quality: b.Quality.Name},
 		Title:  b.Title, ShotName: s.ShotName, Timecode: clock.Timecode(l.Number).String(), Seconds: clock.Seconds(l.Number),
-		Lens: house.LensName(scene, s.Camera), Note: s.Note, Sent: l.Batch.Sent,
+		Lens: house.LensName(scene, s.Camera, s.Setup), Note: s.Note, Sent: l.Batch.Sent,
 	}, nil
 }
 

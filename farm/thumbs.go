@@ -12,6 +12,7 @@ import (
 
 	"golang.org/x/sync/singleflight"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/frame"
 	"reelhouse/core/job"
 	"reelhouse/core/look"
@@ -42,6 +43,7 @@ type Thumb struct {
 	Scene      string // SHA-256
 	Unit       float64
 	Camera     string
+	Setup      camera.Setup
 	Look       look.Look
 	Rate       frame.Rate
 	FirstFrame int
@@ -89,7 +91,7 @@ func (s *Thumbs) render(ctx context.Context, t Thumb, path string) error {
 	picture.Depth = output.Eight
 	j := job.Job{
 		Version: job.Version, Scene: s.House.ScenePath(production.SceneFile{SHA256: t.Scene}), SceneUnit: t.Unit,
-		View: job.View{Name: t.Camera, Camera: t.Camera, Look: t.Look}, Rate: t.Rate, FirstFrame: t.FirstFrame,
+		View: job.View{Name: t.Camera, Camera: t.Camera, Setup: t.Setup, Look: t.Look}, Rate: t.Rate, FirstFrame: t.FirstFrame,
 		Size: t.Size, Fit: t.Fit, Background: t.Background, Passes: beauty, Samples: 3, Filter: pixel.Gaussian,
 		Frames: []job.Frame{{Number: t.Frame, Files: []job.File{{Path: temp, Encoding: picture, Passes: beauty}}}},
 	}

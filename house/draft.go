@@ -5,7 +5,7 @@ import (
 	"math"
 	"strconv"
 
-	"reelhouse/core/lens"
+	"reelhouse/core/camera"
 	"reelhouse/core/naming"
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
@@ -51,14 +51,17 @@ func CameraNames(s *scene.Scene) []string {
 	return names
 }
 
-// LensName returns what a camera's lens is called, such as "35 mm", "" if the scene has no such camera.
-func LensName(s *scene.Scene, camera string) string {
-	i := s.FindCamera(camera)
+// LensName returns what the lens of a set-up camera is called, such as "35.0 mm", "" if the scene has no such camera.
+func LensName(s *scene.Scene, name string, setup camera.Setup) string {
+	i := s.FindCamera(name)
 	if i == scene.None {
 		return ""
 	}
 	c := s.Cameras[s.Nodes[i].Camera]
-	return strconv.FormatFloat(lens.AnglesOf(c.Up, c.Aspect).FocalLength(), 'f', 1, 64) + " mm"
+	if c.Height > 0 {
+		return "orthographic, " + scene.Length(c.Height)
+	}
+	return strconv.FormatFloat(setup.FocalOf(c), 'f', 1, 64) + " mm"
 }
 
 // Draft works out what a production would send now.

@@ -12,6 +12,7 @@ import (
 	"image"
 	"io"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/frame"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
@@ -57,6 +58,8 @@ type View struct {
 	Name   string    `json:"name"`
 	Camera string    `json:"camera"` // name of the scene's node
 	Look   look.Look `json:"look"`
+	// Setup is what is changed of the scene's camera.
+	Setup camera.Setup `json:"setup,omitzero"`
 }
 
 // A Region is a rectangle of pixels.

@@ -64,7 +64,7 @@ func Compare(before, after Batch) Impact {
 
 // sameAs reports whether both sequences give the same files.
 func (s Sequence) sameAs(t Sequence) bool {
-	if s.View != t.View || s.Camera != t.Camera || s.Look.Code != t.Look.Code || s.Size != t.Size || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
+	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || s.Size != t.Size || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
 		!s.Frames.Equal(t.Frames) || !slices.Equal(s.Passes, t.Passes) || len(s.Files) != len(t.Files) {
 		return false
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/frame"
 	"reelhouse/core/look"
 	"reelhouse/core/naming"
@@ -47,14 +48,15 @@ func (b Batch) Clock() frame.Clock {
 
 // A Sequence is one shot in one size. One rendering of a frame makes all its files.
 type Sequence struct {
-	Shot     string      `json:"shot"`
-	ShotName string      `json:"shotName"`
-	View     string      `json:"view"`
-	Camera   string      `json:"camera"`
-	Look     look.Look   `json:"look"`
-	SizeCode string      `json:"sizeCode"`
-	Size     raster.Size `json:"size"` // in pixels, quality included
-	FullSize raster.Size `json:"fullSize"`
+	Shot     string       `json:"shot"`
+	ShotName string       `json:"shotName"`
+	View     string       `json:"view"`
+	Camera   string       `json:"camera"`
+	Setup    camera.Setup `json:"setup,omitzero"`
+	Look     look.Look    `json:"look"`
+	SizeCode string       `json:"sizeCode"`
+	Size     raster.Size  `json:"size"` // in pixels, quality included
+	FullSize raster.Size  `json:"fullSize"`
 	// PixelAspect is a pixel's width over its height.
 	PixelAspect float64        `json:"pixelAspect"`
 	Fit         raster.Fit     `json:"fit"`
@@ -127,7 +129,7 @@ func Build(p production.Production, m Measure) (Batch, error) {
 		for _, code := range shot.Sizes {
 			size, _ := p.FindSize(code)
 			s := Sequence{
-				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Look: laid,
+				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup, Look: laid,
 				SizeCode: code, Size: size.Reduced(quality.Scale), FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
 				Frames: p.Rendered(shot.Frames), Own: shot.Frames, Passes: pass.Sorted(list.Passes), Note: shot.Note,
 			}

@@ -102,6 +102,9 @@ func (p Production) views(ps *problems) {
 		if _, ok := p.FindLook(v.Look); !ok {
 			ps.add(Views, "view "+v.Code, "look", "the look %q does not exist; choose another", v.Look)
 		}
+		if err := v.Setup.Check(); err != nil {
+			ps.add(Views, "view "+v.Code, "setup", "%s", err)
+		}
 	}
 }
 

@@ -8,6 +8,7 @@ package production
 import (
 	"slices"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/frame"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
@@ -68,6 +69,8 @@ type View struct {
 	Name   string `json:"name"`
 	Camera string `json:"camera"`
 	Look   string `json:"look"`
+	// Setup is what the view changes of the scene's camera.
+	Setup camera.Setup `json:"setup,omitzero"`
 }
 
 // A PassList is a named choice of passes.

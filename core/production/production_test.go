@@ -16,7 +16,7 @@ import (
 func complete() Production {
 	p := New("SALT", "A title")
 	p.Scene = SceneFile{Name: "a.glb", SHA256: "00"}
-	p.Views = []View{{"quay", "Quay", "cam_quay", "plain"}}
+	p.Views = []View{{Code: "quay", Name: "Quay", Camera: "cam_quay", Look: "plain"}}
 	p.Shots = []Shot{{Code: "010", View: "quay", Frames: frame.Of(1001, 1048), Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true}}
 	return p
 }

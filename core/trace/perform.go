@@ -11,7 +11,6 @@ import (
 
 	"reelhouse/core/geom"
 	"reelhouse/core/job"
-	"reelhouse/core/lens"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
@@ -63,7 +62,7 @@ func performFrame(ctx context.Context, model *Model, j job.Job, f job.Frame, o O
 	}
 	settings := Settings{
 		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(), Passes: j.Passes, Samples: j.Samples, Filter: j.Filter,
-		Frame: f.Number, DepthBackground: j.DepthBackground,
+		Setup: j.View.Setup, Frame: f.Number, DepthBackground: j.DepthBackground,
 	}
 	var mutex sync.Mutex
 	said := 0.0
@@ -83,7 +82,7 @@ func performFrame(ctx context.Context, model *Model, j job.Job, f job.Frame, o O
 	if err != nil {
 		return err
 	}
-	h := picture.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, FocalLength: lens.AnglesOf(optics.Up, optics.Aspect).FocalLength()}
+	h := picture.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, FocalLength: j.View.Setup.FocalOf(optics)}
 	if region := j.Region.Rectangle(); !region.Empty() {
 		h.Window, h.Display = region, image.Rect(0, 0, j.Size.Width, j.Size.Height)
 	}

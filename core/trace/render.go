@@ -9,6 +9,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/geom"
 	"reelhouse/core/lens"
 	"reelhouse/core/pass"
@@ -27,6 +28,7 @@ type Settings struct {
 	Background      Background
 	Region          image.Rectangle // the part of the picture wanted; empty for all of it
 	Passes          []pass.Code
+	Setup           camera.Setup
 	Samples         int // along each edge of a pixel: 2 is 2 x 2
 	Filter          pixel.Filter
 	Frame           int     // changes the pattern of noise from frame to frame
@@ -62,17 +64,20 @@ func (s Settings) Check() error {
 	if err := s.Fit.Check(); err != nil {
 		return err
 	}
+	if err := s.Setup.Check(); err != nil {
+		return err
+	}
 	return s.Filter.Check()
 }
 
 // Render renders the named camera's picture. The image has the planes of the passes, by the names of
 // pass.ChannelNames, and the region's size. progress is called with 0 to 1, from several goroutines. It
 // ends early with ctx's error.
-func (w *World) Render(ctx context.Context, camera string, s Settings, progress func(float64)) (*pixel.Image, error) {
+func (w *World) Render(ctx context.Context, name string, s Settings, progress func(float64)) (*pixel.Image, error) {
 	if err := s.Check(); err != nil {
 		return nil, err
 	}
-	pose, optics, err := w.CameraPose(camera)
+	pose, optics, err := w.CameraPose(name)
 	if err != nil {
 		return nil, err
 	}
@@ -82,13 +87,11 @@ func (w *World) Render(ctx context.Context, camera string, s Settings, progress 
 	if s.PixelAspect == 0 {
 		s.PixelAspect = 1
 	}
-	window, project := lens.AnglesOf(optics.Up, optics.Aspect).Window(s.Fit, s.Size, s.PixelAspect), lens.Project
-	if optics.Height > 0 {
-		window, project = s.Fit.Window(s.Size, s.PixelAspect, optics.Height*optics.Aspect/2, optics.Height/2), lens.Parallel
-	}
+	view := s.Setup.Of(pose, optics)
+	window := view.Window(s.Fit, s.Size, s.PixelAspect)
 	p := &rendering{
 		world: w, settings: s, window: window.Picture,
-		projection: project(pose, window, s.Size),
+		projection: view.Projection(window, s.Size),
 		image:      pixel.New(s.Region.Dx(), s.Region.Dy()),
 	}
 	for _, code := range pass.Sorted(s.Passes) {

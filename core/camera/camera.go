@@ -1,0 +1,197 @@
+// Package camera is what a view makes of a camera of its scene: where it stands, what lens it has, and what is locked.
+//
+// Headings count from north (-Z) clockwise as seen from above, tilts upwards from the horizon, and rolls clockwise as the camera
+// sees it; all in degrees. Film backs, focal lengths and shifts are in millimetres.
+package camera
+
+import (
+	"fmt"
+	"math"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/lens"
+	"reelhouse/core/raster"
+	"reelhouse/core/scene"
+)
+
+// A Setup is what a view changes of its scene's camera. The zero value changes nothing.
+type Setup struct {
+	// Stand puts the camera at one place. Without it, it stands or moves as in the scene.
+	Stand *Stand `json:"stand,omitempty"`
+	// Focal is the focal length; 0 keeps the angle of the scene's camera.
+	Focal float64 `json:"focal,omitempty"`
+	// Back is the width of the film back; 0 stands for lens.BackWidth.
+	Back float64 `json:"back,omitempty"`
+	// The shifts move the lens against the film back: to the right and up.
+	ShiftAcross float64 `json:"shiftAcross,omitempty"`
+	ShiftUp     float64 `json:"shiftUp,omitempty"`
+	// Locked keeps everything above, and the choice of camera, from being changed.
+	Locked bool `json:"locked,omitempty"`
+}
+
+// A Stand is a place and a direction.
+type Stand struct {
+	Position geom.Vec `json:"position"` // metres
+	Heading  float64  `json:"heading"`
+	Tilt     float64  `json:"tilt"`
+	Roll     float64  `json:"roll"`
+}
+
+// Limits of what can be set up.
+const (
+	LeastFocal, MostFocal = 1.0, 5000.0
+	LeastBack, MostBack   = 1.0, 500.0
+	MostShift             = 250.0
+	MostMetres            = 1e6
+	MostTilt              = 90.0
+	steepest              = 70.0 // tilt in degrees that can be straightened
+)
+
+func radians(degrees float64) float64 { return degrees * math.Pi / 180 }
+
+// StandOf returns how a camera with a pose stands.
+func StandOf(pose geom.Affine) Stand {
+	forward, across := pose.Z.Unit().Scale(-1), pose.X.Unit()
+	heading := math.Atan2(forward.X, -forward.Z)
+	if math.Hypot(forward.X, forward.Z) < 1e-9 { // straight up or down: by where its right hand is
+		heading = math.Atan2(across.Z, across.X)
+	}
+	right := geom.Vec{X: math.Cos(heading), Z: math.Sin(heading)}
+	up := right.Cross(forward)
+	return Stand{
+		Position: pose.Origin, Heading: math.Mod(lens.Degrees(heading)+360, 360), Tilt: lens.Degrees(math.Asin(min(1, max(-1, forward.Y)))),
+		Roll: lens.Degrees(math.Atan2(-across.Dot(up), across.Dot(right))),
+	}
+}
+
+// Pose returns the pose of a camera that stands so.
+func (s Stand) Pose() geom.Affine {
+	turn := geom.AxisAngle(geom.Vec{Y: 1}, -radians(s.Heading)).Mul(geom.AxisAngle(geom.Vec{X: 1}, radians(s.Tilt))).Mul(geom.AxisAngle(geom.Vec{Z: 1}, -radians(s.Roll)))
+	return geom.Compose(s.Position, turn, geom.Vec{X: 1, Y: 1, Z: 1})
+}
+
+// Same reports whether two setups give the same picture and are locked alike.
+func (s Setup) Same(t Setup) bool {
+	if (s.Stand == nil) != (t.Stand == nil) || s.Stand != nil && *s.Stand != *t.Stand {
+		return false
+	}
+	s.Stand, t.Stand = nil, nil
+	return s == t
+}
+
+// Check says what is wrong with the setup, or nil.
+func (s Setup) Check() error {
+	outside := func(v, least, most float64) bool { return !(v >= least && v <= most) }
+	switch {
+	case s.Focal != 0 && outside(s.Focal, LeastFocal, MostFocal):
+		return fmt.Errorf("a focal length of %v mm is outside %v to %v mm", s.Focal, LeastFocal, MostFocal)
+	case s.Back != 0 && outside(s.Back, LeastBack, MostBack):
+		return fmt.Errorf("a film back of %v mm is outside %v to %v mm", s.Back, LeastBack, MostBack)
+	case outside(s.ShiftAcross, -MostShift, MostShift) || outside(s.ShiftUp, -MostShift, MostShift):
+		return fmt.Errorf("a shift of %v and %v mm is outside %v mm either way", s.ShiftAcross, s.ShiftUp, MostShift)
+	case s.Stand == nil:
+		return nil
+	}
+	at := s.Stand
+	for _, v := range []float64{at.Position.X, at.Position.Y, at.Position.Z} {
+		if outside(v, -MostMetres, MostMetres) {
+			return fmt.Errorf("a place %v m away is too far", v)
+		}
+	}
+	switch {
+	case outside(at.Heading, 0, 360):
+		return fmt.Errorf("a heading of %v° is outside 0 to 360°", at.Heading)
+	case outside(at.Tilt, -MostTilt, MostTilt):
+		return fmt.Errorf("a tilt of %v° is outside %v° up or down", at.Tilt, MostTilt)
+	case outside(at.Roll, -180, 180):
+		return fmt.Errorf("a roll of %v° is outside 180° either way", at.Roll)
+	}
+	return nil
+}
+
+// A View is a camera with its setup, at one moment.
+type View struct {
+	Pose   geom.Affine
+	Camera scene.Camera
+	// The shifts, in the unit of the window: tangents, or metres of an orthographic camera.
+	ShiftAcross, ShiftUp float64
+}
+
+// BackWidth returns the width of the film back.
+func (s Setup) BackWidth() float64 {
+	if s.Back == 0 {
+		return lens.BackWidth
+	}
+	return s.Back
+}
+
+// FocalOf returns the focal length with which a camera sees what it sees, 0 for an orthographic one.
+func (s Setup) FocalOf(c scene.Camera) float64 {
+	switch {
+	case c.Height > 0:
+		return 0
+	case s.Focal > 0:
+		return s.Focal
+	}
+	return lens.FocalLength(s.BackWidth(), lens.AnglesOf(c.Up, c.Aspect).Across)
+}
+
+// Of returns what the setup makes of a camera with a pose.
+func (s Setup) Of(pose geom.Affine, c scene.Camera) View {
+	if s.Stand != nil {
+		pose = s.Stand.Pose()
+	}
+	v := View{Pose: pose, Camera: c}
+	if c.Height > 0 {
+		perMetre := s.BackWidth() / (c.Height * c.Aspect)
+		v.ShiftAcross, v.ShiftUp = s.ShiftAcross/perMetre, s.ShiftUp/perMetre
+		return v
+	}
+	focal := s.FocalOf(c)
+	if s.Focal > 0 {
+		across := lens.FieldOfView(s.BackWidth(), s.Focal)
+		v.Camera.Up = 2 * math.Atan(math.Tan(across/2)/c.Aspect)
+	}
+	v.ShiftAcross, v.ShiftUp = s.ShiftAcross/focal, s.ShiftUp/focal
+	return v
+}
+
+// Window returns what a size shows.
+func (v View) Window(f raster.Fit, s raster.Size, pixelAspect float64) raster.Window {
+	var w raster.Window
+	if v.Camera.Height > 0 {
+		w = f.Window(s, pixelAspect, v.Camera.Height*v.Camera.Aspect/2, v.Camera.Height/2)
+	} else {
+		w = lens.AnglesOf(v.Camera.Up, v.Camera.Aspect).Window(f, s, pixelAspect)
+	}
+	w.Left, w.Right, w.Bottom, w.Top = w.Left+v.ShiftAcross, w.Right+v.ShiftAcross, w.Bottom+v.ShiftUp, w.Top+v.ShiftUp
+	return w
+}
+
+// Projection returns the projection of a window of the view.
+func (v View) Projection(w raster.Window, s raster.Size) lens.Projection {
+	if v.Camera.Height > 0 {
+		return lens.Parallel(v.Pose, w, s)
+	}
+	return lens.Project(v.Pose, w, s)
+}
+
+// Straightened levels a standing camera and shifts its lens instead, so that verticals stay vertical and what was in the middle
+// of the picture stays there.
+func (s Setup) Straightened(pose geom.Affine, c scene.Camera) (Setup, error) {
+	if c.Height > 0 {
+		return s, fmt.Errorf("verticals of an orthographic camera do not converge; level it by its tilt")
+	}
+	at := StandOf(pose)
+	if s.Stand != nil {
+		at = *s.Stand
+	}
+	focal := s.FocalOf(c)
+	angle := radians(at.Tilt) + math.Atan(s.ShiftUp/focal)
+	if math.Abs(lens.Degrees(angle)) > steepest {
+		return s, fmt.Errorf("it looks %.0f° up or down, more than the %.0f° that a shift can stand in for", math.Abs(lens.Degrees(angle)), steepest)
+	}
+	at.Tilt, at.Roll = 0, 0
+	s.Stand, s.ShiftUp = &at, focal*math.Tan(angle)
+	return s, s.Check()
+}

@@ -13,6 +13,7 @@ import (
 
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
+	"reelhouse/core/scene"
 	"reelhouse/store"
 )
 
@@ -20,6 +21,8 @@ import (
 type edit struct {
 	kind, code, field, value string
 	values                   []string // of tick boxes
+	frame                    int      // at which the page shows things that move
+	stage                    func(p *production.Production) (*scene.Scene, error)
 }
 
 // errChoice marks what only a damaged page can send.
@@ -33,6 +36,8 @@ func (a *app) edit(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, "The form could not be read.")
 	}
 	e := edit{kind: c.Param("kind"), code: form.Get("of"), field: form.Get("field"), value: strings.TrimSpace(form.Get("value")), values: form["values"]}
+	e.frame, _ = strconv.Atoi(form.Get("frame")) // 0 stands for before the first one
+	e.stage = func(p *production.Production) (*scene.Scene, error) { return a.House.Scene(p.Scene) }
 	summary := e.where() + ", " + e.field
 	if e.field == "add" || e.field == "remove" {
 		summary = e.field + " " + e.where()
@@ -181,7 +186,7 @@ func (e edit) apply(p *production.Production) error {
 	case "floor":
 		return e.floor(p)
 	case "scene":
-		return e.scene(p)
+		return e.sceneUnit(p)
 	case "view":
 		return e.view(p)
 	case "shot":

@@ -30,7 +30,10 @@ func (e edit) view(p *production.Production) error {
 	case "name":
 		v.Name = e.value
 	case "camera":
-		v.Camera = e.value
+		if v.Setup.Locked {
+			return fmt.Errorf("the camera of view %s is locked; unlock it to change it", v.Code)
+		}
+		v.Camera, v.Setup.Stand = e.value, nil
 	case "look":
 		v.Look = e.value
 	case "remove":
@@ -38,8 +41,18 @@ func (e edit) view(p *production.Production) error {
 			return err
 		}
 		p.Views = slices.Delete(p.Views, i, i+1)
+	case "copy":
+		c := *v
+		c.Code = fresh(v.Code+"_", 1, func(code string) bool { _, ok := p.FindView(code); return ok })
+		c.Name += " (copy)"
+		c.Setup.Locked = false
+		if c.Setup.Stand != nil {
+			stand := *c.Setup.Stand
+			c.Setup.Stand = &stand
+		}
+		p.Views = slices.Insert(p.Views, i+1, c)
 	default:
-		return errChoice
+		return e.setUp(p, v)
 	}
 	return nil
 }

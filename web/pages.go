@@ -96,6 +96,8 @@ var functions = template.FuncMap{
 	"plural":   plural,
 	"percent":  func(f float64) string { return strconv.FormatFloat(math.Round(f*1000)/10, 'f', -1, 64) },
 	"add":      func(a, b int) int { return a + b },
+	"add2":     func(a, b float64) float64 { return a + b },
+	"list":     func(all ...string) []string { return all },
 	"field":    naming.Field,
 	"vals": func(pairs ...string) (string, error) {
 		m := map[string]string{}

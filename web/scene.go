@@ -136,13 +136,17 @@ func (a *app) thumb(c *echo.Context) error {
 	}
 	size, ok := p.FindSize(c.QueryParam("size"))
 	if !ok {
-		size = raster.Named{Size: raster.Size{Width: 1920, Height: 1080}}
+		size = usualSize
 	}
 	n, err := strconv.Atoi(c.QueryParam("frame"))
 	if err != nil {
 		n = p.FirstFrame
 	}
-	t := smallPicture(p.Production, v, l, size, n, thumbEdge)
+	edge := thumbEdge
+	if c.QueryParam("edge") == strconv.Itoa(previewEdge) {
+		edge = previewEdge
+	}
+	t := smallPicture(p.Production, v, l, size, n, edge)
 	c.Response().Header().Set("Cache-Control", "no-cache")
 	c.Response().Header().Set("ETag", `"`+t.Key()+`"`)
 	if c.Request().Header.Get("If-None-Match") == `"`+t.Key()+`"` {

@@ -114,8 +114,8 @@ func lost(p production.Production, s *scene.Scene) []string {
 	return texts
 }
 
-// scene applies an edit of the scene.
-func (e edit) scene(p *production.Production) error {
+// sceneUnit applies an edit of the scene's unit.
+func (e edit) sceneUnit(p *production.Production) error {
 	if e.field != "unit" {
 		return errChoice
 	}

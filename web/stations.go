@@ -1,16 +1,11 @@
 package web
 
 import (
-	"strings"
-
 	"reelhouse/core/frame"
-	"reelhouse/core/lens"
-	"reelhouse/core/look"
 	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
-	"reelhouse/core/scene"
 	"reelhouse/house"
 )
 
@@ -43,74 +38,6 @@ var stations = []station{
 		}
 		return good
 	}},
-}
-
-// shownView is a view with what its camera sees.
-type shownView struct {
-	production.View
-	Found       bool
-	Across, Up  float64 // degrees
-	Focal       float64 // millimetres on a back 36 mm wide
-	MiddleFrame int
-	UsedBy      string
-	LookName    string
-}
-
-func (a *app) shownViews(v *view) ([]shownView, []string) {
-	s, err := a.House.Scene(v.Production.Scene)
-	var cameras []string
-	if err == nil {
-		cameras = house.CameraNames(s)
-	}
-	var shown []shownView
-	for _, w := range v.Production.Views {
-		out := shownView{View: w, MiddleFrame: v.Production.FirstFrame}
-		if l, ok := v.Production.FindLook(w.Look); ok {
-			out.LookName = l.Name
-		}
-		if err == nil {
-			if i := s.FindCamera(w.Camera); i != scene.None {
-				c := s.Cameras[s.Nodes[i].Camera]
-				angles := lens.AnglesOf(c.Up, c.Aspect)
-				out.Found, out.Across, out.Up, out.Focal = true, lens.Degrees(angles.Across), lens.Degrees(angles.Up), angles.FocalLength()
-				out.MiddleFrame = (v.Production.FirstFrame + house.LastFrame(v.Production.Production, s)) / 2
-			}
-		}
-		var used []string
-		for _, shot := range v.Production.Shots {
-			if shot.View == w.Code {
-				used = append(used, shot.Code)
-				out.MiddleFrame = shot.Frames.At(shot.Frames.Count() / 2)
-			}
-		}
-		out.UsedBy = strings.Join(used, ", ")
-		shown = append(shown, out)
-	}
-	return shown, cameras
-}
-
-func fillViews(a *app, v *view) error {
-	views, cameras := a.shownViews(v)
-	type laidLook struct {
-		look.Look
-		UsedBy int
-	}
-	var looks []laidLook
-	for _, l := range v.Production.Looks {
-		n := 0
-		for _, w := range v.Production.Views {
-			if w.Look == l.Code {
-				n++
-			}
-		}
-		looks = append(looks, laidLook{l, n})
-	}
-	v.Page = struct {
-		Views   []shownView
-		Cameras []string
-		Looks   []laidLook
-	}{views, cameras, looks}
-	return nil
 }
 
 func fillShots(a *app, v *view) error {

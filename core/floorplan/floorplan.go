@@ -49,6 +49,7 @@ const (
 	smallest     = 4.0  // metres that a drawing spans at least
 	margin       = 0.15 // around what is to be seen
 	reach        = 0.35 // of the drawing, that a view without an end is drawn to
+	nose         = 0.13 // of that
 )
 
 // An Eye is a view whose camera is drawn.
@@ -89,6 +90,7 @@ type Seen struct {
 	Code   string
 	At     Point
 	Ahead  Point   // a place straight ahead, at the drawing's reach
+	Nose   Point   // a little ahead, to show which way it looks
 	Cone   []Point // the camera and the far corners of what it sees, for the size that was asked for
 	Path   []Point // that it takes over the range; none if it stands
 	Locked bool
@@ -144,7 +146,9 @@ func Draw(s *scene.Scene, side Side, seconds, begin, end float64, eyes []Eye, al
 	p.frame(box)
 	length := reach * max(p.Wide, p.High)
 	for k, at := range views {
-		p.Eyes[k].Ahead, p.Eyes[k].Cone = cone(side, at.view, at.eye, length)
+		e := &p.Eyes[k]
+		e.Ahead, e.Cone = cone(side, at.view, at.eye, length)
+		e.Nose = Point{e.At.X + nose*(e.Ahead.X-e.At.X), e.At.Y + nose*(e.Ahead.Y-e.At.Y)}
 	}
 	return p
 }

@@ -80,3 +80,4 @@ document.addEventListener("error", (e) => {
 
 if (document.getElementById("room")) import("/static/screening.js");
 if (document.body.dataset.station === "output") import("/static/output.js");
+if (document.body.dataset.station === "views") import("/static/plan.js");

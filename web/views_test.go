@@ -1,0 +1,122 @@
+package web
+
+import (
+	"math"
+	"net/url"
+	"strings"
+	"testing"
+
+	"reelhouse/core/camera"
+	"reelhouse/core/geom"
+)
+
+func (s *site) editView(field, value string) string {
+	s.t.Helper()
+	_, body := s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {field}, "value": {value}, "frame": {"1001"}, "station": {"views"}, "open": {"v"}})
+	return body
+}
+
+func (s *site) setup() camera.Setup {
+	s.t.Helper()
+	return s.production().Views[0].Setup
+}
+
+func TestACameraIsSetUp(t *testing.T) {
+	s := newSite(t)
+	_, body := s.get("/p/TEST/views?open=v")
+	s.says(body, `data-view="v"`, "It stands as in the scene", `value="5.000"`, `data-eye="v"`, "Straighten verticals")
+	// One number makes it stand by itself, with everything else as it was.
+	s.says(s.editView("x", "1.5 m"), "It stands where this view says")
+	if at := s.setup().Stand; at == nil || *at != (camera.Stand{Position: geom.Vec{X: 1.5, Y: 2, Z: 5}}) {
+		t.Errorf("it stands at %+v", at)
+	}
+	s.editView("heading", "90")
+	s.editView("tilt", "20")
+	s.editView("focal", "24 mm")
+	s.editView("straighten", "")
+	got := s.setup()
+	if want := 24 * math.Tan(20*math.Pi/180); got.Stand.Tilt != 0 || got.Stand.Heading != 90 || math.Abs(got.ShiftUp-want) > 0.001 || got.Focal != 24 {
+		t.Errorf("straightened: %+v, %+v, want a shift of %v mm", got, got.Stand, want)
+	}
+	// Drags are in metres of the drawing: from above to the right and down, from the sides up is up.
+	s.editView("place", "above 3 -4")
+	s.editView("turn", "above 3 -14")
+	s.editView("place", "south 3.5 -6.00049")
+	if at := s.setup().Stand; *at != (camera.Stand{Position: geom.Vec{X: 3.5, Y: 6, Z: -4}}) {
+		t.Errorf("dragged, it stands at %+v", at)
+	}
+	s.editView("place", "east 1 -2")
+	if at := s.setup().Stand.Position; at != (geom.Vec{X: 3.5, Y: 2, Z: -1}) {
+		t.Errorf("dragged from the east, it stands at %+v", at)
+	}
+	s.says(s.editView("scene", ""), "It stands as in the scene")
+	if got := s.setup(); got.Stand != nil || got.Focal != 24 {
+		t.Errorf("as in the scene: %+v", got)
+	}
+	// What is planned has it, and a picture of it is another one.
+	d, err := s.house.Draft(s.production().Production)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if q := d.Batch.Sequences[0]; !q.Setup.Same(s.setup()) {
+		t.Errorf("the batch has %+v", q.Setup)
+	}
+}
+
+func TestMistakesWithCamerasAreSaid(t *testing.T) {
+	s := newSite(t)
+	for field, c := range map[string][2]string{
+		"x": {"here", "is not a number"}, "focal": {"0.2", "focal length of 0.2 mm is outside"}, "tilt": {"100", "tilt of 100° is outside"}, "heading": {"-5", "heading of -5° is outside"},
+		"back": {"1000", "film back of 1000 mm is outside"}, "shiftUp": {"x", "is not a number"}, "z": {"1e9", "too far"},
+	} {
+		s.says(s.editView(field, c[0]), c[1])
+	}
+	for _, damaged := range []string{"", "below 1 2", "above 1", "above x y"} {
+		s.says(s.editView("place", damaged), "This cannot be edited")
+	}
+	if got := s.setup(); !got.Same(camera.Setup{}) {
+		t.Errorf("mistakes left %+v", got)
+	}
+}
+
+func TestALockedCameraStays(t *testing.T) {
+	s := newSite(t)
+	s.editView("x", "1")
+	s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"locked"}, "values": {"1"}, "station": {"views"}, "open": {"v"}})
+	before := s.setup()
+	if !before.Locked {
+		t.Fatal("it is not locked")
+	}
+	for field, value := range map[string]string{"x": "2", "focal": "50", "straighten": "", "scene": "", "place": "above 1 1", "camera": "cam"} {
+		s.says(s.editView(field, value), "camera of view v is locked")
+	}
+	if !s.setup().Same(before) {
+		t.Errorf("it is %+v now", s.setup())
+	}
+	if _, body := s.get("/p/TEST/views?open=v"); strings.Contains(body, "data-free") || !strings.Contains(body, "The camera is locked") {
+		t.Errorf("the plan of a locked camera:\n%s", body)
+	}
+	s.says(s.editView("name", "Renamed"), "Renamed") // which moves nothing
+	// A copy can be moved.
+	s.editView("copy", "")
+	p := s.production()
+	if len(p.Views) != 2 || p.Views[1].Code != "v_2" || p.Views[1].Setup.Locked || p.Views[1].Setup.Stand == p.Views[0].Setup.Stand {
+		t.Errorf("views are %+v", p.Views)
+	}
+	s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"locked"}, "station": {"views"}})
+	if s.setup().Locked {
+		t.Error("it is still locked")
+	}
+}
+
+func TestPlansOfEverySide(t *testing.T) {
+	s := newSite(t)
+	for _, query := range []string{"side=south", "side=east&all=1", "side=nowhere", "size=hd&frame=1010", "size=gone&frame=x"} {
+		if code, body := s.get("/p/TEST/views?open=v&" + query); code != 200 || !strings.Contains(body, `class="cone"`) || strings.Contains(body, "NaN") {
+			t.Errorf("%s: %d\n%s", query, code, body)
+		}
+	}
+	if _, body := s.get("/p/TEST/views?open=v&side=south"); strings.Contains(body, `data-drag="turn"`) {
+		t.Error("a camera is turned from the side")
+	}
+}

@@ -1,0 +1,95 @@
+package main
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"testing"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// number reads an entry field.
+func (p page) number(id string) float64 {
+	p.t.Helper()
+	v, err := strconv.ParseFloat(p.text(fmt.Sprintf(`document.getElementById(%q).value`, id)), 64)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return v
+}
+
+// drag presses the mouse on an element and lets it go elsewhere, in pixels from there.
+func (p page) drag(what, selector string, dx, dy float64) {
+	p.t.Helper()
+	middle := func(axis, size string) float64 {
+		v, err := strconv.ParseFloat(p.text(fmt.Sprintf(`(b => String(b.%s + b.%s / 2))(document.querySelector(%q).getBoundingClientRect())`, axis, size, selector)), 64)
+		if err != nil {
+			p.t.Fatal(err)
+		}
+		return v
+	}
+	x, y := middle("x", "width"), middle("y", "height")
+	left := func(e *input.DispatchMouseEventParams) {
+		e.Button, e.Buttons, e.ClickCount = input.MouseButtonLeft, 1, 1
+	}
+	p.do(what,
+		chromedp.MouseEvent(chromedp.MouseMoved, x, y), chromedp.MouseEvent(chromedp.MousePressed, x, y, left),
+		chromedp.MouseEvent(chromedp.MouseMoved, x+dx/2, y+dy/2, left), chromedp.MouseEvent(chromedp.MouseMoved, x+dx, y+dy, left), chromedp.MouseEvent(chromedp.MouseReleased, x+dx, y+dy, left))
+}
+
+// A camera is dragged on the plan: its numbers and its picture change. It is turned, moved by keys, straightened, and locked; then it
+// stays where it is.
+func TestACameraIsDraggedOnThePlan(t *testing.T) {
+	s := start(t, seeded(t, nil))
+	p := page{t, browser(t)}
+	p.do("open a view", chromedp.Navigate(s.url+"/p/SALT/views?open=quay"), chromedp.WaitVisible("#plan .chosen .stands"))
+	picture := func() string { return p.text(`document.querySelector(".overlaid img").src`) }
+	p.wait("its picture comes", `document.querySelector(".overlaid img").complete && document.querySelector(".overlaid img").naturalWidth > 0`)
+	before, east, south, heading := picture(), p.number("view-quay-x"), p.number("view-quay-z"), p.number("view-quay-heading")
+	scale, err := strconv.ParseFloat(p.text(`String(document.getElementById("plan").getScreenCTM().a)`), 64)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.do("see the plan", chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").scrollIntoView({block: "center"})`))
+	p.drag("drag the camera", ".chosen .stands", -60, -30)
+	p.wait("it stands by itself", `document.querySelector("#set-up").textContent.includes("It stands where this view says")`)
+	if dx, dz := p.number("view-quay-x")-east, p.number("view-quay-z")-south; math.Abs(dx+60/scale) > 1/scale || math.Abs(dz+30/scale) > 1/scale {
+		t.Errorf("60 pixels west and 30 north moved it by %v and %v m, want %v and %v", dx, dz, -60/scale, -30/scale)
+	}
+	if picture() == before {
+		t.Error("its picture has the same address")
+	}
+	p.wait("the new picture comes", `document.querySelector(".overlaid img").complete && document.querySelector(".overlaid img").naturalWidth > 0`)
+
+	p.drag("turn it", ".chosen .ahead", 80, 0)
+	p.wait("the heading changes", fmt.Sprintf(`Math.abs(document.getElementById("view-quay-heading").value - %v) > 5`, heading))
+	east = p.number("view-quay-x")
+	p.do("two steps by keys", chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").focus()`), chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight))
+	p.wait("it has moved", fmt.Sprintf(`Number(document.getElementById("view-quay-x").value) > %v`, east+0.05))
+	if moved := p.number("view-quay-x") - east; math.Abs(moved-0.2) > 0.0015 {
+		t.Errorf("two steps moved it by %v m, want 0.2", moved)
+	}
+
+	p.do("tilt it", chromedp.Evaluate[chromedp.Void](`(e => { e.value = "12"; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById("view-quay-tilt"))`))
+	p.wait("it is tilted", `document.getElementById("view-quay-tilt").defaultValue === "12.00"`)
+	focal := p.number("view-quay-focal")
+	p.do("straighten", chromedp.Click("#view-quay-straighten"))
+	p.wait("it is level", `document.getElementById("view-quay-tilt").defaultValue === "0.00"`)
+	if shift, want := p.number("view-quay-shiftUp"), focal*math.Tan(12*math.Pi/180); math.Abs(shift-want) > 0.011 {
+		t.Errorf("the lens is shifted by %v mm, want %v", shift, want)
+	}
+
+	p.do("lock it", chromedp.Click("#view-quay-locked"))
+	p.wait("it says so", `document.querySelector("#set-up").textContent.includes("The camera is locked")`)
+	east = p.number("view-quay-x")
+	p.drag("try to drag it", ".chosen .stands", 50, 0)
+	p.do("try to type", chromedp.Evaluate[chromedp.Void](`(e => { e.value = "0"; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById("view-quay-x"))`))
+	p.wait("it is told why not", `document.querySelector("#set-up .mistake")?.textContent.includes("is locked")`)
+	p.do("load the page again", chromedp.Navigate(s.url+"/p/SALT/views?open=quay"), chromedp.WaitVisible("#plan"))
+	if got := p.number("view-quay-x"); got != east {
+		t.Errorf("the locked camera has moved from %v to %v", east, got)
+	}
+}

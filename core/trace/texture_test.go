@@ -7,6 +7,7 @@ import (
 	"math"
 	"testing"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/geom"
 	"reelhouse/core/look"
 	"reelhouse/core/pass"
@@ -120,6 +121,54 @@ func TestNormalMapsTurnNormals(t *testing.T) {
 		got := geom.Vec{X: float64(img.Plane("normal.X").Data[0]), Y: float64(img.Plane("normal.Y").Data[0]), Z: float64(img.Plane("normal.Z").Data[0])}
 		if got.Sub(c.want).Length() > 0.01 {
 			t.Errorf("%v: the normal is %v, want %v", c.code, got, c.want)
+		}
+	}
+}
+
+// Edges of a board stand where the set-up camera's own window says, to a tenth of a pixel: with a stand, a focal length and shifts.
+func TestEdgesStandWhereTheCameraSays(t *testing.T) {
+	s := board(func(m *scene.Material, _ *scene.Texture) { m.Base = nil })
+	s.Cameras[0] = scene.Camera{Up: 0.6, Aspect: 1.5}
+	size := raster.Size{Width: 150, Height: 100}
+	for _, setup := range []camera.Setup{
+		{}, {Focal: 40}, {ShiftAcross: 3, ShiftUp: -2}, {Stand: &camera.Stand{Position: geom.Vec{X: 0.7, Y: 0.4, Z: 6}}, Focal: 22, Back: 24, ShiftUp: 1.3},
+	} {
+		img, err := Prepare(s).At(0, look.Look{Code: "dark"}).Render(context.Background(), "cam", Settings{
+			Size: size, Setup: setup, Passes: []pass.Code{pass.Beauty}, Samples: 16, Filter: pixel.Box, Background: Background{Transparent: true},
+		}, func(float64) {})
+		if err != nil {
+			t.Fatal(err)
+		}
+		v := setup.Of(s.At(0).World[1], s.Cameras[0])
+		w := v.Window(raster.Fit{}, size, 1)
+		place := func(p geom.Vec) (x, y float64) {
+			p = v.Pose.Inverse().Point(p)
+			return (p.X/-p.Z - w.Left) / w.Width() * float64(size.Width), (w.Top - p.Y/-p.Z) / w.Height() * float64(size.Height)
+		}
+		left, top := place(geom.Vec{X: -1, Y: 1})
+		right, bottom := place(geom.Vec{X: 1, Y: -1})
+		row, column := (int(top)+int(bottom))/2, (int(left)+int(right))/2
+		alpha := img.Plane("A").Data
+		var gotLeft, gotRight, gotTop, gotBottom float64 // from the covered share of the pixels that an edge runs through
+		gotLeft, gotRight, gotTop, gotBottom = float64(column), float64(column), float64(row), float64(row)
+		for x := range size.Width {
+			if a := float64(alpha[row*size.Width+x]); x < column {
+				gotLeft -= a
+			} else {
+				gotRight += a
+			}
+		}
+		for y := range size.Height {
+			if a := float64(alpha[y*size.Width+column]); y < row {
+				gotTop -= a
+			} else {
+				gotBottom += a
+			}
+		}
+		for i, pair := range [4][2]float64{{gotLeft, left}, {gotRight, right}, {gotTop, top}, {gotBottom, bottom}} {
+			if math.Abs(pair[0]-pair[1]) > 0.1 {
+				t.Errorf("%+v: edge %d stands at %.3f pixels, want %.3f", setup, i, pair[0], pair[1])
+			}
 		}
 	}
 }

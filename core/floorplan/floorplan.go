@@ -163,17 +163,7 @@ func outline(s *scene.Scene, node int, pose scene.Pose, side Side) []Point {
 			for _, v := range part.Positions {
 				box = box.AddPoint(v)
 			}
-			for i := range 8 {
-				corner := box.Min
-				if i&1 != 0 {
-					corner.X = box.Max.X
-				}
-				if i&2 != 0 {
-					corner.Y = box.Max.Y
-				}
-				if i&4 != 0 {
-					corner.Z = box.Max.Z
-				}
+			for _, corner := range box.Corners() {
 				flat = append(flat, side.Flat(to.Point(corner)))
 			}
 			continue

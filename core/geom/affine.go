@@ -97,10 +97,9 @@ func (b Box) HalfArea() float64 {
 	return s.X*s.Y + s.Y*s.Z + s.Z*s.X
 }
 
-// Transformed returns the box around the eight mapped corners of b.
-func (b Box) Transformed(m Affine) Box {
-	out := EmptyBox()
-	for i := range 8 {
+// Corners returns the eight corners.
+func (b Box) Corners() (corners [8]Vec) {
+	for i := range corners {
 		p := b.Min
 		if i&1 != 0 {
 			p.X = b.Max.X
@@ -111,6 +110,15 @@ func (b Box) Transformed(m Affine) Box {
 		if i&4 != 0 {
 			p.Z = b.Max.Z
 		}
+		corners[i] = p
+	}
+	return corners
+}
+
+// Transformed returns the box around the eight mapped corners of b.
+func (b Box) Transformed(m Affine) Box {
+	out := EmptyBox()
+	for _, p := range b.Corners() {
 		out = out.AddPoint(m.Point(p))
 	}
 	return out

@@ -91,24 +91,3 @@ func Interleave(dst []byte, planes [][]byte, line, width, size int) {
 		}
 	}
 }
-
-// Separate undoes Interleave.
-func Separate(planes [][]byte, src []byte, line, width, size int) {
-	stride := size * len(planes)
-	for i, p := range planes {
-		row := p[line*width*size:][:width*size]
-		at := i * size
-		if size == 1 {
-			for x := range row {
-				row[x] = src[at]
-				at += stride
-			}
-			continue
-		}
-		for len(row) > 0 {
-			copy(row[:size], src[at:])
-			row = row[size:]
-			at += stride
-		}
-	}
-}

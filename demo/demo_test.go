@@ -80,8 +80,8 @@ func TestTheProductionIsReadyToSend(t *testing.T) {
 		t.Errorf("%d frames of %d views in %d sizes", total.Frames, len(views), len(sizes))
 	}
 	for _, l := range p.Looks {
-		if u := l.Unmatched(s); len(u) > 0 {
-			t.Errorf("look %s puts out lights that there are not: %v", l.Code, u)
+		if lights, objects := l.Unmatched(s); len(lights)+len(objects) > 0 {
+			t.Errorf("look %s puts out lights, or hides objects, that there are not: %v, %v", l.Code, lights, objects)
 		}
 	}
 	if len(s.Notes) > 0 {

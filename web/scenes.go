@@ -107,8 +107,12 @@ func lost(p production.Production, s *scene.Scene) []string {
 		}
 	}
 	for _, l := range p.Looks {
-		if names := l.Unmatched(s); len(names) > 0 {
-			texts = append(texts, fmt.Sprintf("Look %s switches off %s, and no light is called so.", l.Code, strings.Join(names, ", ")))
+		lights, objects := l.Unmatched(s)
+		if len(lights) > 0 {
+			texts = append(texts, fmt.Sprintf("Look %s switches off %s, and no light is called so.", l.Code, strings.Join(lights, ", ")))
+		}
+		if len(objects) > 0 {
+			texts = append(texts, fmt.Sprintf("Look %s hides %s, and no object is called so.", l.Code, strings.Join(objects, ", ")))
 		}
 	}
 	return texts

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"path"
+	"slices"
 
 	"reelhouse/core/geom"
 	"reelhouse/core/scene"
@@ -17,6 +18,8 @@ import (
 type Look struct {
 	Code string `json:"code"`
 	Name string `json:"name"`
+	// Base is the code of the look that this one builds on, "" for none: what is the same follows it.
+	Base string `json:"base,omitempty"`
 	// ExposureEV brightens the picture by two to this power.
 	ExposureEV float64 `json:"exposureEV"`
 	Sky        Sky     `json:"sky"`
@@ -24,6 +27,8 @@ type Look struct {
 	Haze       Haze    `json:"haze"`
 	// LightsOff holds names of lights that do not burn; "*" stands for any run of characters.
 	LightsOff []string `json:"lightsOff,omitempty"`
+	// Hidden holds names of objects that are not there at all, likewise.
+	Hidden []string `json:"hidden,omitempty"`
 	// LightGain multiplies the scene's own lights and glowing materials.
 	LightGain float64 `json:"lightGain"`
 }
@@ -89,12 +94,15 @@ func (l Look) Gain() float64 { return math.Exp2(l.ExposureEV) }
 
 // Burns reports whether the look leaves a light of that name on.
 func (l Look) Burns(name string) bool {
-	for _, pattern := range l.LightsOff {
-		if off, err := path.Match(pattern, name); err == nil && off {
-			return false
-		}
-	}
-	return true
+	return !matches(l.LightsOff, name)
+}
+
+// matches reports whether a name answers to one of the patterns.
+func matches(patterns []string, name string) bool {
+	return slices.ContainsFunc(patterns, func(pattern string) bool {
+		found, err := path.Match(pattern, name)
+		return err == nil && found
+	})
 }
 
 // Check says what is wrong with the look by itself, or nil.
@@ -107,28 +115,47 @@ func (l Look) Check() error {
 	case l.LightGain < 0 || l.Haze.Metres < 0:
 		return fmt.Errorf("look %s: light gain and haze cannot be negative", l.Code)
 	}
-	for _, pattern := range l.LightsOff {
+	for _, v := range []float64{l.Sun.AzimuthDegrees, l.Sun.ElevationDegrees, l.Sun.SizeDegrees, l.LightGain, l.Haze.Metres} {
+		if math.IsNaN(v) || math.Abs(v) > 1e9 {
+			return fmt.Errorf("look %s: %v is not a number that can be used", l.Code, v)
+		}
+	}
+	for _, v := range []geom.Vec{l.Sky.Zenith, l.Sky.Horizon, l.Sky.Ground, l.Sky.Glow, l.Sun.Irradiance} {
+		if !v.Finite() || min(v.X, v.Y, v.Z) < 0 || v.Max() > mostLight {
+			return fmt.Errorf("look %s: light has to be between 0 and %v", l.Code, mostLight)
+		}
+	}
+	if l.Sun.ElevationDegrees < -90 || l.Sun.ElevationDegrees > 90 || l.Sun.SizeDegrees < 0 || l.Sun.SizeDegrees > 90 {
+		return fmt.Errorf("look %s: the sun stands %v° high and is %v° wide, outside -90 to 90 and 0 to 90", l.Code, l.Sun.ElevationDegrees, l.Sun.SizeDegrees)
+	}
+	for _, pattern := range slices.Concat(l.LightsOff, l.Hidden) {
 		if _, err := path.Match(pattern, ""); err != nil {
-			return fmt.Errorf("look %s: %q is not a pattern for light names", l.Code, pattern)
+			return fmt.Errorf("look %s: %q is not a pattern for names", l.Code, pattern)
 		}
 	}
 	return nil
 }
 
-// Unmatched returns the patterns of LightsOff that no light of the scene answers to.
-func (l Look) Unmatched(s *scene.Scene) []string {
-	var unmatched []string
-	for _, pattern := range l.LightsOff {
-		found := false
-		for _, light := range s.Lights {
-			match, _ := path.Match(pattern, light.Name)
-			found = found || match
+const mostLight = 1e6
+
+// Unmatched returns the patterns of LightsOff and Hidden that nothing of the scene answers to.
+func (l Look) Unmatched(s *scene.Scene) (lights, objects []string) {
+	missing := func(patterns []string, found func(pattern string) bool) []string {
+		var unmatched []string
+		for _, p := range patterns {
+			if !found(p) {
+				unmatched = append(unmatched, p)
+			}
 		}
-		if !found {
-			unmatched = append(unmatched, pattern)
-		}
+		return unmatched
 	}
-	return unmatched
+	lights = missing(l.LightsOff, func(p string) bool {
+		return slices.ContainsFunc(s.Lights, func(light scene.Light) bool { return matches([]string{p}, light.Name) })
+	})
+	objects = missing(l.Hidden, func(p string) bool {
+		return slices.ContainsFunc(s.Nodes, func(n scene.Node) bool { return n.Mesh != scene.None && matches([]string{p}, n.Name) })
+	})
+	return lights, objects
 }
 
 // Plain is a grey daylight for scenes without a look of their own.

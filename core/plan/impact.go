@@ -1,6 +1,10 @@
 package plan
 
-import "slices"
+import (
+	"slices"
+
+	"reelhouse/core/look"
+)
 
 // An Impact is what an edit changes of what would be rendered. The zero value is none.
 type Impact struct {
@@ -64,7 +68,7 @@ func Compare(before, after Batch) Impact {
 
 // sameAs reports whether both sequences give the same files.
 func (s Sequence) sameAs(t Sequence) bool {
-	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || s.Size != t.Size || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
+	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || len(look.Differences(s.Look, t.Look)) > 0 || s.Size != t.Size || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
 		!s.Frames.Equal(t.Frames) || !slices.Equal(s.Passes, t.Passes) || len(s.Files) != len(t.Files) {
 		return false
 	}

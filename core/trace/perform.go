@@ -42,7 +42,7 @@ func Perform(ctx context.Context, j job.Job, o Outside) error {
 	for _, note := range s.Notes {
 		o.Say(job.Message{Event: job.Warning, Text: note})
 	}
-	model := Prepare(s.Scaled(j.SceneUnit))
+	model := Prepare(j.View.Look.Dressed(s.Scaled(j.SceneUnit)))
 	for _, f := range j.Frames {
 		if err := performFrame(ctx, model, j, f, o); err != nil {
 			return fmt.Errorf("frame %d: %w", f.Number, err)

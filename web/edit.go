@@ -187,6 +187,8 @@ func (e edit) apply(p *production.Production) error {
 		return e.floor(p)
 	case "scene":
 		return e.sceneUnit(p)
+	case "look":
+		return e.look(p)
 	case "view":
 		return e.view(p)
 	case "shot":

@@ -130,7 +130,11 @@ func (a *app) thumb(c *echo.Context) error {
 	if !ok {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such view.")
 	}
-	l, ok := p.FindLook(v.Look)
+	code := v.Look
+	if other := c.QueryParam("look"); other != "" {
+		code = other
+	}
+	l, ok := p.FindLook(code)
 	if !ok || p.Scene.SHA256 == "" {
 		return echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
 	}

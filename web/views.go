@@ -11,7 +11,6 @@ import (
 	"reelhouse/core/floorplan"
 	"reelhouse/core/geom"
 	"reelhouse/core/lens"
-	"reelhouse/core/look"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/scene"
@@ -67,16 +66,13 @@ func (a *app) shownViews(v *view) ([]shownView, []string) {
 // usualSize is the shape that a view is shown in when no size is asked for.
 var usualSize = raster.Named{Size: raster.Size{Width: 1920, Height: 1080}}
 
-type laidLook struct {
-	look.Look
-	UsedBy int
-}
-
 type viewsPage struct {
 	Views   []shownView
 	Cameras []string
 	Looks   []laidLook
 	Open    *openView
+	Look    *openLook
+	Odd     []string // what stands out, in sentences
 }
 
 // An openView is a view that is being set up.
@@ -113,26 +109,43 @@ var sideNames = map[floorplan.Side]string{floorplan.Above: "from above", floorpl
 func fillViews(a *app, v *view) error {
 	views, cameras := a.shownViews(v)
 	page := &viewsPage{Views: views, Cameras: cameras}
-	for _, l := range v.Production.Looks {
-		n := 0
-		for _, w := range v.Production.Views {
-			if w.Look == l.Code {
-				n++
-			}
-		}
-		page.Looks = append(page.Looks, laidLook{l, n})
-	}
+	page.Looks = laidLooks(v.Production.Production)
 	v.Page = page
-	i := slices.IndexFunc(views, func(w shownView) bool { return w.Code == v.Open })
-	if i < 0 || !views[i].Found {
-		return nil
-	}
 	s, err := a.House.Scene(v.Production.Scene)
 	if err != nil {
-		return err
+		return nil // without a scene, or with a broken one, there is nothing to set up; the Scenes station says why
 	}
-	page.Open = openedView(v, views[i], s)
+	page.odd(s)
+	if i := slices.IndexFunc(page.Looks, func(l laidLook) bool { return l.Code == v.query("look") }); i >= 0 {
+		page.Look = openedLook(v.Production.Production, page.Looks[i], s)
+	}
+	if i := slices.IndexFunc(views, func(w shownView) bool { return w.Code == v.Open }); i >= 0 && views[i].Found {
+		page.Open = openedView(v, views[i], s)
+	}
 	return nil
+}
+
+// odd points at what is not as in the other views.
+func (page *viewsPage) odd(s *scene.Scene) {
+	for _, name := range lightNames(s) {
+		var on []string
+		for _, w := range page.Views {
+			if i := slices.IndexFunc(page.Looks, func(l laidLook) bool { return l.Code == w.Look }); i >= 0 && page.Looks[i].Burns(name) {
+				on = append(on, w.Code)
+			}
+		}
+		if len(on) == 1 && len(page.Views) > 2 {
+			page.Odd = append(page.Odd, fmt.Sprintf("Light %s is on in view %s only.", name, on[0]))
+		}
+		if len(on) == 0 && len(page.Views) > 0 {
+			page.Odd = append(page.Odd, fmt.Sprintf("Light %s is on in no view.", name))
+		}
+	}
+	for _, l := range page.Looks {
+		if l.Odd != "" {
+			page.Odd = append(page.Odd, fmt.Sprintf("Look %s: %s.", l.Code, l.Odd))
+		}
+	}
 }
 
 func openedView(v *view, shown shownView, s *scene.Scene) *openView {

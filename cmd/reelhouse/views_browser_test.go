@@ -93,3 +93,46 @@ func TestACameraIsDraggedOnThePlan(t *testing.T) {
 		t.Errorf("the locked camera has moved from %v to %v", east, got)
 	}
 }
+
+// A night is built on the dusk, its sun taken away and its exposure lowered: the picture darkens, the lines say so, and one of them is
+// given back. A lamp is switched off.
+func TestALookIsMadeInTheBrowser(t *testing.T) {
+	s := start(t, seeded(t, nil))
+	p := page{t, browser(t)}
+	shown := `document.querySelector("#look .overlaid img")`
+	enter := func(id, value string) {
+		p.do("type "+value, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(e => { e.value = %q; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById(%q))`, value, id)))
+	}
+	// brightness is the mean of the picture's codes.
+	brightness := func() float64 {
+		p.wait("its picture comes", shown+`?.complete && `+shown+`.naturalWidth > 0`)
+		v, err := strconv.ParseFloat(p.text(`(i => {
+			const c = document.createElement("canvas"); c.width = i.naturalWidth; c.height = i.naturalHeight;
+			const x = c.getContext("2d"); x.drawImage(i, 0, 0);
+			return String(x.getImageData(0, 0, c.width, c.height).data.reduce((sum, v, k) => k % 4 < 3 ? sum + v : sum, 0) / (3 * c.width * c.height));
+		})(`+shown+`)`), 64)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v
+	}
+	p.do("open the looks", chromedp.Navigate(s.url+"/p/SALT/views?look=dusk"), chromedp.WaitVisible("#look"))
+	dusk := brightness()
+	p.do("build on the dusk", chromedp.Click("#look-dusk-copy"))
+	p.wait("the new look is there", `document.getElementById("look-dusk_2") !== null`)
+	p.do("open it", chromedp.Navigate(s.url+"/p/SALT/views?look=dusk_2"), chromedp.WaitVisible("#look"))
+	enter("look-dusk_2-exposure", "-3")
+	p.wait("its line is there", `document.getElementById("look-lines").textContent.includes("-3 EV")`)
+	enter("look-dusk_2-sunStrength", "0")
+	p.wait("and the other one", `document.querySelectorAll("#look-lines tr").length === 2`)
+	if night := brightness(); night > dusk*0.6 {
+		t.Errorf("the night is %.1f of 255 bright, the dusk %.1f", night, dusk)
+	}
+	p.do("give the exposure back", chromedp.Click("#look-dusk_2-reset-exposure"))
+	p.wait("one line is left", `document.querySelectorAll("#look-lines tr").length === 1`)
+	p.do("switch a lamp off", chromedp.Click(`#look-lights input[value="lamp_deck"]`))
+	p.wait("a line says so", `document.getElementById("look-lines").textContent.includes("lamp_deck")`)
+	if on := p.text(`String(document.querySelectorAll("#look-lights input:checked").length)`); on != "8" {
+		t.Errorf("%s lamps are on, want 8", on)
+	}
+}

@@ -189,6 +189,8 @@ func (e edit) apply(p *production.Production) error {
 		return e.sceneUnit(p)
 	case "look":
 		return e.look(p)
+	case "ring":
+		return e.ring(p)
 	case "view":
 		return e.view(p)
 	case "shot":

@@ -29,14 +29,25 @@ func (e edit) view(p *production.Production) error {
 		v.Code = e.value
 	case "name":
 		v.Name = e.value
+	case "loose":
+		v.Ring = ""
 	case "camera":
+		if v.Ring != "" {
+			return fmt.Errorf("view %s stands in the ring %s; change the ring, or take the view out of it", v.Code, v.Ring)
+		}
 		if v.Setup.Locked {
 			return fmt.Errorf("the camera of view %s is locked; unlock it to change it", v.Code)
 		}
 		v.Camera, v.Setup.Stand = e.value, nil
 	case "look":
+		if v.Ring != "" {
+			return fmt.Errorf("view %s has the look of the ring %s; change it there, or take the view out of it", v.Code, v.Ring)
+		}
 		v.Look = e.value
 	case "remove":
+		if v.Ring != "" {
+			return fmt.Errorf("view %s stands in the ring %s; give the ring fewer cameras, or take the view out of it", v.Code, v.Ring)
+		}
 		if err := unused(p, "view", func(s production.Shot) bool { return s.View == v.Code }); err != nil {
 			return err
 		}
@@ -45,7 +56,7 @@ func (e edit) view(p *production.Production) error {
 		c := *v
 		c.Code = fresh(v.Code+"_", 1, func(code string) bool { _, ok := p.FindView(code); return ok })
 		c.Name += " (copy)"
-		c.Setup.Locked = false
+		c.Setup.Locked, c.Ring = false, ""
 		if c.Setup.Stand != nil {
 			stand := *c.Setup.Stand
 			c.Setup.Stand = &stand

@@ -73,6 +73,7 @@ type viewsPage struct {
 	Open    *openView
 	Look    *openLook
 	Odd     []string // what stands out, in sentences
+	Objects []string // that a ring may stand round
 }
 
 // An openView is a view that is being set up.
@@ -116,6 +117,7 @@ func fillViews(a *app, v *view) error {
 		return nil // without a scene, or with a broken one, there is nothing to set up; the Scenes station says why
 	}
 	page.odd(s)
+	page.Objects = subjects(s)
 	if i := slices.IndexFunc(page.Looks, func(l laidLook) bool { return l.Code == v.query("look") }); i >= 0 {
 		page.Look = openedLook(v.Production.Production, page.Looks[i], s)
 	}
@@ -167,7 +169,7 @@ func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 	node := s.FindCamera(shown.Camera)
 	now := shown.Setup.Of(s.At(seconds).World[node], s.Cameras[s.Nodes[node].Camera])
 	o.Stand, o.Moves = camera.StandOf(now.Pose), s.Moving()[node]
-	for _, v := range []*float64{&o.Stand.Heading, &o.Stand.Tilt, &o.Stand.Roll} {
+	for _, v := range []*float64{&o.Stand.Position.X, &o.Stand.Position.Y, &o.Stand.Position.Z, &o.Stand.Heading, &o.Stand.Tilt, &o.Stand.Roll} {
 		*v = tidy(*v) + 0 // no negative zero
 	}
 	side := floorplan.Side(v.query("side"))
@@ -248,6 +250,9 @@ func (e edit) setUp(p *production.Production, v *production.View) error {
 	}
 	if v.Setup.Locked {
 		return fmt.Errorf("the camera of view %s is locked; unlock it to change it", v.Code)
+	}
+	if v.Ring != "" && !slices.Contains([]string{"focal", "back", "shiftAcross", "shiftUp"}, e.field) {
+		return fmt.Errorf("view %s stands in the ring %s; change the ring, or take the view out of it", v.Code, v.Ring)
 	}
 	s, err := e.stage(p)
 	if err != nil {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/look"
 	"reelhouse/core/naming"
 	"reelhouse/core/pass"
@@ -91,6 +92,12 @@ func (p Production) Problems() []Problem {
 }
 
 func (p Production) views(ps *problems) {
+	ps.codes(Views, "ring", codesOf(p.Rings, func(r camera.Ring) string { return r.Code }))
+	for _, r := range p.Rings {
+		if err := r.Check(); err != nil {
+			ps.add(Views, "ring "+r.Code, "ring", "%s", err)
+		}
+	}
 	ps.codes(Views, "look", codesOf(p.Looks, func(l look.Look) string { return l.Code }))
 	for _, l := range p.Looks {
 		if err := l.Check(); err != nil {

@@ -24,12 +24,13 @@ type Production struct {
 	Version int    `json:"version"` // of everything rendered next
 	Standards
 	// Preset is the name of the preset that the standards came from, "" for none.
-	Preset    string      `json:"preset,omitempty"`
-	Scene     SceneFile   `json:"scene"`
-	Looks     []look.Look `json:"looks"`
-	Views     []View      `json:"views"`
-	PassLists []PassList  `json:"passLists"`
-	Shots     []Shot      `json:"shots"`
+	Preset    string        `json:"preset,omitempty"`
+	Scene     SceneFile     `json:"scene"`
+	Looks     []look.Look   `json:"looks"`
+	Views     []View        `json:"views"`
+	Rings     []camera.Ring `json:"rings,omitempty"`
+	PassLists []PassList    `json:"passLists"`
+	Shots     []Shot        `json:"shots"`
 	// DepthBackground is the depth in metres where there is no surface.
 	DepthBackground float64 `json:"depthBackground"`
 	// Quality is the code of the quality that the next batch is sent in.
@@ -71,6 +72,8 @@ type View struct {
 	Look   string `json:"look"`
 	// Setup is what the view changes of the scene's camera.
 	Setup camera.Setup `json:"setup,omitzero"`
+	// Ring is the code of the ring that places it, "" for none.
+	Ring string `json:"ring,omitempty"`
 }
 
 // A PassList is a named choice of passes.

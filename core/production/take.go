@@ -42,7 +42,7 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 		p.Scene = other.Scene
 	}
 	if slices.Contains(parts, TakeViews) {
-		p.Views, p.Looks = other.Views, other.Looks
+		p.Views, p.Rings, p.Looks = other.Views, other.Rings, other.Looks
 	}
 	if slices.Contains(parts, TakePasses) {
 		p.PassLists, p.DepthBackground = other.PassLists, other.DepthBackground

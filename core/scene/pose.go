@@ -145,6 +145,18 @@ func (s *Scene) Bounds(pose Pose) geom.Box {
 	return box
 }
 
+// BoundsOf returns the box around the shown objects of a name at a time; false if there is none.
+func (s *Scene) BoundsOf(name string, seconds float64) (geom.Box, bool) {
+	pose, box := s.At(seconds), geom.EmptyBox()
+	for _, i := range pose.Shown {
+		if n := s.Nodes[i]; n.Mesh != None && n.Name == name {
+			mesh, to := s.Shape(i, pose)
+			box = box.Union(mesh.bounds(to))
+		}
+	}
+	return box, !box.Empty()
+}
+
 // bounds returns the box around a mesh that is mapped.
 func (m Mesh) bounds(to geom.Affine) geom.Box {
 	box := geom.EmptyBox()

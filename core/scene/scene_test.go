@@ -77,6 +77,12 @@ func TestPoseFollowsParentsAndTime(t *testing.T) {
 	if s.Duration() != 2 || s.Triangles() != 2 || s.FindCamera("cam_a") != 3 || s.FindCamera("child") != None {
 		t.Error("duration, triangles or cameras are wrong")
 	}
+	if box, ok := s.BoundsOf("child", 2); !ok || box.Centre() != (geom.Vec{X: 8}) {
+		t.Errorf("the child lies in %v", box)
+	}
+	if _, ok := s.BoundsOf("lamp", 0); ok {
+		t.Error("a lamp has bounds")
+	}
 	if size := s.Bounds(s.At(0)).Size(); size != (geom.Vec{X: 4, Z: 4}) {
 		t.Errorf("bounds are %v", size)
 	}

@@ -62,6 +62,33 @@ document.addEventListener("htmx:xhr:progress", (e) => {
   bar.parentElement.querySelector("[data-sent]").textContent = share < 1 ? `${Math.round(100 * share)} % sent` : "sent; reading it …";
 });
 
+// Small pictures are rendered when they are asked for, which takes a while. Two are waited for at a time, those in sight first, so that
+// the browser has connections left for everything else.
+const pictures = { waiting: [], loading: 0 };
+function nextPicture() {
+  while (pictures.loading < 2 && pictures.waiting.length > 0) {
+    const img = pictures.waiting.shift();
+    if (!img.isConnected) continue;
+    pictures.loading++;
+    const done = () => { pictures.loading--; nextPicture(); };
+    img.addEventListener("load", done, { once: true });
+    img.addEventListener("error", done, { once: true });
+    img.src = img.dataset.src;
+  }
+}
+const inSight = new IntersectionObserver((entries) => {
+  for (const e of entries.filter((e) => e.isIntersecting)) {
+    inSight.unobserve(e.target);
+    pictures.waiting.push(e.target);
+  }
+  nextPicture();
+}, { rootMargin: "200px" });
+function watchPictures() {
+  for (const img of document.querySelectorAll("img[data-src]:not([src])")) inSight.observe(img);
+}
+watchPictures();
+document.addEventListener("htmx:afterSettle", watchPictures);
+
 // Times are shown in the viewer's zone.
 const clock = new Intl.DateTimeFormat(undefined, { dateStyle: "medium", timeStyle: "short" });
 function localTimes(root) {

@@ -111,6 +111,7 @@ func (a *app) routes(e *echo.Echo) {
 	p.POST("/take", a.take)
 	p.POST("/preset/:do", a.preset)
 	p.GET("/preset/file", a.exportPreset)
+	p.GET("/cameras", a.exportCameras)
 	p.POST("/preset/file", a.importPreset, middleware.BodyLimit(preset.MaxFile+1<<16))
 	p.GET("/names", a.names)
 	p.GET("/clock", a.clock)

@@ -109,6 +109,21 @@ func TestALockedCameraStays(t *testing.T) {
 	}
 }
 
+func TestCamerasAreHandedOn(t *testing.T) {
+	s := newSite(t)
+	s.editView("shiftUp", "3")
+	for query, says := range map[string]string{"format=usda": "float verticalApertureOffset = 3", "format=usda&view=v": `def Camera "v"`, "format=gltf": `"perspective"`} {
+		if code, body := s.get("/p/TEST/cameras?" + query); code != 200 || !strings.Contains(body, says) {
+			t.Errorf("%s: %d\n%.400s", query, code, body)
+		}
+	}
+	for query, says := range map[string]string{"format=xyz": "not as", "format=usda&view=none": "no view"} {
+		if code, body := s.get("/p/TEST/cameras?" + query); code != 422 || !strings.Contains(body, says) {
+			t.Errorf("%s: %d\n%.400s", query, code, body)
+		}
+	}
+}
+
 func TestPlansOfEverySide(t *testing.T) {
 	s := newSite(t)
 	for _, query := range []string{"side=south", "side=east&all=1", "side=nowhere", "size=hd&frame=1010", "size=gone&frame=x"} {

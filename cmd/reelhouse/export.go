@@ -41,7 +41,11 @@ func exportCommand() *cobra.Command {
 			if len(args) == 0 {
 				return p.Write(cmd.OutOrStdout())
 			}
-			return writePreset(p, args[0])
+			var b bytes.Buffer
+			if err := p.Write(&b); err != nil {
+				return err
+			}
+			return writeNew(args[0], b.Bytes())
 		},
 	}
 	dataFlag(cmd, &data)
@@ -75,16 +79,12 @@ func exported(h *house.House, code, outputCode, presetName string) (preset.Prese
 	return preset.OfOutput(o.Name, o), nil
 }
 
-// writePreset writes a file beside its name and then gives it that; one that exists is not overwritten.
-func writePreset(p preset.Preset, path string) error {
+// writeNew writes a file beside its name and then gives it that; one that exists is not overwritten.
+func writeNew(path string, data []byte) error {
 	if _, err := os.Stat(path); err == nil {
 		return fmt.Errorf("%s exists already; choose another name", path)
 	}
-	var b bytes.Buffer
-	if err := p.Write(&b); err != nil {
-		return err
-	}
-	if err := writeSynced(path+".part", b.Bytes()); err != nil {
+	if err := writeSynced(path+".part", data); err != nil {
 		return err
 	}
 	return os.Rename(path+".part", path)

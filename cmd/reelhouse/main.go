@@ -39,7 +39,7 @@ func command() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), planCommand(), exportCommand(), importCommand(), renderCommand(), inspectCommand(), sceneCommand(), versionCommand())
+	root.AddCommand(serveCommand(), demoCommand(), planCommand(), exportCommand(), importCommand(), renderCommand(), inspectCommand(), sceneCommand(), camerasCommand(), versionCommand())
 	return root
 }
 

@@ -412,3 +412,61 @@ func TestMistakesAreSaidClearly(t *testing.T) {
 		t.Errorf("version: %v %s", err, out)
 	}
 }
+
+// What a scene file holds, and the cameras of the demo for compositing: glTF that the Khronos Group's validator accepts, and USD text
+// with a transform at every frame.
+func TestScenesAreReportedAndCamerasWritten(t *testing.T) {
+	data := seeded(t, nil)
+	scenes, err := filepath.Glob(filepath.Join(data, "scenes", "*"))
+	if err != nil || len(scenes) != 1 {
+		t.Fatalf("%v, %v", scenes, err)
+	}
+	if out, _, err := run(t, "scene", scenes[0]); err != nil || !strings.Contains(out, "camera     cam_quay: 34.0 mm, 55.79° across") || !strings.HasSuffix(out, "\nusable\n") {
+		t.Errorf("%v\n%s", err, out)
+	}
+	var report struct {
+		Triangles int
+		Cameras   []struct{ Name string }
+		Findings  []any
+	}
+	if out, _, err := run(t, "scene", "--json", scenes[0]); err != nil || json.Unmarshal([]byte(out), &report) != nil || len(report.Cameras) != 12 || report.Triangles < 100_000 || len(report.Findings) > 0 {
+		t.Errorf("%v\n%s", err, out)
+	}
+	blind := filepath.Join(t.TempDir(), "blind.gltf")
+	if err := os.WriteFile(blind, []byte(`{"asset":{"version":"2.0"},"scenes":[{}]}`), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, _, err := run(t, "scene", blind); err == nil || !strings.Contains(out, "There is no camera in it") || !strings.Contains(out, "NOT usable") {
+		t.Errorf("a scene of nothing: %v\n%s", err, out)
+	}
+	usd := filepath.Join(data, "cameras.usda")
+	if _, complaints, err := run(t, "cameras", "--data", data, usd); err != nil || complaints != "" {
+		t.Fatalf("%v\n%s", err, complaints)
+	}
+	text, err := os.ReadFile(usd)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if n := strings.Count(string(text), "def Camera"); n != 13 || !strings.Contains(string(text), "endTimeCode = 1144") || strings.Count(string(text), "\n        1144: (") != 2 {
+		t.Errorf("%d cameras:\n%.600s", n, text)
+	}
+	if _, _, err := run(t, "cameras", "--data", data, usd); err == nil {
+		t.Error("a file was overwritten")
+	}
+	glb := filepath.Join(data, "cameras.glb")
+	if _, _, err := run(t, "cameras", "--data", data, "--format", "gltf", "--view", "bow", "--view", "quay", glb); err != nil {
+		t.Fatal(err)
+	}
+	check, err := filepath.Abs("../../scripts/gltf/validate.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	out, err := exec.Command("node", check, glb).CombinedOutput()
+	if err != nil {
+		t.Skipf("the glTF validator is not installed; `make test` installs it: %s", out)
+	}
+	var issues struct{ NumErrors, NumWarnings int }
+	if err := json.Unmarshal(out, &issues); err != nil || issues.NumErrors+issues.NumWarnings > 0 {
+		t.Errorf("the validator says %s", out)
+	}
+}

@@ -1,0 +1,152 @@
+package camera
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"math"
+	"strings"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/scene"
+)
+
+// A Track is a view over frames, to be handed on to compositing.
+type Track struct {
+	Name   string
+	Setup  Setup
+	Camera scene.Camera
+	Poses  []geom.Affine // one a frame, or one for all of them
+}
+
+// TrackOf follows the view of a scene's camera over times in seconds. Where it stands still, it has one pose.
+func TrackOf(name string, s *scene.Scene, node int, setup Setup, seconds []float64) Track {
+	t := Track{Name: name, Setup: setup, Camera: s.Cameras[s.Nodes[node].Camera]}
+	if setup.Stand != nil || !s.Moving()[node] {
+		seconds = seconds[:1]
+	}
+	for _, at := range seconds {
+		t.Poses = append(t.Poses, setup.Of(s.At(at).World[node], t.Camera).Pose)
+	}
+	return t
+}
+
+// view returns the track's optics.
+func (t Track) view() View { return t.Setup.Of(t.Poses[0], t.Camera) }
+
+// Animation returns the tracks as a scene of cameras, for a glTF file: frames follow each other at perSecond, the first one at 0 s.
+// Lens shifts have no place in glTF; shifted names those that have one.
+func Animation(name string, tracks []Track, perSecond float64) (s *scene.Scene, shifted []string) {
+	s = &scene.Scene{Name: name}
+	for _, t := range tracks {
+		v := t.view()
+		v.Camera.Name = t.Name
+		node := scene.NewNode(t.Name)
+		node.Camera = len(s.Cameras)
+		node.Translation, node.Rotation = t.Poses[0].Origin, turnOf(t.Poses[0])
+		i := len(s.Nodes)
+		s.Cameras, s.Nodes, s.Roots = append(s.Cameras, v.Camera), append(s.Nodes, node), append(s.Roots, i)
+		if v.ShiftAcross != 0 || v.ShiftUp != 0 {
+			shifted = append(shifted, t.Name)
+		}
+		if len(t.Poses) < 2 {
+			continue
+		}
+		move := scene.Channel{Node: i, Target: scene.Translation, Interpolation: scene.Linear}
+		turn := scene.Channel{Node: i, Target: scene.Rotation, Interpolation: scene.Linear}
+		for k, pose := range t.Poses {
+			at := float64(k) / perSecond
+			move.Times, turn.Times = append(move.Times, at), append(turn.Times, at)
+			move.Values = append(move.Values, geom.Quat{X: pose.Origin.X, Y: pose.Origin.Y, Z: pose.Origin.Z})
+			turn.Values = append(turn.Values, turnOf(pose))
+		}
+		s.Channels = append(s.Channels, move, turn)
+	}
+	return s, shifted
+}
+
+// turnOf returns the rotation of a pose.
+func turnOf(pose geom.Affine) geom.Quat {
+	return geom.Facing(pose.Z.Unit().Scale(-1), pose.Y.Unit())
+}
+
+// Units of WriteUSD: centimetres, so that the tenths of a unit in which USD has film backs and focal lengths are millimetres.
+const perCentimetre = 100
+
+// WriteUSD writes the tracks as USD text (OpenUSD, .usda), Y up. Time codes are frame numbers from first on.
+func WriteUSD(out io.Writer, name string, tracks []Track, first int, perSecond float64) error {
+	w := bufio.NewWriter(out)
+	last := first
+	for _, t := range tracks {
+		last = max(last, first+len(t.Poses)-1)
+	}
+	fmt.Fprintf(w, "#usda 1.0\n(\n    doc = %s\n    metersPerUnit = 0.01\n    upAxis = \"Y\"\n    startTimeCode = %d\n    endTimeCode = %d\n    timeCodesPerSecond = %[4]s\n    framesPerSecond = %[4]s\n)\n",
+		quoted("Cameras of "+name), first, last, usdNumber(perSecond))
+	names := map[string]bool{}
+	for _, t := range tracks {
+		v, prim := t.view(), usdName(t.Name, names)
+		fmt.Fprintf(w, "\ndef Camera \"%s\" (\n    displayName = %s\n)\n{\n", prim, quoted(t.Name))
+		back, aspect := t.Setup.BackWidth(), t.Camera.Aspect
+		if v.Camera.Height > 0 {
+			// An orthographic aperture is in tenths of a unit, too.
+			high := v.Camera.Height * perCentimetre * 10
+			fmt.Fprintf(w, "    token projection = \"orthographic\"\n    float horizontalAperture = %s\n    float verticalAperture = %s\n", usdNumber(high*aspect), usdNumber(high))
+			back = high * aspect
+		} else {
+			fmt.Fprintf(w, "    token projection = \"perspective\"\n    float focalLength = %s\n    float horizontalAperture = %s\n    float verticalAperture = %s\n", usdNumber(t.Setup.FocalOf(t.Camera)), usdNumber(back), usdNumber(back/aspect))
+		}
+		if t.Setup.ShiftAcross != 0 || t.Setup.ShiftUp != 0 {
+			scale := back / t.Setup.BackWidth()
+			fmt.Fprintf(w, "    float horizontalApertureOffset = %s\n    float verticalApertureOffset = %s\n", usdNumber(t.Setup.ShiftAcross*scale), usdNumber(t.Setup.ShiftUp*scale))
+		}
+		if len(t.Poses) == 1 {
+			fmt.Fprintf(w, "    matrix4d xformOp:transform = %s\n", usdMatrix(t.Poses[0]))
+		} else {
+			fmt.Fprintf(w, "    matrix4d xformOp:transform.timeSamples = {\n")
+			for k, pose := range t.Poses {
+				fmt.Fprintf(w, "        %d: %s,\n", first+k, usdMatrix(pose))
+			}
+			fmt.Fprintf(w, "    }\n")
+		}
+		fmt.Fprintf(w, "    uniform token[] xformOpOrder = [\"xformOp:transform\"]\n}\n")
+	}
+	return w.Flush()
+}
+
+// usdMatrix writes a pose without its scale; USD has the axes and the place as rows.
+func usdMatrix(pose geom.Affine) string {
+	row := func(v geom.Vec, w string) string {
+		return fmt.Sprintf("(%s, %s, %s, %s)", usdNumber(v.X), usdNumber(v.Y), usdNumber(v.Z), w)
+	}
+	return fmt.Sprintf("( %s, %s, %s, %s )", row(pose.X.Unit(), "0"), row(pose.Y.Unit(), "0"), row(pose.Z.Unit(), "0"), row(pose.Origin.Scale(perCentimetre), "1"))
+}
+
+func usdNumber(v float64) string {
+	if math.Abs(v) < 1e-12 {
+		v = 0
+	}
+	return fmt.Sprintf("%.10g", v)
+}
+
+// usdName makes a name that a prim may have: letters, digits and underscores, no digit first, each one once.
+func usdName(name string, taken map[string]bool) string {
+	clean := strings.Map(func(r rune) rune {
+		if r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' {
+			return r
+		}
+		return '_'
+	}, name)
+	if clean == "" || clean[0] >= '0' && clean[0] <= '9' {
+		clean = "_" + clean
+	}
+	for base, n := clean, 2; taken[clean]; n++ {
+		clean = fmt.Sprintf("%s_%d", base, n)
+	}
+	taken[clean] = true
+	return clean
+}
+
+// quoted writes a text as USD has it.
+func quoted(text string) string {
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", " ").Replace(text) + `"`
+}

@@ -17,7 +17,6 @@ import (
 	"sync"
 
 	"reelhouse/core/production"
-	"reelhouse/core/scene"
 	"reelhouse/store"
 )
 
@@ -28,7 +27,7 @@ type House struct {
 	unlock func() error
 
 	mutex  sync.Mutex
-	scenes map[production.SceneFile]*scene.Scene // a few of them
+	scenes map[production.SceneFile]*lookedThrough // a few of them
 }
 
 // Open opens the installation in a folder, and makes it if there is none. Only one process may have it open
@@ -39,7 +38,7 @@ func Open(dir string, shared bool) (*House, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &House{Dir: dir, scenes: map[production.SceneFile]*scene.Scene{}, unlock: func() error { return nil }}
+	h := &House{Dir: dir, scenes: map[production.SceneFile]*lookedThrough{}, unlock: func() error { return nil }}
 	if shared {
 		if _, err := os.Stat(h.path("reelhouse.db")); err != nil {
 			return nil, fmt.Errorf("there is no Reelhouse data in %s; `reelhouse demo` or `reelhouse serve` makes some", dir)

@@ -14,6 +14,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
@@ -175,25 +176,50 @@ func key(f production.SceneFile) production.SceneFile {
 	return production.SceneFile{SHA256: f.SHA256, Unit: f.Unit}
 }
 
-func (h *House) keepScene(f production.SceneFile, s *scene.Scene) {
+// lookedThrough is a scene in memory, with its report when that was asked for.
+type lookedThrough struct {
+	scene  *scene.Scene
+	report func() scene.Report
+}
+
+func (h *House) keepScene(f production.SceneFile, s *scene.Scene) *lookedThrough {
 	h.mutex.Lock()
 	defer h.mutex.Unlock()
 	if len(h.scenes) >= keptScenes {
 		clear(h.scenes)
 	}
-	h.scenes[key(f)] = s
+	kept := &lookedThrough{s, sync.OnceValue(s.Report)}
+	h.scenes[key(f)] = kept
+	return kept
+}
+
+// Report returns the report of a scene file, which is made once.
+func (h *House) Report(f production.SceneFile) (scene.Report, error) {
+	kept, err := h.sceneOf(f)
+	if err != nil {
+		return scene.Report{}, err
+	}
+	return kept.report(), nil
 }
 
 // Scene returns the scene of a file that was brought in, in metres.
 func (h *House) Scene(f production.SceneFile) (*scene.Scene, error) {
+	kept, err := h.sceneOf(f)
+	if err != nil {
+		return nil, err
+	}
+	return kept.scene, nil
+}
+
+func (h *House) sceneOf(f production.SceneFile) (*lookedThrough, error) {
 	if f.SHA256 == "" {
 		return nil, fmt.Errorf("there is no scene yet")
 	}
 	h.mutex.Lock()
-	s := h.scenes[key(f)]
+	kept := h.scenes[key(f)]
 	h.mutex.Unlock()
-	if s != nil {
-		return s, nil
+	if kept != nil {
+		return kept, nil
 	}
 	if f.Unit != 0 {
 		as := f
@@ -202,18 +228,16 @@ func (h *House) Scene(f production.SceneFile) (*scene.Scene, error) {
 		if err != nil {
 			return nil, err
 		}
-		s = s.Scaled(f.Unit)
-		h.keepScene(f, s)
-		return s, nil
+		return h.keepScene(f, s.Scaled(f.Unit)), nil
 	}
 	file, err := os.Open(h.ScenePath(f))
 	if err != nil {
 		return nil, fmt.Errorf("scene file %s: %w", f.Name, err)
 	}
 	defer file.Close()
-	if s, err = scene.Read(file); err != nil {
+	s, err := scene.Read(file)
+	if err != nil {
 		return nil, fmt.Errorf("%s: %w", f.Name, err)
 	}
-	h.keepScene(f, s)
-	return s, nil
+	return h.keepScene(f, s), nil
 }

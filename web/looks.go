@@ -122,9 +122,9 @@ func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLoo
 // lightNames returns the names of the scene's lights that are shown, each once.
 func lightNames(s *scene.Scene) []string {
 	var names []string
-	for _, l := range s.Report().Lights {
-		if !slices.Contains(names, l.Name) {
-			names = append(names, l.Name)
+	for _, i := range s.At(0).Shown {
+		if l := s.Nodes[i].Light; l != scene.None && !slices.Contains(names, s.Lights[l].Name) {
+			names = append(names, s.Lights[l].Name)
 		}
 	}
 	return names

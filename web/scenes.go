@@ -62,7 +62,10 @@ func fillScenes(a *app, v *view) error {
 		page.Trouble = err.Error()
 		return nil
 	}
-	r := s.Report()
+	r, err := a.House.Report(p.Scene)
+	if err != nil {
+		return err
+	}
 	page.Scene, page.Report = s, r
 	page.Size = fmt.Sprintf("%.4g × %.4g × %.4g m", r.Size.X, r.Size.Y, r.Size.Z)
 	page.First, page.Last = p.FirstFrame, house.LastFrame(p, s)

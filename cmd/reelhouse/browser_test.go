@@ -169,7 +169,7 @@ func TestScreenshots(t *testing.T) {
 	p := page{t, browser(t)}
 	shoot := func(name, path, ready string) {
 		p.do(name, chromedp.Navigate(base+path))
-		p.wait(name, `Array.from(document.querySelectorAll(".plate img")).filter(i => i.getBoundingClientRect().top < 800).every(i => i.complete)`)
+		p.wait(name, `Array.from(document.querySelectorAll(".plate img")).filter(i => i.getBoundingClientRect().top < 800 && i.getBoundingClientRect().bottom > 0).every(i => i.complete && i.naturalWidth > 0)`)
 		p.wait(name, `document.fonts.status === "loaded"`)
 		p.wait(name, ready)
 		png, err := chromedp.Run(p.ctx, chromedp.CaptureScreenshot())
@@ -184,6 +184,8 @@ func TestScreenshots(t *testing.T) {
 	shoot("sizes", "standards?open=tall#size-details", "true")
 	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
 	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)
+	shoot("set-up", "views?open=quay#set-up", `document.querySelector(".overlaid img").naturalWidth > 0`)
+	shoot("look", "views?look=lamplight#look", `document.querySelector("#look .overlaid img").naturalWidth > 0`)
 	for _, name := range []string{"standards", "scenes", "views", "shots", "passes", "batch"} {
 		shoot(name, name, "true")
 	}

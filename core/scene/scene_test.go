@@ -161,3 +161,48 @@ func BenchmarkRead(b *testing.B) {
 		}
 	}
 }
+
+// BenchmarkReadLarge reads a file of 10 000 objects with 500 triangles each, and looks it through.
+func BenchmarkReadLarge(b *testing.B) {
+	s := small()
+	s.Meshes, s.Nodes, s.Roots, s.Channels = nil, s.Nodes[:0:0], nil, nil
+	const objects, each = 10_000, 500
+	for i := range objects {
+		part := Part{Material: 0}
+		for k := range each + 2 { // a strip of triangles
+			part.Positions = append(part.Positions, geom.Vec{X: float64(i%100) + float64(k)/each, Y: float64(k % 2), Z: float64(i / 100)})
+			if k > 1 {
+				part.Indices = append(part.Indices, uint32(k-2), uint32(k-1), uint32(k))
+			}
+		}
+		n := NewNode("object")
+		n.Mesh = i
+		s.Meshes, s.Nodes, s.Roots = append(s.Meshes, Mesh{Name: "mesh", Parts: []Part{part}}), append(s.Nodes, n), append(s.Roots, i)
+	}
+	data := written(b, s)
+	read := func() *Scene {
+		s, err := Read(bytes.NewReader(data))
+		if err != nil {
+			b.Fatal(err)
+		}
+		return s
+	}
+	rate := func(b *testing.B) {
+		b.ReportMetric(float64(b.N)*objects*each/1e6/b.Elapsed().Seconds(), "Mtriangles/s")
+	}
+	b.Run("read", func(b *testing.B) {
+		b.SetBytes(int64(len(data)))
+		b.ReportAllocs()
+		for b.Loop() {
+			read()
+		}
+		rate(b)
+	})
+	b.Run("report", func(b *testing.B) {
+		s := read()
+		for b.Loop() {
+			s.Report()
+		}
+		rate(b)
+	})
+}

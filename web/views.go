@@ -88,6 +88,7 @@ type openView struct {
 	Own     bool // it stands where the view says, not as in the scene
 	Moves   bool
 	Back    float64
+	Sharp   string // from where to where, in words
 	Plan    floorplan.Plan
 	Sides   []option
 	Whole   string // "1" if the plan shows the whole scene
@@ -105,6 +106,9 @@ type crop struct {
 	Code       string
 	X, Y, W, H float64
 }
+
+// usualFocus is where a lens is focused that was given an f-number only, in metres.
+const usualFocus = 5
 
 // previewEdge is the longer edge of the picture of an open view, in pixels.
 const previewEdge = 480
@@ -175,6 +179,12 @@ func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 	o.Stand, o.Moves = camera.StandOf(now.Pose), s.Moving()[node]
 	for _, v := range []*float64{&o.Stand.Position.X, &o.Stand.Position.Y, &o.Stand.Position.Z, &o.Stand.Heading, &o.Stand.Tilt, &o.Stand.Roll} {
 		*v = tidy(*v) + 0 // no negative zero
+	}
+	if near, far, limited := shown.Setup.Sharpness(s.Cameras[s.Nodes[node].Camera]); limited {
+		o.Sharp = fmt.Sprintf("Sharp from %s to %s.", scene.Length(near), scene.Length(far))
+		if math.IsInf(far, 1) {
+			o.Sharp = fmt.Sprintf("Sharp from %s on, without an end.", scene.Length(near))
+		}
 	}
 	side := floorplan.Side(v.query("side"))
 	if !slices.Contains(floorplan.Sides(), side) {
@@ -255,7 +265,7 @@ func (e edit) setUp(p *production.Production, v *production.View) error {
 	if v.Setup.Locked {
 		return fmt.Errorf("the camera of view %s is locked; unlock it to change it", v.Code)
 	}
-	if v.Ring != "" && !slices.Contains([]string{"focal", "back", "shiftAcross", "shiftUp"}, e.field) {
+	if v.Ring != "" && !slices.Contains([]string{"focal", "back", "shiftAcross", "shiftUp", "fNumber", "focus"}, e.field) {
 		return fmt.Errorf("view %s stands in the ring %s; change the ring, or take the view out of it", v.Code, v.Ring)
 	}
 	s, err := e.stage(p)
@@ -285,15 +295,20 @@ func (e edit) setUp(p *production.Production, v *production.View) error {
 			v.Setup = straight
 		}
 		return err
-	case "focal", "back", "shiftAcross", "shiftUp":
+	case "focal", "back", "shiftAcross", "shiftUp", "fNumber", "focus":
 		if e.value == "" {
 			e.value = "0"
 		}
-		n, err := e.decimal("mm")
+		n, err := e.decimal(map[string]string{"focus": "m", "fNumber": ""}[e.field])
 		if err != nil {
-			return err
+			if n, err = e.decimal("mm"); err != nil {
+				return err
+			}
 		}
-		*map[string]*float64{"focal": &v.Setup.Focal, "back": &v.Setup.Back, "shiftAcross": &v.Setup.ShiftAcross, "shiftUp": &v.Setup.ShiftUp}[e.field] = n
+		if e.field == "fNumber" && v.Setup.Focus == 0 {
+			v.Setup.Focus = usualFocus
+		}
+		*map[string]*float64{"focal": &v.Setup.Focal, "back": &v.Setup.Back, "shiftAcross": &v.Setup.ShiftAcross, "shiftUp": &v.Setup.ShiftUp, "fNumber": &v.Setup.FNumber, "focus": &v.Setup.Focus}[e.field] = n
 		return nil
 	case "x", "y", "z":
 		n, err := e.decimal("m")

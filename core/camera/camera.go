@@ -25,6 +25,10 @@ type Setup struct {
 	// The shifts move the lens against the film back: to the right and up.
 	ShiftAcross float64 `json:"shiftAcross,omitempty"`
 	ShiftUp     float64 `json:"shiftUp,omitempty"`
+	// FNumber is the focal length over the lens's opening; 0 makes everything sharp. Focus is how far ahead the sharpest plane lies,
+	// in metres.
+	FNumber float64 `json:"fNumber,omitempty"`
+	Focus   float64 `json:"focus,omitempty"`
 	// Locked keeps everything above, and the choice of camera, from being changed.
 	Locked bool `json:"locked,omitempty"`
 }
@@ -44,6 +48,8 @@ const (
 	MostShift             = 250.0
 	MostMetres            = 1e6
 	MostTilt              = 90.0
+	LeastFNumber          = 0.1
+	MostFNumber           = 1000.0
 	steepest              = 70.0 // tilt in degrees that can be straightened
 )
 
@@ -89,6 +95,12 @@ func (s Setup) Check() error {
 		return fmt.Errorf("a film back of %v mm is outside %v to %v mm", s.Back, LeastBack, MostBack)
 	case outside(s.ShiftAcross, -MostShift, MostShift) || outside(s.ShiftUp, -MostShift, MostShift):
 		return fmt.Errorf("a shift of %v and %v mm is outside %v mm either way", s.ShiftAcross, s.ShiftUp, MostShift)
+	case s.FNumber != 0 && outside(s.FNumber, LeastFNumber, MostFNumber):
+		return fmt.Errorf("an f-number of %v is outside %v to %v", s.FNumber, LeastFNumber, MostFNumber)
+	case s.Focus != 0 && outside(s.Focus, 0.01, MostMetres):
+		return fmt.Errorf("a focus at %v m is outside 0.01 to %v m", s.Focus, MostMetres)
+	case s.FNumber != 0 && s.Focus == 0:
+		return fmt.Errorf("a lens of f/%v needs a distance that it is focused at", s.FNumber)
 	case s.Stand == nil:
 		return nil
 	}
@@ -115,6 +127,8 @@ type View struct {
 	Camera scene.Camera
 	// The shifts, in the unit of the window: tangents, or metres of an orthographic camera.
 	ShiftAcross, ShiftUp float64
+	// Lens is the radius of the lens's opening in metres, 0 if everything is sharp; Focus is how far ahead it is focused.
+	Lens, Focus float64
 }
 
 // BackWidth returns the width of the film back.
@@ -153,7 +167,19 @@ func (s Setup) Of(pose geom.Affine, c scene.Camera) View {
 		v.Camera.Up = 2 * math.Atan(math.Tan(across/2)/c.Aspect)
 	}
 	v.ShiftAcross, v.ShiftUp = s.ShiftAcross/focal, s.ShiftUp/focal
+	if s.FNumber > 0 {
+		v.Lens, v.Focus = focal/1000/s.FNumber/2, s.Focus
+	}
 	return v
+}
+
+// Sharpness returns from where to where the set-up camera is sharp, in metres; false if everything is.
+func (s Setup) Sharpness(c scene.Camera) (near, far float64, limited bool) {
+	if s.FNumber == 0 || c.Height > 0 {
+		return 0, math.Inf(1), false
+	}
+	near, far = lens.Sharpness(s.FocalOf(c), s.FNumber, lens.Circle(s.BackWidth()), s.Focus)
+	return near, far, true
 }
 
 // Window returns what a size shows.

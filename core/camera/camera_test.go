@@ -111,12 +111,25 @@ func TestStraighteningKeepsTheMiddleAndMakesVerticalsVertical(t *testing.T) {
 	}
 }
 
+func TestSharpnessIsThatOfTheLens(t *testing.T) {
+	near, far, limited := Setup{FNumber: 8, Focus: 5}.Sharpness(fifty())
+	if !limited || math.Abs(near-3.3894) > 1e-4 || math.Abs(far-9.5274) > 1e-4 {
+		t.Errorf("sharp from %v to %v m", near, far)
+	}
+	if v := (Setup{FNumber: 8, Focus: 5}).Of(geom.Identity(), fifty()); math.Abs(v.Lens-0.003125) > 1e-12 || v.Focus != 5 {
+		t.Errorf("its opening has a radius of %v m", v.Lens)
+	}
+	if _, far, limited := (Setup{}).Sharpness(fifty()); limited || !math.IsInf(far, 1) {
+		t.Error("without an f-number it is not sharp everywhere")
+	}
+}
+
 func TestSetupsThatCannotBeAreRefused(t *testing.T) {
 	if err := (Setup{}).Check(); err != nil {
 		t.Error(err)
 	}
 	for says, s := range map[string]Setup{
-		"focal length": {Focal: 0.5}, "film back": {Back: -1}, "shift": {ShiftUp: math.NaN()}, "too far": {Stand: &Stand{Position: geom.Vec{X: 1e9}}},
+		"focal length": {Focal: 0.5}, "film back": {Back: -1}, "f-number": {FNumber: 0.01, Focus: 1}, "needs a distance": {FNumber: 4}, "a focus": {Focus: -1}, "shift": {ShiftUp: math.NaN()}, "too far": {Stand: &Stand{Position: geom.Vec{X: 1e9}}},
 		"heading": {Stand: &Stand{Heading: 361}}, "tilt": {Stand: &Stand{Tilt: -91}}, "roll": {Stand: &Stand{Roll: math.Inf(1)}},
 	} {
 		if err := s.Check(); err == nil || !strings.Contains(err.Error(), says) {

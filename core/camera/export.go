@@ -95,6 +95,9 @@ func WriteUSD(out io.Writer, name string, tracks []Track, first int, perSecond f
 		} else {
 			fmt.Fprintf(w, "    token projection = \"perspective\"\n    float focalLength = %s\n    float horizontalAperture = %s\n    float verticalAperture = %s\n", usdNumber(t.Setup.FocalOf(t.Camera)), usdNumber(back), usdNumber(back/aspect))
 		}
+		if v.Lens > 0 {
+			fmt.Fprintf(w, "    float fStop = %s\n    float focusDistance = %s\n", usdNumber(t.Setup.FNumber), usdNumber(t.Setup.Focus*perCentimetre))
+		}
 		if t.Setup.ShiftAcross != 0 || t.Setup.ShiftUp != 0 {
 			scale := back / t.Setup.BackWidth()
 			fmt.Fprintf(w, "    float horizontalApertureOffset = %s\n    float verticalApertureOffset = %s\n", usdNumber(t.Setup.ShiftAcross*scale), usdNumber(t.Setup.ShiftUp*scale))

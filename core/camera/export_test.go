@@ -30,7 +30,7 @@ func tracks() []Track {
 	}
 	return []Track{
 		TrackOf("quay", s, 0, Setup{}, seconds), TrackOf("flat side", s, 1, Setup{ShiftUp: 3.6}, seconds),
-		TrackOf("1st", s, 0, Setup{Stand: &Stand{Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 90}, Focal: 35, ShiftUp: 6}, seconds),
+		TrackOf("1st", s, 0, Setup{Stand: &Stand{Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 90}, Focal: 35, ShiftUp: 6, FNumber: 2.8, Focus: 4}, seconds),
 	}
 }
 
@@ -72,7 +72,7 @@ func TestTracksAsUSD(t *testing.T) {
 	for _, says := range []string{
 		"#usda 1.0\n", `doc = "Cameras of The \"Ferry\""`, "metersPerUnit = 0.01", `upAxis = "Y"`, "startTimeCode = 1001", "endTimeCode = 1049", "timeCodesPerSecond = 24",
 		`def Camera "quay"`, `def Camera "flat_side"`, `def Camera "_1st"`, "float focalLength = 50\n", "float focalLength = 35\n", "float horizontalAperture = 36\n", "float verticalAperture = 20.25\n",
-		"float verticalApertureOffset = 6\n", `token projection = "orthographic"`, "float horizontalAperture = 6000\n", "float verticalApertureOffset = 600\n",
+		"float verticalApertureOffset = 6\n", "float fStop = 2.8\n", "float focusDistance = 400\n", `token projection = "orthographic"`, "float horizontalAperture = 6000\n", "float verticalApertureOffset = 600\n",
 		"1013: ( (1, 0, 0, 0), (0, 1, 0, 0), (0, 0, 1, 0), (300, 0, 0, 1) )",
 		"xformOp:transform = ( (0, 0, 1, 0), (0, 1, 0, 0), (-1, 0, 0, 0), (100, 200, 300, 1) )",
 	} {

@@ -89,10 +89,11 @@ type Mark struct {
 type Seen struct {
 	Code   string
 	At     Point
-	Ahead  Point   // a place straight ahead, at the drawing's reach
-	Nose   Point   // a little ahead, to show which way it looks
-	Cone   []Point // the camera and the far corners of what it sees, for the size that was asked for
-	Path   []Point // that it takes over the range; none if it stands
+	Ahead  Point      // a place straight ahead, at the drawing's reach
+	Nose   Point      // a little ahead, to show which way it looks
+	Cone   []Point    // the camera and the far corners of what it sees, for the size that was asked for
+	Sharp  [][2]Point // across what it sees: where it is focused, and where sharpness begins and ends, as far as that is drawn
+	Path   []Point    // that it takes over the range; none if it stands
 	Locked bool
 }
 
@@ -140,14 +141,18 @@ func Draw(s *scene.Scene, side Side, seconds, begin, end float64, eyes []Eye, al
 			}
 		}
 		box.add(append(seen.Path, seen.At)...)
+		if v.Lens > 0 {
+			box.add(side.Flat(v.Pose.Point(geom.Vec{Z: -v.Focus})))
+		}
 		views = append(views, placed{e, v})
 		p.Eyes = append(p.Eyes, seen)
 	}
 	p.frame(box)
 	length := reach * max(p.Wide, p.High)
 	for k, at := range views {
-		e := &p.Eyes[k]
+		e, length := &p.Eyes[k], max(length, 1.2*at.view.Focus)
 		e.Ahead, e.Cone = cone(side, at.view, at.eye, length)
+		e.Sharp = sharp(side, at.view, at.eye, length)
 		e.Nose = Point{e.At.X + nose*(e.Ahead.X-e.At.X), e.At.Y + nose*(e.Ahead.Y-e.At.Y)}
 	}
 	return p
@@ -221,6 +226,30 @@ func cone(side Side, v camera.View, e Eye, length float64) (Point, []Point) {
 		corners = append(corners, side.Flat(origin), side.Flat(origin.Add(direction.Scale(far))))
 	}
 	return side.Flat(v.Pose.Origin.Add(forward.Scale(length))), Hull(corners)
+}
+
+// sharp returns lines across a view: at its focus, and at the limits of its sharpness.
+func sharp(side Side, v camera.View, e Eye, length float64) [][2]Point {
+	if v.Lens == 0 {
+		return nil
+	}
+	w := v.Window(e.Fit, e.Size, max(e.PixelAspect, 1e-9))
+	projection := v.Projection(w, e.Size)
+	forward := v.Pose.Z.Unit().Scale(-1)
+	near, far, _ := e.Setup.Sharpness(v.Camera)
+	var lines [][2]Point
+	for _, distance := range []float64{v.Focus, near, far} {
+		if distance > length {
+			continue
+		}
+		var line [2]Point
+		for i, x := range []float64{0, float64(e.Size.Width)} {
+			origin, direction := projection.Ray(x, float64(e.Size.Height)/2)
+			line[i] = side.Flat(origin.Add(direction.Scale(distance / direction.Dot(forward))))
+		}
+		lines = append(lines, line)
+	}
+	return lines
 }
 
 type bounds struct{ left, top, right, bottom float64 }

@@ -76,6 +76,20 @@ func TestSidesAndSetups(t *testing.T) {
 	}
 }
 
+// Two lines within the drawing: at 4 m, and where 18 mm at f/2 begin to be sharp; they are as long as the view is wide there.
+func TestSharpnessIsDrawn(t *testing.T) {
+	e := eyes[0]
+	e.Setup = camera.Setup{Focal: 36, FNumber: 2, Focus: 4}
+	got := Draw(yard(), Above, 0, 0, 0, []Eye{e, eyes[1]}, true).Eyes[0].Sharp
+	if len(got) != 3 || math.Abs(got[0][0].Y-16) > 1e-9 || math.Abs(got[0][1].X-got[0][0].X-4) > 1e-9 {
+		t.Fatalf("lines %v", got)
+	}
+	near, far, _ := e.Setup.Sharpness(yard().Cameras[0])
+	if math.Abs(got[1][0].Y-(20-near)) > 1e-9 || math.Abs(got[2][0].Y-(20-far)) > 1e-9 {
+		t.Errorf("limits at %v and %v, want %v and %v m ahead", 20-got[1][0].Y, 20-got[2][0].Y, near, far)
+	}
+}
+
 func TestHullsAndSteps(t *testing.T) {
 	if h := Hull([]Point{{0, 0}, {2, 0}, {2, 2}, {0, 2}, {1, 1}, {1, 0}, {0, 0}}); len(h) != 4 || area(h) != 4 {
 		t.Errorf("hull %v", h)

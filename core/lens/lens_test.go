@@ -68,3 +68,38 @@ func TestParallelRaysStandASizeApart(t *testing.T) {
 		t.Errorf("depth %v", d)
 	}
 }
+
+// 50 mm at f/8 with a circle of 0.03 mm: 50²/(8 × 0.03) + 50 mm is 10.467 m, and focused at 5 m it is sharp from 3.389 to 9.527 m, by the
+// formulas that every textbook of photography has. Focused at the hyperfocal distance, it is sharp from half of it on.
+func TestDepthOfFieldWorkedValues(t *testing.T) {
+	if h := Hyperfocal(50, 8, 0.03); math.Abs(h-10.46667) > 1e-4 {
+		t.Errorf("hyperfocal %v m", h)
+	}
+	near, far := Sharpness(50, 8, 0.03, 5)
+	if math.Abs(near-3.3894) > 1e-4 || math.Abs(far-9.5274) > 1e-4 {
+		t.Errorf("sharp from %v to %v m", near, far)
+	}
+	h := Hyperfocal(50, 8, 0.03)
+	if near, far := Sharpness(50, 8, 0.03, h); math.Abs(near-h/2) > 1e-9 || !math.IsInf(far, 1) {
+		t.Errorf("at the hyperfocal distance from %v to %v m, want %v", near, far, h/2)
+	}
+	if c := Circle(36); c != 0.03 {
+		t.Errorf("the circle is %v mm", c)
+	}
+}
+
+func TestBlurredRaysMeetInThePlaneOfFocus(t *testing.T) {
+	size := raster.Size{Width: 40, Height: 20}
+	p := Project(geom.Identity(), AnglesOf(0.5, 2).Window(raster.Fit{}, size, 1), size)
+	origin, direction := p.Ray(7, 3)
+	met := origin.Add(direction.Scale(6 / -direction.Z))
+	for _, place := range [][2]float64{{0, 0}, {1, 0.1}, {0.4, 0.7}} {
+		from, towards := p.Blurred(7, 3, 0.25, 6, place[0], place[1])
+		if from.Length() > 0.25+1e-12 || from.Z != 0 {
+			t.Errorf("it begins at %v, outside the lens", from)
+		}
+		if at := from.Add(towards.Scale((-6 - from.Z) / towards.Z)); at.Sub(met).Length() > 1e-9 {
+			t.Errorf("it meets the plane at %v, want %v", at, met)
+		}
+	}
+}

@@ -132,12 +132,21 @@ func TestDamagedFilesAreRefusedWithAReason(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add(written(f, small()))
 	f.Add([]byte(`{"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"matrix":[1,0,0,0,0,1,0,0,0,0,1,0,2,3,4,1]}]}`))
+	for _, data := range conformant() {
+		f.Add(data)
+	}
+	for _, c := range broken() {
+		f.Add([]byte(c[0]))
+	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		s, err := Read(bytes.NewReader(data))
 		if err != nil {
 			return
 		}
 		s.Bounds(s.At(1.5)) // whatever was read can be used
+		if r := s.Report(); r.Nodes < 0 || len(Compare(s, s)) > 0 {
+			t.Fatalf("a scene differs from itself: %v", Compare(s, s))
+		}
 		if err := s.Write(&bytes.Buffer{}); err != nil {
 			t.Fatal(err)
 		}

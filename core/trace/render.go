@@ -91,8 +91,8 @@ func (w *World) Render(ctx context.Context, name string, s Settings, progress fu
 	window := view.Window(s.Fit, s.Size, s.PixelAspect)
 	p := &rendering{
 		world: w, settings: s, window: window.Picture,
-		projection: view.Projection(window, s.Size),
-		image:      pixel.New(s.Region.Dx(), s.Region.Dy()),
+		projection: view.Projection(window, s.Size), opening: view.Lens, focus: view.Focus,
+		image: pixel.New(s.Region.Dx(), s.Region.Dy()),
 	}
 	for _, code := range pass.Sorted(s.Passes) {
 		described, _ := pass.Find(code)
@@ -137,6 +137,8 @@ type rendering struct {
 	settings   Settings
 	window     image.Rectangle // the pixels that hold picture; outside are bars
 	projection lens.Projection
+	opening    float64 // radius of the lens in metres, 0 if everything is sharp
+	focus      float64 // metres ahead
 	image      *pixel.Image
 	// Planes of each pass, nil where it is not wanted.
 	beauty, depth, normal, object [][]float32
@@ -209,6 +211,10 @@ func (p *rendering) filtered(at, px, py int) {
 		dx := p.settings.Filter.Sample((float64(i%n) + u) / float64(n))
 		dy := p.settings.Filter.Sample((float64(i/n) + v) / float64(n))
 		origin, direction := p.projection.Ray(float64(px)+0.5+dx, float64(py)+0.5+dy)
+		if p.opening > 0 {
+			u, v := s.pair(dimFocus)
+			origin, direction = p.projection.Blurred(float64(px)+0.5+dx, float64(py)+0.5+dy, p.opening, p.focus, u, v)
+		}
 		var h hit
 		found := p.world.first(origin, direction, math.Inf(1), &h)
 		switch {

@@ -14,7 +14,8 @@ const (
 	dimLens    = 0
 	dimGlow    = 2
 	dimAmbient = 4
-	dimMirror  = 6
+	dimMirror  = 6 // and two for each further bounce
+	dimFocus   = 12
 	dimLight   = 16
 )
 

@@ -172,3 +172,37 @@ func TestEdgesStandWhereTheCameraSays(t *testing.T) {
 		}
 	}
 }
+
+// An edge 5 m away, seen through 100 mm at f/0.5 that is focused at 4 m, is as wide as a thin lens makes it: on the back a point is a disc of
+// A f (d − s) / (d (s − f)), with the opening A = f/N. Focused at 5 m, the edge is sharp.
+func TestThinLensesBlurAsTheyShould(t *testing.T) {
+	s := board(func(m *scene.Material, _ *scene.Texture) { m.Base = nil })
+	s.Cameras[0] = scene.Camera{Up: 0.5, Aspect: 1}
+	size := raster.Size{Width: 400, Height: 20}
+	edge := func(focus float64) float64 { // pixels that it covers in part
+		img, err := Prepare(s).At(0, look.Look{Code: "dark"}).Render(context.Background(), "cam", Settings{
+			Size: size, Setup: camera.Setup{Focal: 100, FNumber: 0.5, Focus: focus, Stand: &camera.Stand{Position: geom.Vec{X: 1, Z: 5}}}, Passes: []pass.Code{pass.Beauty}, Samples: 24, Filter: pixel.Box, Background: Background{Transparent: true},
+		}, func(float64) {})
+		if err != nil {
+			t.Fatal(err)
+		}
+		row := img.Plane("A").Data[10*size.Width:][:size.Width]
+		width := 0
+		for _, a := range row {
+			if a > 0.002 && a < 0.998 {
+				width++
+			}
+		}
+		return float64(width)
+	}
+	const f, opening, d, focus = 0.1, 0.2, 5.0, 4.0
+	disc := opening * f * (d - focus) / (d * (focus - f)) // metres on the back
+	// Our back stands at f from the lens whatever it is focused at, as cameras of one angle do: a pixel is 36 mm over 400.
+	want := disc * (focus - f) / focus / 0.036 * float64(size.Width)
+	if got := edge(focus); got < math.Floor(want) || got > math.Ceil(want)+1 { // an edge runs through that many whole pixels
+		t.Errorf("the edge is %v pixels wide, want %.2f", got, want)
+	}
+	if got := edge(d); got > 1 {
+		t.Errorf("in focus it is %v pixels wide", got)
+	}
+}

@@ -23,6 +23,7 @@ type list struct {
 	count     int
 	stride    int // bytes from one element to the next
 	width     int // components of an element
+	size      int // bytes of a component
 	component gltf.ComponentType
 	scaled    bool // whole numbers stand for 0 to 1, or -1 to 1
 	sparse    map[int][]byte
@@ -62,6 +63,7 @@ func (r *reader) list(i int, kinds ...gltf.AccessorType) (list, error) {
 		return list{}, fmt.Errorf("accessor %d is of another type, %v", i, a.Type)
 	}
 	l := list{count: a.Count, width: components[a.Type], component: a.ComponentType, scaled: a.Normalized}
+	l.size = gltf.SizeOfElement(l.component, gltf.AccessorScalar) // which is slow, and so not asked for each number
 	element := l.element()
 	if l.count < 1 || l.count > maxElements {
 		return list{}, fmt.Errorf("accessor %d: %d elements cannot be read", i, l.count)
@@ -86,7 +88,7 @@ func (r *reader) list(i int, kinds ...gltf.AccessorType) (list, error) {
 	return l, nil
 }
 
-func (l *list) element() int { return l.width * gltf.SizeOfElement(l.component, gltf.AccessorScalar) }
+func (l *list) element() int { return l.width * l.size }
 
 // spread reads the elements that stand apart (glTF 2.0, section 3.6.2.3).
 func (r *reader) spread(l *list, s *gltf.Sparse) error {
@@ -115,8 +117,10 @@ func (r *reader) spread(l *list, s *gltf.Sparse) error {
 
 // at returns the bytes of an element, nil if it is zero.
 func (l *list) at(i int) []byte {
-	if data, ok := l.sparse[i]; ok {
-		return data
+	if l.sparse != nil {
+		if data, ok := l.sparse[i]; ok {
+			return data
+		}
 	}
 	if l.data == nil {
 		return nil
@@ -131,17 +135,20 @@ func (l *list) numbers(i int, to []float64) {
 		clear(to)
 		return
 	}
-	size := gltf.SizeOfElement(l.component, gltf.AccessorScalar)
-	for k := range to[:min(len(to), l.width)] {
-		to[k] = l.number(data[k*size:])
+	to = to[:min(len(to), l.width)]
+	if l.component == gltf.ComponentFloat {
+		for k := range to {
+			to[k] = float64(math.Float32frombits(binary.LittleEndian.Uint32(data[4*k:])))
+		}
+		return
+	}
+	for k := range to {
+		to[k] = l.number(data[k*l.size:])
 	}
 }
 
-// number returns a component; of scaled whole numbers as glTF 2.0 has them (section 3.6.2.2).
+// number returns a component of whole numbers; of scaled whole numbers as glTF 2.0 has them (section 3.6.2.2).
 func (l *list) number(data []byte) float64 {
-	if l.component == gltf.ComponentFloat {
-		return float64(math.Float32frombits(binary.LittleEndian.Uint32(data)))
-	}
 	v := float64(whole(data, l.component))
 	if !l.scaled {
 		return v
@@ -183,7 +190,7 @@ func (r *reader) each(i int, with func(k int, v []float64), kinds ...gltf.Access
 	for k := range l.count {
 		l.numbers(k, v)
 		for _, x := range v {
-			if math.IsNaN(x) || math.IsInf(x, 0) {
+			if x-x != 0 { // of what is not finite, that is no number
 				return 0, fmt.Errorf("element %d of accessor %d is not a finite number", k, i)
 			}
 		}
@@ -193,9 +200,19 @@ func (r *reader) each(i int, with func(k int, v []float64), kinds ...gltf.Access
 }
 
 func (r *reader) vectors(i int) ([]geom.Vec, error) {
-	var out []geom.Vec
-	_, err := r.each(i, func(_ int, v []float64) { out = append(out, geom.Vec{X: v[0], Y: v[1], Z: v[2]}) }, gltf.AccessorVec3)
-	return out, err
+	l, err := r.list(i, gltf.AccessorVec3)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]geom.Vec, l.count)
+	var v [3]float64
+	for k := range out {
+		l.numbers(k, v[:])
+		if out[k] = (geom.Vec{X: v[0], Y: v[1], Z: v[2]}); !out[k].Finite() {
+			return nil, fmt.Errorf("element %d of accessor %d is not a finite number", k, i)
+		}
+	}
+	return out, nil
 }
 
 // indices returns whole numbers.
@@ -209,6 +226,10 @@ func (r *reader) indices(i int) ([]uint32, error) {
 	}
 	out := make([]uint32, l.count)
 	for k := range out {
+		if l.component == gltf.ComponentUint && l.data != nil && l.sparse == nil {
+			out[k] = binary.LittleEndian.Uint32(l.data[k*l.stride:])
+			continue
+		}
 		if data := l.at(k); data != nil {
 			out[k] = uint32(whole(data, l.component))
 		}

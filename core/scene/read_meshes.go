@@ -116,8 +116,14 @@ func (r *reader) attributes(part *Part, from gltf.PrimitiveAttributes) error {
 		}
 		return true, nil
 	}
-	if _, err := read(gltf.NORMAL, func(_ int, v []float64) { part.Normals = append(part.Normals, geom.Vec{X: v[0], Y: v[1], Z: v[2]}) }, gltf.AccessorVec3); err != nil {
-		return err
+	if i, there := from[gltf.NORMAL]; there {
+		var err error
+		if part.Normals, err = r.vectors(i); err == nil && len(part.Normals) != n {
+			err = fmt.Errorf("%d of them for %d positions", len(part.Normals), n)
+		}
+		if err != nil {
+			return fmt.Errorf("%s: %w", gltf.NORMAL, err)
+		}
 	}
 	for set := range uvSets {
 		var uv []UV

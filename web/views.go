@@ -299,11 +299,16 @@ func (e edit) setUp(p *production.Production, v *production.View) error {
 		if e.value == "" {
 			e.value = "0"
 		}
-		n, err := e.decimal(map[string]string{"focus": "m", "fNumber": ""}[e.field])
+		unit := "mm"
+		switch e.field {
+		case "focus":
+			unit = "m"
+		case "fNumber":
+			unit = ""
+		}
+		n, err := e.decimal(unit)
 		if err != nil {
-			if n, err = e.decimal("mm"); err != nil {
-				return err
-			}
+			return err
 		}
 		if e.field == "fNumber" && v.Setup.Focus == 0 {
 			v.Setup.Focus = usualFocus

@@ -54,6 +54,7 @@ func TestACameraIsSetUp(t *testing.T) {
 	if got := s.setup(); got.FNumber != 2.8 || got.Focus != 4 {
 		t.Errorf("focused: %+v", got)
 	}
+	s.says(s.editView("focus", "4 mm"), "is not a number") // which would be 4 m
 	s.editView("fNumber", "")
 	s.says(s.editView("scene", ""), "It stands as in the scene")
 	if got := s.setup(); got.Stand != nil || got.Focal != 24 {
@@ -73,7 +74,7 @@ func TestMistakesWithCamerasAreSaid(t *testing.T) {
 	s := newSite(t)
 	for field, c := range map[string][2]string{
 		"x": {"here", "is not a number"}, "focal": {"0.2", "focal length of 0.2 mm is outside"}, "tilt": {"100", "tilt of 100° is outside"}, "heading": {"-5", "heading of -5° is outside"},
-		"back": {"1000", "film back of 1000 mm is outside"}, "shiftUp": {"x", "is not a number"}, "fNumber": {"0.01", "f-number of 0.01"}, "focus": {"-3", "focus at -3 m"}, "z": {"1e9", "too far"},
+		"back": {"1000", "film back of 1000 mm is outside"}, "shiftUp": {"x", "is not a number"}, "fNumber": {"0.01", "f-number of 0.01"}, "focus": {"-3", "focus at -3 m"}, "shiftAcross": {"4 m", "is not a number"}, "z": {"1e9", "too far"},
 	} {
 		s.says(s.editView(field, c[0]), c[1])
 	}

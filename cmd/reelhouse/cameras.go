@@ -32,11 +32,7 @@ func camerasCommand() *cobra.Command {
 }
 
 func writeCameras(out, complaints io.Writer, h *house.House, code string, format house.CameraFormat, views, args []string) error {
-	code, err := only(h, code)
-	if err != nil {
-		return err
-	}
-	p, err := h.Production(code)
+	p, err := chosen(h, code)
 	if err != nil {
 		return err
 	}

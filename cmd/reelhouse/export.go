@@ -61,11 +61,7 @@ func exported(h *house.House, code, outputCode, presetName string) (preset.Prese
 	if presetName != "" {
 		return h.Preset(preset.Standards, presetName)
 	}
-	code, err := only(h, code)
-	if err != nil {
-		return preset.Preset{}, err
-	}
-	p, err := h.Production(code)
+	p, err := chosen(h, code)
 	if err != nil {
 		return preset.Preset{}, err
 	}
@@ -74,7 +70,7 @@ func exported(h *house.House, code, outputCode, presetName string) (preset.Prese
 	}
 	o, ok := p.FindOutput(outputCode)
 	if !ok {
-		return preset.Preset{}, fmt.Errorf("production %s has no output %q", code, outputCode)
+		return preset.Preset{}, fmt.Errorf("production %s has no output %q", p.Code, outputCode)
 	}
 	return preset.OfOutput(o.Name, o), nil
 }

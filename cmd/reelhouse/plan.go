@@ -10,6 +10,7 @@ import (
 
 	"reelhouse/core/plan"
 	"reelhouse/house"
+	"reelhouse/store"
 )
 
 func planCommand() *cobra.Command {
@@ -49,12 +50,17 @@ func only(h *house.House, code string) (string, error) {
 	return codes[0], nil
 }
 
-func printPlan(out, complaints io.Writer, h *house.House, code string, asJSON bool) error {
+// chosen returns the production that was asked for or, without a code, the only one.
+func chosen(h *house.House, code string) (store.Revision, error) {
 	code, err := only(h, code)
 	if err != nil {
-		return err
+		return store.Revision{}, err
 	}
-	p, err := h.Production(code)
+	return h.Production(code)
+}
+
+func printPlan(out, complaints io.Writer, h *house.House, code string, asJSON bool) error {
+	p, err := chosen(h, code)
 	if err != nil {
 		return err
 	}

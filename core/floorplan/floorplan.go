@@ -128,6 +128,7 @@ func Draw(s *scene.Scene, side Side, seconds, begin, end float64, eyes []Eye, al
 		view camera.View
 	}
 	var views []placed
+	var travels [][2]int // eyes and nodes of cameras that move
 	for _, e := range eyes {
 		i := s.FindCamera(e.Camera)
 		if i == scene.None {
@@ -136,16 +137,22 @@ func Draw(s *scene.Scene, side Side, seconds, begin, end float64, eyes []Eye, al
 		v := e.Setup.Of(pose.World[i], s.Cameras[s.Nodes[i].Camera])
 		seen := Seen{Code: e.Code, At: side.Flat(v.Pose.Origin), Locked: e.Setup.Locked}
 		if moving[i] && e.Setup.Stand == nil && end > begin {
-			for k := range pathSteps + 1 {
-				seen.Path = append(seen.Path, side.Flat(s.At(begin + (end-begin)*float64(k)/pathSteps).World[i].Origin))
-			}
+			travels = append(travels, [2]int{len(p.Eyes), i})
 		}
-		box.add(append(seen.Path, seen.At)...)
+		box.add(seen.At)
 		if v.Lens > 0 {
 			box.add(side.Flat(v.Pose.Point(geom.Vec{Z: -v.Focus})))
 		}
 		views = append(views, placed{e, v})
 		p.Eyes = append(p.Eyes, seen)
+	}
+	for k := 0; k <= pathSteps && len(travels) > 0; k++ {
+		pose := s.At(begin + (end-begin)*float64(k)/pathSteps)
+		for _, t := range travels {
+			eye := &p.Eyes[t[0]]
+			eye.Path = append(eye.Path, side.Flat(pose.World[t[1]].Origin))
+			box.add(eye.Path[k])
+		}
 	}
 	p.frame(box)
 	length := reach * max(p.Wide, p.High)

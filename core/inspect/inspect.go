@@ -51,21 +51,26 @@ func (r *Report) problem(format string, args ...any) {
 // Judge reads a whole file and holds it against what was expected.
 func Judge(data []byte, want Expected) Report {
 	r := Report{Problems: []string{}}
-	first, err := picture.Decode(data)
+	file, err := picture.Open(data)
+	if err != nil {
+		r.problem("it cannot be read: %s", err)
+		return r
+	}
+	first, err := file.Part(0)
 	if err != nil {
 		r.problem("it cannot be read: %s", err)
 		return r
 	}
 	img := first.Image
 	r.Encoding, r.CurveStated, r.Width, r.Height, r.Facts = first.Encoding, first.CurveStated, img.Width, img.Height, first.Facts
-	r.Parts = parts(first)
+	r.Parts = parts(file, first.Encoding)
 	for _, p := range img.Planes {
 		c := Channel{p.Name, r.channelType(p.Name), p.Stats()}
 		r.Channels = append(r.Channels, c)
 		r.numbers("channel "+c.Name, c.Stats)
 	}
 	for i := 1; i < len(r.Parts); i++ {
-		r.further(data, i)
+		r.further(file, i)
 	}
 	if got := r.Encoding; want.Encoding.Format != "" {
 		switch {
@@ -87,9 +92,9 @@ func Judge(data []byte, want Expected) Report {
 }
 
 // further reads one of the parts behind the first.
-func (r *Report) further(data []byte, n int) {
+func (r *Report) further(file *picture.File, n int) {
 	part := fmt.Sprintf("part %d, %q", n+1, r.Parts[n].Name)
-	p, err := picture.DecodePart(data, n)
+	p, err := file.Part(n)
 	if err != nil {
 		r.problem("%s cannot be read: %s", part, err)
 		return

@@ -35,19 +35,20 @@ type ChannelType struct {
 	Type string `json:"type"`
 }
 
-func parts(p picture.Picture) []Part {
+// parts tells them. encoding is that of the first one.
+func parts(f *picture.File, encoding output.Encoding) []Part {
 	var all []Part
-	for i, h := range p.Headers {
-		part := Part{Name: h.Name, Storage: p.Storage[i], Data: window(h.DataWindow), Display: window(h.DisplayWindow), PixelAspect: h.Aspect(), Facts: []job.Fact{}}
+	for i, h := range f.Headers {
+		part := Part{Name: h.Name, Storage: f.Storage[i], Data: window(h.DataWindow), Display: window(h.DisplayWindow), PixelAspect: h.Aspect(), Facts: []job.Fact{}}
 		switch {
 		case h.Channel("A") < 0:
-		case h.Alpha == imagefile.Straight || i == 0 && p.Encoding.Alpha == output.Straight:
+		case h.Alpha == imagefile.Straight || i == 0 && encoding.Alpha == output.Straight:
 			part.Alpha = string(output.Straight)
 		case h.Alpha == imagefile.Premultiplied:
 			part.Alpha = string(output.Premultiplied)
 		}
 		for _, c := range h.Channels {
-			part.Channels = append(part.Channels, ChannelType{c.Name, typeName(c, p.Encoding.Depth)})
+			part.Channels = append(part.Channels, ChannelType{c.Name, typeName(c, encoding.Depth)})
 		}
 		for _, a := range h.Attributes {
 			part.Facts = append(part.Facts, job.Fact{Name: a.Name, Value: a.String()})

@@ -88,9 +88,6 @@ type Picture struct {
 	PixelAspect float64
 	Image       *pixel.Image // premultiplied linear light, or data
 	Facts       []job.Fact
-	// Headers are what the file itself says of its parts, and Storage how each is compressed and laid out, of OpenEXR.
-	Headers []imagefile.Header
-	Storage []string
 }
 
 // Fact returns a fact's value, "" if it is not there.

@@ -18,31 +18,53 @@ import (
 const Limit = 4 << 30
 
 // Decode reads the first part of a file of any format, by what is in it.
-func Decode(data []byte) (Picture, error) { return DecodePart(data, 0) }
-
-// DecodePart reads one part, counted from 0, of a file that has it.
-func DecodePart(data []byte, n int) (Picture, error) {
-	r, format, err := formats.Open(bytes.NewReader(data), int64(len(data)), Limit)
+func Decode(data []byte) (Picture, error) {
+	f, err := Open(data)
 	if err != nil {
 		return Picture{}, err
 	}
-	headers := r.Headers()
-	h := headers[n]
-	part := imagefile.Part{Header: h, Planes: h.Planes(h.Height())}
-	if err := r.ReadLines(n, 0, h.Height(), part.Planes); err != nil {
-		return Picture{}, err
+	return f.Part(0)
+}
+
+// A File is an image file of any format, of which parts can be read.
+type File struct {
+	reader  imagefile.Reader
+	format  formats.Format
+	Headers []imagefile.Header // of its parts
+	Storage []string           // how each is compressed and laid out, of OpenEXR
+}
+
+// Open reads what a file says of itself.
+func Open(data []byte) (*File, error) {
+	r, format, err := formats.Open(bytes.NewReader(data), int64(len(data)), Limit)
+	if err != nil {
+		return nil, err
 	}
-	e := encodingOf(h, format)
-	p := Picture{Encoding: e, CurveStated: h.Curve != "" || e.Floating(), PixelAspect: h.Aspect(), Headers: headers, Storage: make([]string, len(headers))}
+	f := &File{reader: r, format: format, Headers: r.Headers()}
+	f.Storage = make([]string, len(f.Headers))
 	if e, ok := r.(*exr.Reader); ok {
-		p.Encoding.Compression = compressionOf(e.Part(n).Compression)
-		for i := range headers {
+		for i := range f.Headers {
 			part := e.Part(i)
-			p.Storage[i] = part.Compression.String() + ", lines"
+			f.Storage[i] = part.Compression.String() + ", lines"
 			if part.Tile.X > 0 {
-				p.Storage[i] = fmt.Sprintf("%s, tiles of %d × %d", part.Compression, part.Tile.X, part.Tile.Y)
+				f.Storage[i] = fmt.Sprintf("%s, tiles of %d × %d", part.Compression, part.Tile.X, part.Tile.Y)
 			}
 		}
+	}
+	return f, nil
+}
+
+// Part reads one part, counted from 0.
+func (f *File) Part(n int) (Picture, error) {
+	h := f.Headers[n]
+	part := imagefile.Part{Header: h, Planes: h.Planes(h.Height())}
+	if err := f.reader.ReadLines(n, 0, h.Height(), part.Planes); err != nil {
+		return Picture{}, err
+	}
+	e := encodingOf(h, f.format)
+	p := Picture{Encoding: e, CurveStated: h.Curve != "" || e.Floating(), PixelAspect: h.Aspect()}
+	if e, ok := f.reader.(*exr.Reader); ok {
+		p.Encoding.Compression = compressionOf(e.Part(n).Compression)
 	}
 	for _, a := range h.Attributes {
 		p.Facts = append(p.Facts, job.Fact{Name: strings.TrimPrefix(a.Name, Prefix), Value: a.String()})

@@ -28,11 +28,10 @@ func Compare(before, after *Scene) []Change {
 	add := func(kind, name, format string, args ...any) {
 		changes = append(changes, Change{kind, name, fmt.Sprintf(format, args...)})
 	}
-	a, b := before.Report(), after.Report()
-	if math.Abs(a.End-b.End) > 1e-6 || math.Abs(a.Begin-b.Begin) > 1e-6 {
-		add("scene", "", "movement from %.3g to %.3g s, before from %.3g to %.3g s", b.Begin, b.End, a.Begin, a.End)
+	if a, b, c, d := before.begin(), before.Duration(), after.begin(), after.Duration(); math.Abs(a-c) > 1e-6 || math.Abs(b-d) > 1e-6 {
+		add("scene", "", "movement from %.3g to %.3g s, before from %.3g to %.3g s", c, d, a, b)
 	}
-	if s, t := a.Size, b.Size; s.Sub(t).Length() > 0.01*s.Length() {
+	if s, t := before.size(), after.size(); s.Sub(t).Length() > 0.01*s.Length() {
 		add("scene", "", "%s across, %s up and %s deep, before %s, %s and %s", Length(t.X), Length(t.Y), Length(t.Z), Length(s.X), Length(s.Y), Length(s.Z))
 	}
 	old, now := before.placed(), after.placed()

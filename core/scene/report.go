@@ -95,9 +95,7 @@ func (s *Scene) Report() Report {
 	if s.Unit != 0 {
 		r.Nodes-- // the one that scales is not the file's
 	}
-	if box := s.Bounds(pose); !box.Empty() {
-		r.Size = box.Size()
-	}
+	r.Size = s.size()
 	r.Comparison = Comparison(r.Size.Max())
 	moving := s.Moving()
 	objects := map[int]*ObjectReport{}
@@ -262,6 +260,15 @@ func (s *Scene) begin() float64 {
 		first = min(first, c.Times[0])
 	}
 	return first
+}
+
+// size returns how large the scene is at the beginning, in metres.
+func (s *Scene) size() geom.Vec {
+	box := s.Bounds(s.At(s.begin()))
+	if box.Empty() {
+		return geom.Vec{}
+	}
+	return box.Size()
 }
 
 // Usable reports whether pictures can be made of it.

@@ -172,7 +172,7 @@ func frames(folder string) ([]string, error) {
 	size := raster.Size{Width: 2048, Height: 1080}
 	passes := []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}
 	log.Print("rendering a frame; it is kept for the next time")
-	img, err := trace.Prepare(s).At(1, demo.Looks()[0]).Render(context.Background(), "cam_lighthouse", trace.Settings{Size: size, Passes: passes, Samples: 2, Filter: pixel.Gaussian, DepthBackground: 1000}, func(float64) {})
+	img, err := trace.Prepare(s).At(1, demo.Looks()[0], nil).Render(context.Background(), "cam_lighthouse", trace.Settings{Size: size, Passes: passes, Samples: 2, Filter: pixel.Gaussian, DepthBackground: 1000}, func(float64) {})
 	if err != nil {
 		return nil, err
 	}

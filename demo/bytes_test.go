@@ -29,7 +29,7 @@ func TestBytesAFrameAreNearThoseOfRealFrames(t *testing.T) {
 	looks := Looks()
 	var frames []*pixel.Image
 	for i, camera := range []string{"cam_quay", "cam_lighthouse", "cam_bow"} {
-		img, err := model.At(1, looks[i%len(looks)]).Render(context.Background(), camera, trace.Settings{Size: size, Passes: everything, Samples: 2, Filter: pixel.Box, DepthBackground: 1000}, func(float64) {})
+		img, err := model.At(1, looks[i%len(looks)], nil).Render(context.Background(), camera, trace.Settings{Size: size, Passes: everything, Samples: 2, Filter: pixel.Box, DepthBackground: 1000}, func(float64) {})
 		if err != nil {
 			t.Fatal(err)
 		}

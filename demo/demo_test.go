@@ -129,7 +129,7 @@ func TestDepthAgreesWithTheSceneByHand(t *testing.T) {
 	}
 	const seconds, background = 1.5, 1000.0
 	size := raster.Size{Width: 96, Height: 54}
-	img, err := trace.Prepare(s).At(seconds, Looks()[0]).Render(context.Background(), "cam_quay",
+	img, err := trace.Prepare(s).At(seconds, Looks()[0], nil).Render(context.Background(), "cam_quay",
 		trace.Settings{Size: size, Passes: []pass.Code{pass.Depth}, Samples: 1, Filter: pixel.Box, DepthBackground: background}, func(float64) {})
 	if err != nil {
 		t.Fatal(err)
@@ -167,7 +167,7 @@ func BenchmarkDraftFrame(b *testing.B) {
 	size := raster.Size{Width: 512, Height: 215}
 	n := 0
 	for b.Loop() {
-		if _, err := m.At(1, Looks()[0]).Render(context.Background(), "cam_quay",
+		if _, err := m.At(1, Looks()[0], nil).Render(context.Background(), "cam_quay",
 			trace.Settings{Size: size, Passes: []pass.Code{pass.Beauty}, Samples: 2, Filter: pixel.Box}, func(float64) {}); err != nil {
 			b.Fatal(err)
 		}

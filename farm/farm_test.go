@@ -372,7 +372,7 @@ func TestThumbsAreRenderedOnceAndKept(t *testing.T) {
 	self, _ := os.Executable()
 	s := NewThumbs(h, Renderer{Name: "pretender", Command: self})
 	q := b.Sequences[0].Spec
-	want := Thumb{Scene: b.Plan.Scene.SHA256, Camera: "cam", Look: q.Look, Rate: b.Plan.Rate, FirstFrame: 1001, Frame: 1001, Size: q.Size}
+	want := Thumb{Scene: b.Plan.Scene, Camera: "cam", Look: q.Look, Rate: b.Plan.Rate, FirstFrame: 1001, Frame: 1001, Size: q.Size}
 	path, err := s.File(context.Background(), want)
 	if err != nil {
 		t.Fatal(err)

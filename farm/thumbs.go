@@ -40,8 +40,7 @@ func NewThumbs(h *house.House, r Renderer) *Thumbs {
 
 // A Thumb says which small picture is wanted.
 type Thumb struct {
-	Scene      string // SHA-256
-	Unit       float64
+	Scene      production.SceneFile
 	Camera     string
 	Setup      camera.Setup
 	Look       look.Look
@@ -50,11 +49,14 @@ type Thumb struct {
 	Frame      int
 	Size       raster.Size // in square pixels
 	Fit        raster.Fit
-	Background production.Background
+	Background look.Background
+	// Environment is the map that the look names; the zero value for none.
+	Environment production.EnvironmentFile
 }
 
 // Key names the picture by everything that it depends on.
 func (t Thumb) Key() string {
+	t.Scene = house.Key(t.Scene) // its name and its past change nothing
 	text, err := json.Marshal(t)
 	if err != nil {
 		panic(err) // plain data; a number that is none was refused before
@@ -90,7 +92,7 @@ func (s *Thumbs) render(ctx context.Context, t Thumb, path string) error {
 	picture := output.PNG.Usual()
 	picture.Depth = output.Eight
 	j := job.Job{
-		Version: job.Version, Scene: s.House.ScenePath(production.SceneFile{SHA256: t.Scene}), SceneUnit: t.Unit,
+		Version: job.Version, Scene: s.House.ScenePath(t.Scene), SceneUnit: t.Scene.Unit, SceneNumber: t.Scene.Number, Environment: s.House.EnvironmentPath(t.Environment),
 		View: job.View{Name: t.Camera, Camera: t.Camera, Setup: t.Setup, Look: t.Look}, Rate: t.Rate, FirstFrame: t.FirstFrame,
 		Size: t.Size, Fit: t.Fit, Background: t.Background, Passes: beauty, Samples: 3, Filter: pixel.Gaussian,
 		Frames: []job.Frame{{Number: t.Frame, Files: []job.File{{Path: temp, Encoding: picture, Passes: beauty}}}},

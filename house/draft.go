@@ -85,7 +85,7 @@ func (h *House) Draft(p production.Production) (Draft, error) {
 	}
 	var failed error
 	d.Findings = preflight.Check(d.Batch, preflight.Facts{
-		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(),
+		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(), Unreadable: p.Scene.Opaque != nil && h.OnlyBuiltIn,
 		Taken: func(key string) string {
 			by, err := h.Taken(key)
 			if err != nil {

@@ -3,6 +3,7 @@
 //
 //	reelhouse.db   the record
 //	scenes/        scene files, named by their SHA-256
+//	environments/  pictures that stand round scenes, likewise
 //	incoming/      scene files that may be taken in from the pages
 //	output/        finished files
 //	thumbs/        small pictures, which may be deleted at any time
@@ -25,6 +26,8 @@ type House struct {
 	*store.Store
 	Dir    string // absolute
 	unlock func() error
+	// OnlyBuiltIn says that no renderer but the built-in one renders here, which reads glTF and nothing else.
+	OnlyBuiltIn bool
 
 	mutex  sync.Mutex
 	scenes map[production.SceneFile]*lookedThrough // a few of them
@@ -44,7 +47,7 @@ func Open(dir string, shared bool) (*House, error) {
 			return nil, fmt.Errorf("there is no Reelhouse data in %s; `reelhouse demo` or `reelhouse serve` makes some", dir)
 		}
 	} else {
-		for _, sub := range []string{"scenes", "incoming", "output", "thumbs", "work"} {
+		for _, sub := range []string{"scenes", "environments", "incoming", "output", "thumbs", "work"} {
 			if err := os.MkdirAll(h.path(sub), 0o755); err != nil {
 				return nil, fmt.Errorf("data folder: %w", err)
 			}

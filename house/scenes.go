@@ -16,38 +16,101 @@ import (
 	"strings"
 	"sync"
 
+	"reelhouse/core/naming"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
 )
 
 // ScenePath returns where a scene file is kept.
-func (h *House) ScenePath(f production.SceneFile) string { return h.path("scenes", f.SHA256+".gltf") }
+func (h *House) ScenePath(f production.SceneFile) string {
+	if f.Opaque != nil {
+		return h.path("scenes", f.SHA256+opaqueExt(f.Name)) // outside renderers go by the ending of the name
+	}
+	return h.path("scenes", f.SHA256+".gltf")
+}
+
+// opaqueExt returns the ending of a file's name, if it is a plain one.
+func opaqueExt(name string) string {
+	ext := path.Ext(filepath.Base(name))
+	if !naming.ValidCode(strings.TrimPrefix(ext, ".")) {
+		return ".scene"
+	}
+	return strings.ToLower(ext)
+}
+
+// RegisterScene keeps a file that only an outside renderer understands, with what a person says of it.
+func (h *House) RegisterScene(name string, r io.Reader, o production.Opaque) (production.SceneFile, error) {
+	f := production.SceneFile{Name: filepath.Base(name), Opaque: &o}
+	seen := map[string]bool{}
+	for _, c := range o.Cameras {
+		if seen[c] {
+			return f, fmt.Errorf("the camera %s is named twice", c)
+		}
+		seen[c] = true
+	}
+	switch {
+	case len(o.Cameras) == 0:
+		return f, fmt.Errorf("no camera is named; write the names of the cameras that its renderer knows")
+	case !(o.Seconds >= 0 && o.Seconds <= 1e6):
+		return f, fmt.Errorf("a scene of %v seconds is outside 0 to a million", o.Seconds)
+	}
+	temp, err := h.receive(&f, r)
+	if err != nil {
+		return f, err
+	}
+	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
+	defer temp.Close()
+	switch {
+	case f.Bytes > scene.MaxFileBytes:
+		return f, fmt.Errorf("the file is larger than %d MB", scene.MaxFileBytes>>20)
+	case f.Bytes == 0:
+		return f, fmt.Errorf("the file is empty")
+	}
+	return f, keepFile(temp, h.ScenePath(f))
+}
+
+// receive writes a file that comes in beside the scenes, under a temporary name, and settles its size and its hash.
+func (h *House) receive(f *production.SceneFile, r io.Reader) (*os.File, error) {
+	temp, err := os.CreateTemp(h.path("scenes"), ".incoming-*")
+	if err != nil {
+		return nil, fmt.Errorf("scene file: %w", err)
+	}
+	hash := sha256.New()
+	f.Bytes, err = io.Copy(io.MultiWriter(temp, hash), io.LimitReader(r, scene.MaxFileBytes+1))
+	if err == nil {
+		_, err = temp.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		temp.Close()
+		os.Remove(temp.Name())
+		return nil, fmt.Errorf("scene file: %w", err)
+	}
+	f.SHA256 = hex.EncodeToString(hash.Sum(nil))
+	return temp, nil
+}
+
+// keepFile gives a file that has arrived its name.
+func keepFile(temp *os.File, path string) error {
+	if err := temp.Sync(); err != nil {
+		return fmt.Errorf("%s: %w", filepath.Base(path), err)
+	}
+	return os.Rename(temp.Name(), path)
+}
 
 // BringScene reads a scene file, or an archive of one with the files beside it, and keeps it if it is a good one.
 func (h *House) BringScene(name string, r io.Reader) (production.SceneFile, *scene.Scene, error) {
 	f := production.SceneFile{Name: filepath.Base(name)}
-	temp, err := os.CreateTemp(h.path("scenes"), ".incoming-*")
+	temp, err := h.receive(&f, r)
 	if err != nil {
-		return f, nil, fmt.Errorf("scene file: %w", err)
+		return f, nil, err
 	}
 	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
 	defer temp.Close()
-	hash := sha256.New()
-	if f.Bytes, err = io.Copy(io.MultiWriter(temp, hash), io.LimitReader(r, scene.MaxFileBytes+1)); err != nil {
-		return f, nil, fmt.Errorf("scene file: %w", err)
-	}
-	if _, err := temp.Seek(0, io.SeekStart); err != nil {
-		return f, nil, fmt.Errorf("scene file: %w", err)
-	}
 	s, err := scene.Read(temp)
 	if err != nil {
 		return f, nil, err
 	}
-	f.SHA256 = hex.EncodeToString(hash.Sum(nil))
-	if err := temp.Sync(); err != nil {
-		return f, nil, fmt.Errorf("scene file: %w", err)
-	}
-	if err := os.Rename(temp.Name(), h.ScenePath(f)); err != nil {
+	if err := keepFile(temp, h.ScenePath(f)); err != nil {
 		return f, nil, fmt.Errorf("scene file: %w", err)
 	}
 	h.keepScene(f, s)
@@ -171,9 +234,13 @@ func (h *House) BringIncoming(name string) (production.SceneFile, *scene.Scene, 
 
 const keptScenes = 4
 
-// key is what a scene in memory goes by: its file and its unit.
-func key(f production.SceneFile) production.SceneFile {
-	return production.SceneFile{SHA256: f.SHA256, Unit: f.Unit}
+// Key is what a scene goes by, whatever its file is called: its contents, which of its scenes, and its unit.
+func Key(f production.SceneFile) production.SceneFile {
+	key := production.SceneFile{SHA256: f.SHA256, Unit: f.Unit, Number: f.Number}
+	if f.Opaque != nil {
+		key.Name, key.Opaque = opaqueExt(f.Name), f.Opaque
+	}
+	return key
 }
 
 // lookedThrough is a scene in memory, with its report when that was asked for.
@@ -189,7 +256,7 @@ func (h *House) keepScene(f production.SceneFile, s *scene.Scene) *lookedThrough
 		clear(h.scenes)
 	}
 	kept := &lookedThrough{s, sync.OnceValue(s.Report)}
-	h.scenes[key(f)] = kept
+	h.scenes[Key(f)] = kept
 	return kept
 }
 
@@ -215,8 +282,12 @@ func (h *House) sceneOf(f production.SceneFile) (*lookedThrough, error) {
 	if f.SHA256 == "" {
 		return nil, fmt.Errorf("there is no scene yet")
 	}
+	if f.Opaque != nil {
+		s := scene.Unread(f.Name, f.Opaque.Cameras, f.Opaque.Seconds)
+		return &lookedThrough{s, s.Report}, nil
+	}
 	h.mutex.Lock()
-	kept := h.scenes[key(f)]
+	kept := h.scenes[Key(f)]
 	h.mutex.Unlock()
 	if kept != nil {
 		return kept, nil
@@ -235,7 +306,7 @@ func (h *House) sceneOf(f production.SceneFile) (*lookedThrough, error) {
 		return nil, fmt.Errorf("scene file %s: %w", f.Name, err)
 	}
 	defer file.Close()
-	s, err := scene.Read(file)
+	s, err := scene.ReadOne(file, f.Number)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", f.Name, err)
 	}

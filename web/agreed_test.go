@@ -66,7 +66,7 @@ func TestStandardsAreEditedInTheirOwnWords(t *testing.T) {
 	if p.Qualities[0].Scale.Divisor != 3 || !p.DropFrame || p.Clock().Timecode(1001).String() != "01:00:00;00" || p.Handles != 8 || len(p.Qualities) != 3 {
 		t.Errorf("%+v", p.Standards)
 	}
-	if p.Picture.Background != (production.Background{Kind: production.PlainColour, Colour: "#ff8000"}) || p.Floor != (production.Floor{Width: 2048, Bits: 16, Lossless: true}) {
+	if p.Picture.Background != (look.Background{Kind: look.PlainColour, Colour: "#ff8000"}) || p.Floor != (production.Floor{Width: 2048, Bits: 16, Lossless: true}) {
 		t.Errorf("%+v %+v", p.Picture, p.Floor)
 	}
 	for says, e := range map[string][]string{

@@ -188,7 +188,7 @@ func (e edit) picture(p *production.Production) error {
 	case "alpha":
 		p.Picture.Alpha = output.Alpha(e.value)
 	case "background":
-		p.Picture.Background.Kind = production.BackgroundKind(e.value)
+		p.Picture.Background.Kind = look.BackgroundKind(e.value)
 		if p.Picture.Background.Colour == "" {
 			p.Picture.Background.Colour = "#808080"
 		}

@@ -151,7 +151,7 @@ func showOutput(p production.Production, d house.Draft, o output.Output) shownOu
 }
 
 func wants(p production.Production, passes []pass.Code) output.Wants {
-	return output.Wants{Passes: passes, Alpha: p.Picture.Alpha, Display: p.Picture.Display, Transparent: p.Picture.Background.Kind == production.Transparent}
+	return output.Wants{Passes: passes, Alpha: p.Picture.Alpha, Display: p.Picture.Display, Transparent: p.Picture.Background.Kind == look.Transparent}
 }
 
 // open fills in what the details of one output need.

@@ -115,8 +115,8 @@ const thumbEdge = 288
 // smallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
 func smallPicture(p production.Production, v production.View, l look.Look, size raster.Named, number, edge int) farm.Thumb {
 	return farm.Thumb{
-		Scene: p.Scene.SHA256, Unit: p.Scene.Unit, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
-		Size: size.Seen().Within(edge), Fit: size.Fit, Background: p.Picture.Background,
+		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
+		Size: size.Seen().Within(edge), Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.Around(l),
 	}
 }
 

@@ -57,7 +57,7 @@ func fillStandards(a *app, v *view) error {
 		Count:      p.Clock().Count.String(),
 		Filters:    []option{{"box", "box"}, {"gaussian", "Gaussian"}},
 		Alphas:     []option{{string(output.Premultiplied), "premultiplied"}, {string(output.Straight), "straight"}},
-		Grounds:    []option{{string(production.Environment), "the look's environment"}, {string(production.PlainColour), "a plain colour"}, {string(production.Transparent), "transparent, with alpha"}},
+		Grounds:    []option{{string(look.Surroundings), "the look's environment"}, {string(look.PlainColour), "a plain colour"}, {string(look.Transparent), "transparent, with alpha"}},
 		Bits:       []option{{"0", "any"}, {"8", "8"}, {"16", "16"}, {"32", "32"}},
 		Primaries:  "BT.709 (ITU-R BT.709), D65 white",
 		SetUps:     []option{{string(production.TakeStandards), "standards, outputs and names"}, {string(production.TakeScene), "scene"}, {string(production.TakeViews), "views and looks"}, {string(production.TakePasses), "pass lists"}, {string(production.TakeShots), "shots"}},

@@ -38,6 +38,9 @@ type configuration struct {
 	Renderer *farm.Renderer `json:"renderer"`
 }
 
+// builtIn is the name of the renderer that this program is itself.
+const builtIn = "built-in"
+
 // renderer returns the configured renderer, or the built-in one.
 func (f serverFlags) renderer() (farm.Renderer, error) {
 	if f.config != "" {
@@ -63,7 +66,7 @@ func (f serverFlags) renderer() (farm.Renderer, error) {
 	if err != nil {
 		return farm.Renderer{}, err
 	}
-	return farm.Renderer{Name: "built-in", Command: self, Args: []string{"render", "--with-parent"}}, nil
+	return farm.Renderer{Name: builtIn, Command: self, Args: []string{"render", "--with-parent"}}, nil
 }
 
 func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*farm.Node, error) {
@@ -71,6 +74,7 @@ func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 	if err != nil {
 		return nil, err
 	}
+	h.OnlyBuiltIn = r.Name == builtIn
 	return &farm.Node{Name: "here", House: h, Hub: hub, Renderer: r, Slots: f.slots, Timeout: f.timeout, Log: log}, nil
 }
 

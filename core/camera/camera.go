@@ -22,6 +22,10 @@ type Setup struct {
 	Focal float64 `json:"focal,omitempty"`
 	// Back is the width of the film back; 0 stands for lens.BackWidth.
 	Back float64 `json:"back,omitempty"`
+	// BackHigh is the height of the film back; 0 keeps the shape of the scene's camera.
+	BackHigh float64 `json:"backHigh,omitempty"`
+	// Aside moves the camera to its right, in metres, wherever it stands: that is how the two eyes of a stereo pair differ.
+	Aside float64 `json:"aside,omitempty"`
 	// The shifts move the lens against the film back: to the right and up.
 	ShiftAcross float64 `json:"shiftAcross,omitempty"`
 	ShiftUp     float64 `json:"shiftUp,omitempty"`
@@ -29,6 +33,12 @@ type Setup struct {
 	// in metres.
 	FNumber float64 `json:"fNumber,omitempty"`
 	Focus   float64 `json:"focus,omitempty"`
+	// Exposure says how bright the picture is taken; EV is that of Fixed. Shutter is an angle in degrees, of which 360 is a whole frame, 0
+	// for HalfShutter; ISO is the speed of the film.
+	Exposure Exposure `json:"exposure,omitempty"`
+	EV       float64  `json:"ev,omitempty"`
+	Shutter  float64  `json:"shutter,omitempty"`
+	ISO      float64  `json:"iso,omitempty"`
 	// Locked keeps everything above, and the choice of camera, from being changed.
 	Locked bool `json:"locked,omitempty"`
 }
@@ -99,6 +109,12 @@ func (s Setup) Check() error {
 		return fmt.Errorf("an f-number of %v is outside %v to %v", s.FNumber, LeastFNumber, MostFNumber)
 	case s.Focus != 0 && outside(s.Focus, 0.01, MostMetres):
 		return fmt.Errorf("a focus at %v m is outside 0.01 to %v m", s.Focus, MostMetres)
+	case s.BackHigh != 0 && outside(s.BackHigh, LeastBack, MostBack):
+		return fmt.Errorf("a film back %v mm high is outside %v to %v mm", s.BackHigh, LeastBack, MostBack)
+	case outside(s.Aside, -MostMetres, MostMetres):
+		return fmt.Errorf("%v m aside is too far", s.Aside)
+	case s.checkExposure() != nil:
+		return s.checkExposure()
 	case s.FNumber != 0 && s.Focus == 0:
 		return fmt.Errorf("a lens of f/%v needs a distance that it is focused at", s.FNumber)
 	case s.Stand == nil:
@@ -150,11 +166,25 @@ func (s Setup) FocalOf(c scene.Camera) float64 {
 	return lens.FocalLength(s.BackWidth(), lens.AnglesOf(c.Up, c.Aspect).Across)
 }
 
+// shaped returns the camera with the shape of the film back. It sees as much across as before.
+func (s Setup) shaped(c scene.Camera) scene.Camera {
+	if s.BackHigh == 0 {
+		return c
+	}
+	aspect := s.BackWidth() / s.BackHigh
+	c.Up = 2 * math.Atan(math.Tan(c.Up/2)*c.Aspect/aspect)
+	c.Height *= c.Aspect / aspect
+	c.Aspect = aspect
+	return c
+}
+
 // Of returns what the setup makes of a camera with a pose.
 func (s Setup) Of(pose geom.Affine, c scene.Camera) View {
 	if s.Stand != nil {
 		pose = s.Stand.Pose()
 	}
+	pose.Origin = pose.Origin.Add(pose.X.Unit().Scale(s.Aside))
+	c = s.shaped(c)
 	v := View{Pose: pose, Camera: c}
 	if c.Height > 0 {
 		perMetre := s.BackWidth() / (c.Height * c.Aspect)

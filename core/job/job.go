@@ -18,7 +18,6 @@ import (
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
-	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/stamp"
 )
@@ -31,17 +30,21 @@ type Job struct {
 	Version int    `json:"version"`
 	Scene   string `json:"scene"` // path of the scene file
 	// SceneUnit is the metres that one unit of the file is; 0 stands for 1.
-	SceneUnit  float64     `json:"sceneUnit,omitempty"`
-	View       View        `json:"view"`
-	Rate       frame.Rate  `json:"rate"`
-	FirstFrame int         `json:"firstFrame"` // the frame at the scene's time 0
-	Size       raster.Size `json:"size"`
+	SceneUnit float64 `json:"sceneUnit,omitempty"`
+	// SceneNumber counts the scenes of the file from 1; 0 stands for the one that the file marks as its own.
+	SceneNumber int `json:"sceneNumber,omitempty"`
+	// Environment is the path of the picture file that the look's environment names, "" for none.
+	Environment string      `json:"environment,omitempty"`
+	View        View        `json:"view"`
+	Rate        frame.Rate  `json:"rate"`
+	FirstFrame  int         `json:"firstFrame"` // the frame at the scene's time 0
+	Size        raster.Size `json:"size"`
 	// PixelAspect is a pixel's width over its height; 0 stands for 1.
 	PixelAspect float64 `json:"pixelAspect,omitempty"`
 	// Fit says how a camera of another shape fills the size.
 	Fit raster.Fit `json:"fit"`
 	// Background stands where there is no surface.
-	Background production.Background `json:"background"`
+	Background look.Background `json:"background"`
 	// Region is the part of the picture to render, in pixels from the top left; left out for all.
 	Region          *Region      `json:"region,omitempty"`
 	Passes          []pass.Code  `json:"passes"`

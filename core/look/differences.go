@@ -8,7 +8,6 @@ import (
 
 	"reelhouse/core/geom"
 	"reelhouse/core/pixel"
-	"reelhouse/core/scene"
 )
 
 // A field is one thing that a look says.
@@ -16,22 +15,35 @@ type field struct {
 	key, name string
 	text      func(l Look) string
 	copy      func(to *Look, from Look)
+	same      func(a, b Look) bool // exactly, where texts are rounded
+}
+
+// words is a field of plain values.
+func words[T comparable](key, name string, text func(T) string, at func(l *Look) *T) field {
+	say := func(l Look) string {
+		if t := text(*at(&l)); t != "" {
+			return t
+		}
+		return "none"
+	}
+	return field{key, name, say, func(to *Look, from Look) { *at(to) = *at(&from) }, func(a, b Look) bool { return *at(&a) == *at(&b) }}
+}
+
+// names is a field of a list of names.
+func names(key, name string, at func(l *Look) *[]string) field {
+	say := func(l Look) string {
+		if len(*at(&l)) == 0 {
+			return "none"
+		}
+		return strings.Join(*at(&l), ", ")
+	}
+	return field{key, name, say, func(to *Look, from Look) { *at(to) = slices.Clone(*at(&from)) }, func(a, b Look) bool { return slices.Equal(*at(&a), *at(&b)) }}
 }
 
 func fields() []field {
-	colour := func(key, name string, at func(l *Look) *geom.Vec) field {
-		return field{key, name, func(l Look) string { return describe(*at(&l)) }, func(to *Look, from Look) { *at(to) = *at(&from) }}
-	}
+	colour := func(key, name string, at func(l *Look) *geom.Vec) field { return words(key, name, describe, at) }
 	number := func(key, name, unit string, at func(l *Look) *float64) field {
-		return field{key, name, func(l Look) string { return fmt.Sprintf("%.4g%s", *at(&l), unit) }, func(to *Look, from Look) { *at(to) = *at(&from) }}
-	}
-	names := func(key, name string, at func(l *Look) *[]string) field {
-		return field{key, name, func(l Look) string {
-			if len(*at(&l)) == 0 {
-				return "none"
-			}
-			return strings.Join(*at(&l), ", ")
-		}, func(to *Look, from Look) { *at(to) = slices.Clone(*at(&from)) }}
+		return words(key, name, func(v float64) string { return fmt.Sprintf("%.4g%s", v, unit) }, at)
 	}
 	return []field{
 		number("exposure", "Exposure", " EV", func(l *Look) *float64 { return &l.ExposureEV }),
@@ -46,7 +58,16 @@ func fields() []field {
 		number("haze", "Haze", " m", func(l *Look) *float64 { return &l.Haze.Metres }),
 		number("gain", "Scene's lights", " times", func(l *Look) *float64 { return &l.LightGain }),
 		names("lightsOff", "Lights off", func(l *Look) *[]string { return &l.LightsOff }),
+		words("environment", "Environment", strings.TrimSpace, func(l *Look) *string { return &l.Environment.Map }),
+		number("environmentTurn", "Environment's turn", "°", func(l *Look) *float64 { return &l.Environment.TurnDegrees }),
+		words("environmentStrength", "Environment's strength", func(v float64) string { return fmt.Sprintf("%.4g times", Environment{Strength: v}.Factor()) }, func(l *Look) *float64 { return &l.Environment.Strength }),
+		words("background", "Background", func(b Background) string { return strings.TrimSpace(string(b.Kind) + " " + b.Colour) }, func(l *Look) *Background { return &l.Background }),
 		names("hidden", "Hidden", func(l *Look) *[]string { return &l.Hidden }),
+		names("unseen", "Hidden from the camera", func(l *Look) *[]string { return &l.Unseen }),
+		names("holdouts", "Matte only", func(l *Look) *[]string { return &l.Holdouts }),
+		names("clay", "Of clay", func(l *Look) *[]string { return &l.Clay }),
+		names("shadowCatchers", "Shadow catchers", func(l *Look) *[]string { return &l.ShadowCatchers }),
+		words("samples", "Samples at least", func(n int) string { return fmt.Sprint(n) }, func(l *Look) *int { return &l.LeastSamples }),
 	}
 }
 
@@ -67,19 +88,11 @@ type Difference struct {
 func Differences(base, l Look) []Difference {
 	var all []Difference
 	for _, f := range fields() {
-		if a, b := f.text(base), f.text(l); a != b || !same(f, base, l) {
-			all = append(all, Difference{f.key, f.name, a, b})
+		if !f.same(base, l) {
+			all = append(all, Difference{f.key, f.name, f.text(base), f.text(l)})
 		}
 	}
 	return all
-}
-
-// same compares exactly, where texts are rounded.
-func same(f field, a, b Look) bool {
-	var x, y Look
-	f.copy(&x, a)
-	f.copy(&y, b)
-	return x.ExposureEV == y.ExposureEV && x.Sky == y.Sky && x.Sun == y.Sun && x.Haze == y.Haze && x.LightGain == y.LightGain && slices.Equal(x.LightsOff, y.LightsOff) && slices.Equal(x.Hidden, y.Hidden)
 }
 
 // Reset takes one line from the base.
@@ -95,7 +108,7 @@ func (l *Look) Reset(key string, base Look) error {
 // Follow returns a look after its base has changed: what it had of it, it has of it still.
 func (l Look) Follow(before, after Look) Look {
 	for _, f := range fields() {
-		if same(f, l, before) {
+		if f.same(l, before) {
 			f.copy(&l, after)
 		}
 	}
@@ -114,28 +127,21 @@ func Hue(light geom.Vec) string {
 
 // Light returns light of a hue (#rrggbb in sRGB) and a strength, which is that of its strongest component.
 func Light(hue string, strength float64) (geom.Vec, error) {
-	var r, g, b uint8
-	if n, err := fmt.Sscanf(hue, "#%02x%02x%02x", &r, &g, &b); n != 3 || err != nil || len(hue) != 7 {
-		return geom.Vec{}, fmt.Errorf("%q is not a colour such as #ffcc99", hue)
+	v, err := colour(hue)
+	if err != nil {
+		return v, err
 	}
-	v := geom.Vec{X: pixel.SRGB.Decode(float64(r) / 255), Y: pixel.SRGB.Decode(float64(g) / 255), Z: pixel.SRGB.Decode(float64(b) / 255)}
 	if top := v.Max(); top > 0 {
 		return v.Scale(strength / top), nil
 	}
 	return geom.Vec{}, nil
 }
 
-// Dressed returns the scene without the objects that the look hides.
-func (l Look) Dressed(s *scene.Scene) *scene.Scene {
-	if len(l.Hidden) == 0 {
-		return s
+// colour reads #rrggbb in sRGB as linear light.
+func colour(hex string) (geom.Vec, error) {
+	var r, g, b uint8
+	if n, err := fmt.Sscanf(hex, "#%02x%02x%02x", &r, &g, &b); n != 3 || err != nil || len(hex) != 7 {
+		return geom.Vec{}, fmt.Errorf("%q is not a colour such as #ffcc99", hex)
 	}
-	out := *s
-	out.Nodes = slices.Clone(s.Nodes)
-	for i, n := range out.Nodes {
-		if n.Mesh != scene.None && matches(l.Hidden, n.Name) {
-			out.Nodes[i].Mesh = scene.None
-		}
-	}
-	return &out
+	return geom.Vec{X: pixel.SRGB.Decode(float64(r) / 255), Y: pixel.SRGB.Decode(float64(g) / 255), Z: pixel.SRGB.Decode(float64(b) / 255)}, nil
 }

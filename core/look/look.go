@@ -27,10 +27,40 @@ type Look struct {
 	Haze       Haze    `json:"haze"`
 	// LightsOff holds names of lights that do not burn; "*" stands for any run of characters.
 	LightsOff []string `json:"lightsOff,omitempty"`
-	// Hidden holds names of objects that are not there at all, likewise.
+	// Hidden holds names of objects that are not there at all, likewise. A name stands for all that hangs below it, too; so it does in
+	// the lists that follow.
 	Hidden []string `json:"hidden,omitempty"`
+	// Unseen holds objects that the camera looks through. They cast shadows and are mirrored.
+	Unseen []string `json:"unseen,omitempty"`
+	// Holdouts holds objects that cut a hole, without light and without coverage, into what lies behind them.
+	Holdouts []string `json:"holdouts,omitempty"`
+	// Clay holds objects that are of even grey clay; ShadowCatchers those of which nothing is seen but the shadow on them.
+	Clay           []string `json:"clay,omitempty"`
+	ShadowCatchers []string `json:"shadowCatchers,omitempty"`
+	// Environment stands round the scene in place of the sky, if it names a map.
+	Environment Environment `json:"environment,omitzero"`
+	// Background stands where there is no surface, if it is not as everywhere in the production.
+	Background Background `json:"background,omitzero"`
+	// LeastSamples is how many samples along a pixel's edge the look needs, whatever the quality says; 0 for none.
+	LeastSamples int `json:"leastSamples,omitempty"`
 	// LightGain multiplies the scene's own lights and glowing materials.
 	LightGain float64 `json:"lightGain"`
+}
+
+// An Environment is a map of the production, and how it stands.
+type Environment struct {
+	Map string `json:"map"` // its code; "" for none
+	// TurnDegrees turns it clockwise as seen from above. At 0 the middle of the picture lies in the north.
+	TurnDegrees float64 `json:"turnDegrees,omitempty"`
+	Strength    float64 `json:"strength,omitempty"` // what its light is multiplied by; 0 stands for 1
+}
+
+// Factor returns what the map's light is multiplied by.
+func (e Environment) Factor() float64 {
+	if e.Strength == 0 {
+		return 1
+	}
+	return e.Strength
 }
 
 // A Sky is a vertical gradient of radiance.
@@ -128,7 +158,20 @@ func (l Look) Check() error {
 	if l.Sun.ElevationDegrees < -90 || l.Sun.ElevationDegrees > 90 || l.Sun.SizeDegrees < 0 || l.Sun.SizeDegrees > 90 {
 		return fmt.Errorf("look %s: the sun stands %v° high and is %v° wide, outside -90 to 90 and 0 to 90", l.Code, l.Sun.ElevationDegrees, l.Sun.SizeDegrees)
 	}
-	for _, pattern := range slices.Concat(l.LightsOff, l.Hidden) {
+	switch e := l.Environment; {
+	case !(math.Abs(e.TurnDegrees) <= 360):
+		return fmt.Errorf("look %s: a turn of %v° is outside 360° either way", l.Code, e.TurnDegrees)
+	case !(e.Strength >= 0 && e.Strength <= mostLight):
+		return fmt.Errorf("look %s: an environment's strength of %v is outside 0 to %v", l.Code, e.Strength, mostLight)
+	case l.LeastSamples < 0 || l.LeastSamples > MostSamples:
+		return fmt.Errorf("look %s: %d samples along a pixel's edge are outside 0 to %d", l.Code, l.LeastSamples, MostSamples)
+	}
+	if l.Background != (Background{}) {
+		if err := l.Background.Check(); err != nil {
+			return fmt.Errorf("look %s: %w", l.Code, err)
+		}
+	}
+	for _, pattern := range slices.Concat(l.LightsOff, l.objects()) {
 		if _, err := path.Match(pattern, ""); err != nil {
 			return fmt.Errorf("look %s: %q is not a pattern for names", l.Code, pattern)
 		}
@@ -138,7 +181,15 @@ func (l Look) Check() error {
 
 const mostLight = 1e6
 
-// Unmatched returns the patterns of LightsOff and Hidden that nothing of the scene answers to.
+// MostSamples is the most samples along one edge of a pixel.
+const MostSamples = 64
+
+// objects returns every pattern that is to name an object.
+func (l Look) objects() []string {
+	return slices.Concat(l.Hidden, l.Unseen, l.Holdouts, l.Clay, l.ShadowCatchers)
+}
+
+// Unmatched returns the patterns for lights and for objects that nothing of the scene answers to.
 func (l Look) Unmatched(s *scene.Scene) (lights, objects []string) {
 	missing := func(patterns []string, found func(pattern string) bool) []string {
 		var unmatched []string
@@ -152,9 +203,7 @@ func (l Look) Unmatched(s *scene.Scene) (lights, objects []string) {
 	lights = missing(l.LightsOff, func(p string) bool {
 		return slices.ContainsFunc(s.Lights, func(light scene.Light) bool { return matches([]string{p}, light.Name) })
 	})
-	objects = missing(l.Hidden, func(p string) bool {
-		return slices.ContainsFunc(s.Nodes, func(n scene.Node) bool { return n.Mesh != scene.None && matches([]string{p}, n.Name) })
-	})
+	objects = missing(l.objects(), func(p string) bool { return slices.Contains(named(s, []string{p}), true) })
 	return lights, objects
 }
 

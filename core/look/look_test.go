@@ -95,7 +95,7 @@ func TestColoursAndStrengths(t *testing.T) {
 }
 
 func TestHiddenObjectsAreNotThere(t *testing.T) {
-	s := &scene.Scene{Meshes: []scene.Mesh{{}}, Nodes: []scene.Node{scene.NewNode("rope_1"), scene.NewNode("ferry")}}
+	s := &scene.Scene{Meshes: []scene.Mesh{{}}, Nodes: []scene.Node{scene.NewNode("rope_1"), scene.NewNode("ferry")}, Roots: []int{0, 1}}
 	s.Nodes[0].Mesh, s.Nodes[1].Mesh = 0, 0
 	if got := (Look{Hidden: []string{"rope_*"}}).Dressed(s); got.Nodes[0].Mesh != scene.None || got.Nodes[1].Mesh != 0 || s.Nodes[0].Mesh != 0 {
 		t.Errorf("nodes %+v", got.Nodes)

@@ -34,11 +34,11 @@ type Batch struct {
 
 // Agreed is what every sequence of a batch has of the production's standards.
 type Agreed struct {
-	DropFrame     bool                  `json:"dropFrame"`
-	FirstTimecode string                `json:"firstTimecode"`
-	Background    production.Background `json:"background"`
-	Floor         production.Floor      `json:"floor"`
-	Names         naming.Rules          `json:"names"`
+	DropFrame     bool             `json:"dropFrame"`
+	FirstTimecode string           `json:"firstTimecode"`
+	Background    look.Background  `json:"background"`
+	Floor         production.Floor `json:"floor"`
+	Names         naming.Rules     `json:"names"`
 }
 
 // Clock ties the batch's frames to timecode and seconds.
@@ -54,9 +54,11 @@ type Sequence struct {
 	Camera   string       `json:"camera"`
 	Setup    camera.Setup `json:"setup,omitzero"`
 	Look     look.Look    `json:"look"`
-	SizeCode string       `json:"sizeCode"`
-	Size     raster.Size  `json:"size"` // in pixels, quality included
-	FullSize raster.Size  `json:"fullSize"`
+	// Environment is the map that the look names; the zero value for none.
+	Environment production.EnvironmentFile `json:"environment,omitzero"`
+	SizeCode    string                     `json:"sizeCode"`
+	Size        raster.Size                `json:"size"` // in pixels, quality included
+	FullSize    raster.Size                `json:"fullSize"`
 	// PixelAspect is a pixel's width over its height.
 	PixelAspect float64        `json:"pixelAspect"`
 	Fit         raster.Fit     `json:"fit"`
@@ -129,7 +131,7 @@ func Build(p production.Production, m Measure) (Batch, error) {
 		for _, code := range shot.Sizes {
 			size, _ := p.FindSize(code)
 			s := Sequence{
-				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup, Look: laid,
+				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup, Look: laid, Environment: p.Around(laid),
 				SizeCode: code, Size: size.Reduced(quality.Scale), FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
 				Frames: p.Rendered(shot.Frames), Own: shot.Frames, Passes: pass.Sorted(list.Passes), Note: shot.Note,
 			}
@@ -208,9 +210,16 @@ func (s Sequence) Modelled() float64 {
 	return sum
 }
 
+// Samples returns how many samples the sequence takes along a pixel's edge: as the quality says, and no fewer than its look needs.
+func (s Sequence) Samples(q production.Quality) int { return max(q.Samples, s.Look.LeastSamples) }
+
+// Background returns what stands in the sequence where there is no surface.
+func (b Batch) Background(s Sequence) look.Background { return s.Look.Over(b.Standards.Background) }
+
 // Megasamples returns how many million samples one frame takes.
 func (s Sequence) Megasamples(q production.Quality) float64 {
-	return float64(s.Size.Pixels()*q.Samples*q.Samples) / 1e6
+	n := s.Samples(q)
+	return float64(s.Size.Pixels()*n*n) / 1e6
 }
 
 func (s *Sequence) forecast(q production.Quality, m Measure) {

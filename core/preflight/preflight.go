@@ -7,11 +7,11 @@ import (
 	"math"
 	"slices"
 
+	"reelhouse/core/look"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/plan"
-	"reelhouse/core/production"
 )
 
 // Severity says what a finding means for sending.
@@ -48,6 +48,8 @@ type Facts struct {
 	Cameras   []string // of the scene
 	LastFrame int      // the last frame at which the scene still moves
 	FreeBytes float64  // on the output's disk; negative if it is not known
+	// Unreadable says that the renderer cannot read the scene, which is an opaque one.
+	Unreadable bool
 	// Taken returns the name of the sent batch that already has files under a path, or "".
 	Taken func(pathKey string) string
 }
@@ -70,6 +72,11 @@ var rules = []rule{
 			if !slices.Contains(f.Cameras, s.Camera) {
 				found(s.Title(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
 			}
+		}
+	}},
+	{"scene-opaque", "A scene that the renderer cannot read cannot be rendered.", Refuses, func(b plan.Batch, f Facts, found func(string, Fix, string, ...any)) {
+		if f.Unreadable {
+			found("scene", NoFix, "The scene %s can be read by an outside renderer only, and none is configured. Name one in the configuration file, or bring in a glTF scene.", b.Scene.Name)
 		}
 	}},
 	{"same-path", "The later file would overwrite the earlier one.", Refuses, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
@@ -116,11 +123,8 @@ var rules = []rule{
 	}},
 	{"below-minimum", "The delivery would be sent back.", Warns, belowMinimum},
 	{"alpha-lost", "The compositor could not put anything behind the picture.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
-		if b.Standards.Background.Kind != production.Transparent {
-			return
-		}
 		eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
-			if f.Encoding.Alpha == output.NoAlpha && slices.Contains(f.Passes, pass.Beauty) {
+			if b.Background(s).Kind == look.Transparent && f.Encoding.Alpha == output.NoAlpha && slices.Contains(f.Passes, pass.Beauty) {
 				found(s.Title(), NoFix, "The background is transparent, and output %s stores no alpha.", f.Output)
 			}
 		})

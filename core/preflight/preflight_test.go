@@ -1,6 +1,7 @@
 package preflight
 
 import (
+	"reelhouse/core/look"
 	"strings"
 	"testing"
 
@@ -42,6 +43,7 @@ func TestRules(t *testing.T) {
 	}{
 		"empty-batch":    {func(b *plan.Batch, _ *Facts) { b.Sequences = nil }, Refuses, "No shot"},
 		"camera-missing": {func(b *plan.Batch, _ *Facts) { b.Sequences[1].Camera = "gone" }, Refuses, `"gone"`},
+		"scene-opaque":   {func(_ *plan.Batch, f *Facts) { f.Unreadable = true }, Refuses, "outside renderer"},
 		"same-path": {func(b *plan.Batch, _ *Facts) {
 			b.Sequences[1].Files[0].Path = b.Sequences[0].Files[0].Path
 		}, Refuses, "010 quay hd (master all) and 020 quay hd (master all)"},
@@ -57,7 +59,7 @@ func TestRules(t *testing.T) {
 		"no-master":     {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Role = output.Review }, Warns, "is a master"},
 		"below-minimum": {func(b *plan.Batch, _ *Facts) { b.Standards.Floor = production.Floor{Width: 2048, Height: 1080} }, Warns, "2048 × 1080"},
 		"alpha-lost": {func(b *plan.Batch, _ *Facts) {
-			b.Standards.Background.Kind, b.Sequences[0].Files[0].Encoding.Alpha = production.Transparent, output.NoAlpha
+			b.Standards.Background.Kind, b.Sequences[0].Files[0].Encoding.Alpha = look.Transparent, output.NoAlpha
 		}, Warns, "stores no alpha"},
 		"padding-too-short": {func(b *plan.Batch, _ *Facts) {
 			b.Sequences[0] = sequence("010", "(shot).(frame:2).(ext)", "98-101")
@@ -82,8 +84,8 @@ func TestRules(t *testing.T) {
 			t.Errorf("%s: refused is %v", rule, Refused(found))
 		}
 	}
-	if len(rules) != 15 {
-		t.Errorf("there are %d rules and 15 tests", len(rules))
+	if len(rules) != 16 {
+		t.Errorf("there are %d rules and 16 tests", len(rules))
 	}
 }
 

@@ -84,6 +84,9 @@ func (p Production) Problems() []Problem {
 	if u := p.Scene.Unit; u != 0 && !(u >= LeastUnit && u <= MostUnit) {
 		ps.add(Scenes, "scene", "unit", "a unit of %v m is outside %v to %v m", u, LeastUnit, MostUnit)
 	}
+	if o := p.Scene.Opaque; o != nil && len(o.Cameras) == 0 {
+		ps.add(Scenes, "scene", "cameras", "an opaque scene needs the name of at least one camera")
+	}
 	p.views(&ps)
 	p.shots(&ps)
 	p.passes(&ps)
@@ -92,16 +95,24 @@ func (p Production) Problems() []Problem {
 }
 
 func (p Production) views(ps *problems) {
-	ps.codes(Views, "ring", codesOf(p.Rings, func(r camera.Ring) string { return r.Code }))
-	for _, r := range p.Rings {
+	ps.codes(Views, "rig", codesOf(p.Rigs, func(r camera.Rig) string { return r.Code }))
+	for _, r := range p.Rigs {
+		where := "rig " + r.Code
 		if err := r.Check(); err != nil {
-			ps.add(Views, "ring "+r.Code, "ring", "%s", err)
+			ps.add(Views, where, "rig", "%s", err)
+		}
+		if _, ok := p.FindView(r.View); r.Kind == camera.Pair && !ok {
+			ps.add(Views, where, "view", "the view %q whose eyes they are does not exist; choose another, or remove the pair", r.View)
 		}
 	}
+	ps.codes(Views, "environment", codesOf(p.Environments, func(e EnvironmentFile) string { return e.Code }))
 	ps.codes(Views, "look", codesOf(p.Looks, func(l look.Look) string { return l.Code }))
 	for _, l := range p.Looks {
 		if err := l.Check(); err != nil {
 			ps.add(Views, "look "+l.Code, "look", "%s", err)
+		}
+		if _, ok := p.FindEnvironment(l.Environment.Map); l.Environment.Map != "" && !ok {
+			ps.add(Views, "look "+l.Code, "environment", "the environment %q does not exist; choose another", l.Environment.Map)
 		}
 	}
 	ps.codes(Views, "view", codesOf(p.Views, func(v View) string { return v.Code }))
@@ -119,8 +130,10 @@ func (p Production) shots(ps *problems) {
 	ps.codes(Shots, "shot", codesOf(p.Shots, func(s Shot) string { return s.Code }))
 	for _, s := range p.Shots {
 		where := "shot " + s.Code
-		if _, ok := p.FindView(s.View); !ok {
+		if v, ok := p.FindView(s.View); !ok {
 			ps.add(Shots, where, "view", "the view %q does not exist; choose another", s.View)
+		} else if v.Working {
+			ps.add(Shots, where, "view", "%s is a working view; make it a shot view first, or choose another", s.View)
 		}
 		if s.Frames.Empty() {
 			ps.add(Shots, where, "frames", "there are no frames; write a range such as 1001-1048")

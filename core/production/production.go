@@ -24,13 +24,15 @@ type Production struct {
 	Version int    `json:"version"` // of everything rendered next
 	Standards
 	// Preset is the name of the preset that the standards came from, "" for none.
-	Preset    string        `json:"preset,omitempty"`
-	Scene     SceneFile     `json:"scene"`
-	Looks     []look.Look   `json:"looks"`
-	Views     []View        `json:"views"`
-	Rings     []camera.Ring `json:"rings,omitempty"`
-	PassLists []PassList    `json:"passLists"`
-	Shots     []Shot        `json:"shots"`
+	Preset string       `json:"preset,omitempty"`
+	Scene  SceneFile    `json:"scene"`
+	Looks  []look.Look  `json:"looks"`
+	Views  []View       `json:"views"`
+	Rigs   []camera.Rig `json:"rigs,omitempty"`
+	// Environments are the maps that looks may put round the scene.
+	Environments []EnvironmentFile `json:"environments,omitempty"`
+	PassLists    []PassList        `json:"passLists"`
+	Shots        []Shot            `json:"shots"`
 	// DepthBackground is the depth in metres where there is no surface.
 	DepthBackground float64 `json:"depthBackground"`
 	// Quality is the code of the quality that the next batch is sent in.
@@ -44,8 +46,18 @@ type SceneFile struct {
 	Bytes  int64  `json:"bytes"`
 	// Unit is the metres that one unit of the file is; 0 stands for 1, as glTF has it.
 	Unit float64 `json:"unit,omitempty"`
+	// Number counts the scenes of the file from 1; 0 stands for the one that the file marks as its own.
+	Number int `json:"number,omitempty"`
+	// Opaque describes a file that only an outside renderer understands; nil for one that is read here.
+	Opaque *Opaque `json:"opaque,omitempty"`
 	// Before is the SHA-256 of the file that this one replaced, empty for none.
 	Before string `json:"before,omitempty"`
+}
+
+// Opaque is what a person says of a scene file that cannot be read here.
+type Opaque struct {
+	Cameras []string `json:"cameras"` // names that the renderer knows
+	Seconds float64  `json:"seconds"` // for how long it moves, from its time 0
 }
 
 // Limits of units, in metres.
@@ -72,8 +84,10 @@ type View struct {
 	Look   string `json:"look"`
 	// Setup is what the view changes of the scene's camera.
 	Setup camera.Setup `json:"setup,omitzero"`
-	// Ring is the code of the ring that places it, "" for none.
-	Ring string `json:"ring,omitempty"`
+	// Rig is the code of the rig that places it, "" for none.
+	Rig string `json:"rig,omitempty"`
+	// Working marks a view for looking round. No shot may use it, and it counts nowhere.
+	Working bool `json:"working,omitempty"`
 }
 
 // A PassList is a named choice of passes.

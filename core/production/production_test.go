@@ -2,6 +2,7 @@ package production
 
 import (
 	"encoding/json"
+	"reelhouse/core/look"
 	"reflect"
 	"strings"
 	"testing"
@@ -49,7 +50,7 @@ func TestEveryMistakeIsNamedWithItsPlace(t *testing.T) {
 		"display":     {func(p *Production) { p.Picture.Display = "x" }, "picture", "display encode"},
 		"alpha":       {func(p *Production) { p.Picture.Alpha = "x" }, "picture", "premultiplied"},
 		"back":        {func(p *Production) { p.Picture.Background.Kind = "x" }, "picture", "background"},
-		"colour":      {func(p *Production) { p.Picture.Background = Background{PlainColour, "red"} }, "picture", "#rrggbb"},
+		"colour":      {func(p *Production) { p.Picture.Background = look.Background{Kind: look.PlainColour, Colour: "red"} }, "picture", "#rrggbb"},
 		"floor":       {func(p *Production) { p.Floor.Bits = 7 }, "floor", "7"},
 		"no output":   {func(p *Production) { p.Outputs = nil }, "outputs", "add one"},
 		"two outputs": {func(p *Production) { p.Outputs[1].Code = "master" }, "output master", "two"},

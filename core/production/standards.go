@@ -1,11 +1,8 @@
 package production
 
 import (
-	"fmt"
-	"strconv"
-	"strings"
-
 	"reelhouse/core/frame"
+	"reelhouse/core/look"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pixel"
@@ -30,36 +27,9 @@ type Standards struct {
 
 // Picture is how light becomes numbers. Working light is linear with BT.709 primaries.
 type Picture struct {
-	Display    pixel.Curve  `json:"display"` // the one display encode, at the end
-	Alpha      output.Alpha `json:"alpha"`   // straight or premultiplied, where a format can do both
-	Background Background   `json:"background"`
-}
-
-// A BackgroundKind is what stands where there is no surface.
-type BackgroundKind string
-
-// The kinds of background.
-const (
-	Environment BackgroundKind = "environment" // the look's sky
-	PlainColour BackgroundKind = "colour"
-	Transparent BackgroundKind = "transparent"
-)
-
-// A Background is what stands where there is no surface.
-type Background struct {
-	Kind   BackgroundKind `json:"kind"`
-	Colour string         `json:"colour,omitempty"` // #rrggbb in sRGB, for PlainColour
-}
-
-// Light returns the colour in linear light.
-func (b Background) Light() (r, g, b2 float64, err error) {
-	digits, ok := strings.CutPrefix(b.Colour, "#")
-	n, parse := strconv.ParseUint(digits, 16, 32)
-	if !ok || len(digits) != 6 || parse != nil {
-		return 0, 0, 0, fmt.Errorf("the colour %q is not written as #rrggbb", b.Colour)
-	}
-	decode := func(shift int) float64 { return pixel.SRGB.Decode(float64(n>>shift&255) / 255) }
-	return decode(16), decode(8), decode(0), nil
+	Display    pixel.Curve     `json:"display"` // the one display encode, at the end
+	Alpha      output.Alpha    `json:"alpha"`   // straight or premultiplied, where a format can do both
+	Background look.Background `json:"background"`
 }
 
 // Floor is the least that a delivery accepts; zeros ask for nothing.
@@ -87,7 +57,7 @@ func UsualStandards() Standards {
 		Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001, FirstTimecode: "00:00:00:00",
 		Sizes:     []raster.Named{scope, hd},
 		Qualities: DefaultQualities(),
-		Picture:   Picture{Display: pixel.SRGB, Alpha: output.Premultiplied, Background: Background{Kind: Environment}},
+		Picture:   Picture{Display: pixel.SRGB, Alpha: output.Premultiplied, Background: look.Background{Kind: look.Surroundings}},
 		Outputs:   output.Usual(),
 		Names:     Names{Pattern: DefaultPattern},
 	}
@@ -187,14 +157,12 @@ func (s Standards) pictureProblems(ps *problems) {
 	if a := s.Picture.Alpha; a != output.Straight && a != output.Premultiplied {
 		ps.add(StandardsStation, "picture", "alpha", "alpha is straight or premultiplied, not %q", a)
 	}
-	switch b := s.Picture.Background; b.Kind {
-	case Environment, Transparent:
-	case PlainColour:
-		if _, _, _, err := b.Light(); err != nil {
-			ps.add(StandardsStation, "picture", "colour", "%s", err)
+	if b := s.Picture.Background; b.Check() != nil {
+		field := "background"
+		if b.Kind == look.PlainColour {
+			field = "colour"
 		}
-	default:
-		ps.add(StandardsStation, "picture", "background", "there is no background %q", b.Kind)
+		ps.add(StandardsStation, "picture", field, "%s", b.Check())
 	}
 	if f := s.Floor; f.Width < 0 || f.Height < 0 || f.Width > raster.MaxEdge || f.Height > raster.MaxEdge {
 		ps.add(StandardsStation, "floor", "width", "a least size of %d × %d is outside 0 to %d", f.Width, f.Height, raster.MaxEdge)

@@ -42,7 +42,7 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 		p.Scene = other.Scene
 	}
 	if slices.Contains(parts, TakeViews) {
-		p.Views, p.Rings, p.Looks = other.Views, other.Rings, other.Looks
+		p.Views, p.Rigs, p.Looks, p.Environments = other.Views, other.Rigs, other.Looks, other.Environments
 	}
 	if slices.Contains(parts, TakePasses) {
 		p.PassLists, p.DepthBackground = other.PassLists, other.DepthBackground

@@ -247,8 +247,15 @@ func TestMaterialsAndTexturesAreRead(t *testing.T) {
 	if uv := s.Meshes[0].Parts[0].UV[0]; uv[0] != (UV{0, 1}) || uv[1] != (UV{1, 1}) || uv[3] != (UV{1, 0}) {
 		t.Errorf("normalised coordinates are %v", uv)
 	}
-	if s := readNamed(t, "two scenes"); len(s.Others) != 1 || s.Others[0] != "workshop" || s.Cameras[0].Height != 4 || s.Cameras[0].Aspect != 2 {
-		t.Errorf("scenes %v, cameras %v", s.Others, s.Cameras)
+	if s := readNamed(t, "two scenes"); len(s.Scenes) != 2 || s.Scenes[0] != "workshop" || s.Number != 2 || s.Cameras[0].Height != 4 || s.Cameras[0].Aspect != 2 {
+		t.Errorf("scenes %v, cameras %v", s.Scenes, s.Cameras)
+	}
+	first, err := ReadOne(bytes.NewReader(conformant()["two scenes"]), 1)
+	if err != nil || first.Name != "workshop" || first.Number != 1 || len(first.CameraNodes()) != 0 {
+		t.Errorf("the first scene is %q with %d cameras, %v", first.Name, len(first.CameraNodes()), err)
+	}
+	if _, err := ReadOne(bytes.NewReader(conformant()["two scenes"]), 3); err == nil || !strings.Contains(err.Error(), "no scene 3") {
+		t.Errorf("the third of two scenes: %v", err)
 	}
 }
 

@@ -34,19 +34,24 @@ func IsFile(name string) bool {
 
 // Read reads a glTF 2.0 file, binary or with everything embedded, or a zip archive that holds one with the files beside it. An
 // error says which part of the file is at fault. Features of the standard that this program does not draw are listed in Notes.
-func Read(r io.Reader) (*Scene, error) {
+func Read(r io.Reader) (*Scene, error) { return ReadOne(r, 0) }
+
+// ReadOne is Read for one of the scenes of a file, counted from 1; 0 stands for the one that the file marks as its own.
+func ReadOne(r io.Reader, number int) (*Scene, error) {
 	data, err := io.ReadAll(io.LimitReader(r, MaxFileBytes+1))
 	if err != nil {
 		return nil, fmt.Errorf("scene file: %w", err)
 	}
 	if bytes.HasPrefix(data, []byte("PK\x03\x04")) {
-		return readArchive(data)
+		return readArchive(data, number)
 	}
-	return read(data, nil)
+	return read(data, nil, number)
 }
 
 // ReadFolder reads the scene file of that name, and what it refers to below the folder that it lies in.
-func ReadFolder(folder fs.FS, name string) (*Scene, error) {
+func ReadFolder(folder fs.FS, name string) (*Scene, error) { return readFolder(folder, name, 0) }
+
+func readFolder(folder fs.FS, name string, number int) (*Scene, error) {
 	file, err := folder.Open(name)
 	if err != nil {
 		return nil, fmt.Errorf("scene file: %w", err)
@@ -60,11 +65,11 @@ func ReadFolder(folder fs.FS, name string) (*Scene, error) {
 	if err != nil {
 		return nil, fmt.Errorf("scene file: %w", err)
 	}
-	return read(data, beside)
+	return read(data, beside, number)
 }
 
 // readArchive reads the one scene file of a zip archive.
-func readArchive(data []byte) (*Scene, error) {
+func readArchive(data []byte, number int) (*Scene, error) {
 	archive, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return nil, fmt.Errorf("scene file: a damaged zip archive: %w", err)
@@ -87,10 +92,10 @@ func readArchive(data []byte) (*Scene, error) {
 	case !fs.ValidPath(found[0]):
 		return nil, fmt.Errorf("scene file: the archive's name %q cannot be used", found[0])
 	}
-	return ReadFolder(archive, found[0])
+	return readFolder(archive, found[0], number)
 }
 
-func read(data []byte, folder fs.FS) (s *Scene, err error) {
+func read(data []byte, folder fs.FS, number int) (s *Scene, err error) {
 	if err := checkContainer(data); err != nil {
 		return nil, err
 	}
@@ -109,7 +114,7 @@ func read(data []byte, folder fs.FS) (s *Scene, err error) {
 	if doc.Asset.Version != "2.0" {
 		return nil, fmt.Errorf("scene file: glTF version is %q; 2.0 is needed", doc.Asset.Version)
 	}
-	r := &reader{doc: &doc, scene: &Scene{}, beside: files}
+	r := &reader{doc: &doc, scene: &Scene{}, beside: files, number: number}
 	if err := r.all(); err != nil {
 		return nil, fmt.Errorf("scene file: %w", err)
 	}

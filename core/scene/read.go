@@ -26,6 +26,7 @@ type reader struct {
 	scene *Scene
 	// beside holds the files that the scene refers to.
 	beside *beside
+	number int // of the scene that is wanted, from 1; 0 for the file's own
 }
 
 func (r *reader) note(format string, args ...any) {

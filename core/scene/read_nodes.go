@@ -114,6 +114,10 @@ func (r *reader) roots() error {
 	switch {
 	case len(r.doc.Scenes) == 0:
 		return fmt.Errorf("the file has no scene to show")
+	case r.number < 0 || r.number > len(r.doc.Scenes):
+		return fmt.Errorf("the file has %d scenes, and no scene %d", len(r.doc.Scenes), r.number)
+	case r.number > 0:
+		r.doc.Scene = gltf.Index(r.number - 1)
 	case r.doc.Scene == nil:
 		r.doc.Scene = gltf.Index(0)
 	case *r.doc.Scene < 0 || *r.doc.Scene >= len(r.doc.Scenes):
@@ -121,13 +125,16 @@ func (r *reader) roots() error {
 	}
 	shown := r.doc.Scenes[*r.doc.Scene]
 	r.scene.Name = shown.Name
-	if len(r.doc.Scenes) > 1 {
-		r.note("The file has %d scenes; the one it marks as its own, %q, is used.", len(r.doc.Scenes), shown.Name)
-		for i, other := range r.doc.Scenes {
-			if i != *r.doc.Scene {
-				r.scene.Others = append(r.scene.Others, other.Name)
-			}
+	r.scene.Number = *r.doc.Scene + 1
+	for i, s := range r.doc.Scenes {
+		name := s.Name
+		if name == "" {
+			name = fmt.Sprintf("scene %d", i+1)
 		}
+		r.scene.Scenes = append(r.scene.Scenes, name)
+	}
+	if len(r.doc.Scenes) > 1 && r.number == 0 {
+		r.note("The file has %d scenes; the one it marks as its own, %q, is used.", len(r.doc.Scenes), shown.Name)
 	}
 	seen := make([]bool, len(r.scene.Nodes))
 	var visit func(i, depth int) error

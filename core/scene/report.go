@@ -13,7 +13,8 @@ import (
 // A Report is what a person wants to know of a scene before rendering it.
 type Report struct {
 	Name       string          `json:"name"`
-	Others     []string        `json:"otherScenes,omitempty"`
+	Scenes     []string        `json:"scenes"` // of the file; this is the one of Number, from 1
+	Number     int             `json:"sceneNumber"`
 	Generator  string          `json:"generator,omitempty"`
 	Extensions []string        `json:"extensions,omitempty"`
 	Size       geom.Vec        `json:"size"`       // metres across, up and deep, at the beginning
@@ -89,7 +90,7 @@ const (
 func (s *Scene) Report() Report {
 	pose := s.At(s.begin())
 	r := Report{
-		Name: s.Name, Others: s.Others, Generator: s.Extras.Generator, Extensions: s.Extras.Extensions, Notes: s.Notes, Materials: len(s.Materials),
+		Name: s.Name, Scenes: s.Scenes, Number: s.Number, Generator: s.Extras.Generator, Extensions: s.Extras.Extensions, Notes: s.Notes, Materials: len(s.Materials),
 		Nodes: len(pose.Shown), Begin: s.begin(), End: s.Duration(), Findings: []Finding{}, Objects: []ObjectReport{}, Cameras: []CameraReport{}, Lights: []LightReport{}, Textures: []TextureReport{},
 	}
 	if s.Unit != 0 {

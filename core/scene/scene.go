@@ -13,7 +13,8 @@ const None = -1
 // A Scene is a forest of nodes over shared meshes, materials, lights and cameras.
 type Scene struct {
 	Name      string
-	Others    []string // names of the file's other scenes, which are not shown
+	Scenes    []string // names of all scenes of the file
+	Number    int      // which of them this is, from 1; 0 if it was made by a program
 	Nodes     []Node
 	Roots     []int // indices of the nodes that the scene shows, with everything below them
 	Meshes    []Mesh

@@ -92,6 +92,9 @@ func (w *World) gatherGlow() glow {
 			if t.material < 0 || w.materials[t.material].Emission.Max() <= 0 {
 				continue
 			}
+			if node := in.nodeOf(t); w.roles != nil && w.roles[node].Clay {
+				continue
+			}
 			e1, e2 := in.toWorld.Direction(t.edge1), in.toWorld.Direction(t.edge2)
 			cross := e1.Cross(e2)
 			area := cross.Length() / 2

@@ -5,6 +5,7 @@ import (
 	"hash/fnv"
 	"math"
 	"runtime"
+	"slices"
 
 	"golang.org/x/sync/errgroup"
 
@@ -195,6 +196,10 @@ type World struct {
 	lights    []lamp
 	colors    []geom.Vec // in the object pass, by node
 	glow      glow
+	around    *around     // nil where the look's sky is
+	roles     []look.Role // by node; nil if every object is just seen
+	unseen    bool        // some object is not seen by the camera
+	gain      float64     // that exposure applies to light
 }
 
 type instance struct {
@@ -204,9 +209,10 @@ type instance struct {
 	node              int // None for the still solid, whose triangles have nodes of their own
 }
 
-// At returns the world at a time in seconds under a look.
-func (m *Model) At(seconds float64, l look.Look) *World {
-	w := &World{model: m, look: l, pose: m.scene.At(seconds)}
+// At returns the world at a time in seconds under a look, and in the environment that the look names, nil for none.
+func (m *Model) At(seconds float64, l look.Look, e *Environment) *World {
+	w := &World{model: m, look: l, pose: m.scene.At(seconds), around: newAround(e, l.Environment), roles: l.Roles(m.scene), gain: l.Gain()}
+	w.unseen = slices.ContainsFunc(w.roles, func(r look.Role) bool { return r.Unseen })
 	for _, material := range append(m.scene.Materials[:len(m.scene.Materials):len(m.scene.Materials)], scene.DefaultMaterial()) {
 		material.Emission = material.Emission.Scale(l.LightGain)
 		w.materials = append(w.materials, material)
@@ -268,11 +274,14 @@ func ObjectColor(name string) geom.Vec {
 }
 
 // node returns the node that was hit.
-func (h *hit) node() int {
-	if h.instance.node == scene.None {
-		return int(h.instance.solid.triangles[h.triangle].node)
+func (h *hit) node() int { return h.instance.nodeOf(h.instance.solid.triangles[h.triangle]) }
+
+// nodeOf returns the node that one of the instance's triangles belongs to.
+func (in *instance) nodeOf(t triangle) int {
+	if in.node == scene.None {
+		return int(t.node)
 	}
-	return h.instance.node
+	return in.node
 }
 
 // A hit is where a ray first meets a surface.
@@ -393,7 +402,9 @@ func (w *World) surface(origin, direction geom.Vec, h *hit) surface {
 	if t.material >= 0 {
 		s.material = &w.materials[t.material]
 	}
-	if len(in.solid.corners) > 0 {
+	if w.roles != nil && w.roles[h.node()].Clay {
+		s.material = &clay
+	} else if len(in.solid.corners) > 0 {
 		w.texture(&s, h)
 	}
 	if s.face.Dot(direction) > 0 {

@@ -9,12 +9,11 @@ import (
 	"sync"
 	"time"
 
-	"reelhouse/core/geom"
 	"reelhouse/core/job"
+	"reelhouse/core/look"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
-	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/scene"
 	"reelhouse/core/stamp"
@@ -34,17 +33,23 @@ func Perform(ctx context.Context, j job.Job, o Outside) error {
 	if err != nil {
 		return fmt.Errorf("scene file: %w", err)
 	}
-	s, err := scene.Read(file)
+	s, err := scene.ReadOne(file, j.SceneNumber)
 	file.Close()
 	if err != nil {
 		return err
+	}
+	var around *Environment
+	if j.Environment != "" {
+		if around, err = openEnvironment(j.Environment, o); err != nil {
+			return fmt.Errorf("environment: %w", err)
+		}
 	}
 	for _, note := range s.Notes {
 		o.Say(job.Message{Event: job.Warning, Text: note})
 	}
 	model := Prepare(j.View.Look.Dressed(s.Scaled(j.SceneUnit)))
 	for _, f := range j.Frames {
-		if err := performFrame(ctx, model, j, f, o); err != nil {
+		if err := performFrame(ctx, model, around, j, f, o); err != nil {
 			return fmt.Errorf("frame %d: %w", f.Number, err)
 		}
 	}
@@ -52,17 +57,39 @@ func Perform(ctx context.Context, j job.Job, o Outside) error {
 	return nil
 }
 
-func performFrame(ctx context.Context, model *Model, j job.Job, f job.Frame, o Outside) error {
+func openEnvironment(path string, o Outside) (*Environment, error) {
+	file, err := o.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	data, err := io.ReadAll(file)
+	if err != nil {
+		return nil, err
+	}
+	return DecodeEnvironment(data)
+}
+
+// DecodeEnvironment reads a picture file as an environment.
+func DecodeEnvironment(data []byte) (*Environment, error) {
+	p, err := picture.Decode(data)
+	if err != nil {
+		return nil, err
+	}
+	return NewEnvironment(p.Image)
+}
+
+func performFrame(ctx context.Context, model *Model, around *Environment, j job.Job, f job.Frame, o Outside) error {
 	began := o.Now()
 	o.Say(job.Message{Event: job.Started, Frame: f.Number})
-	world := model.At(j.Rate.Seconds(f.Number, j.FirstFrame), j.View.Look)
+	world := model.At(j.Rate.Seconds(f.Number, j.FirstFrame), j.View.Look, around)
 	background, err := backgroundOf(j.Background)
 	if err != nil {
 		return err
 	}
 	settings := Settings{
 		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(), Passes: j.Passes, Samples: j.Samples, Filter: j.Filter,
-		Setup: j.View.Setup, Frame: f.Number, DepthBackground: j.DepthBackground,
+		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground,
 	}
 	var mutex sync.Mutex
 	said := 0.0
@@ -144,13 +171,13 @@ func filteredPlanes(passes []pass.Code) func(plane string) bool {
 	return func(plane string) bool { return filtered[plane] }
 }
 
-func backgroundOf(b production.Background) (Background, error) {
+func backgroundOf(b look.Background) (Background, error) {
 	switch b.Kind {
-	case production.Transparent:
+	case look.Transparent:
 		return Background{Transparent: true}, nil
-	case production.PlainColour:
-		r, g, blue, err := b.Light()
-		return Background{Plain: true, Colour: geom.Vec{X: r, Y: g, Z: blue}}, err
+	case look.PlainColour:
+		light, err := b.Light()
+		return Background{Plain: true, Colour: light}, err
 	}
 	return Background{}, nil
 }

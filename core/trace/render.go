@@ -12,9 +12,11 @@ import (
 	"reelhouse/core/camera"
 	"reelhouse/core/geom"
 	"reelhouse/core/lens"
+	"reelhouse/core/look"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
+	"reelhouse/core/scene"
 )
 
 // MaxSamples is the most samples along one edge of a pixel.
@@ -29,7 +31,8 @@ type Settings struct {
 	Region          image.Rectangle // the part of the picture wanted; empty for all of it
 	Passes          []pass.Code
 	Setup           camera.Setup
-	Samples         int // along each edge of a pixel: 2 is 2 x 2
+	FramesPerSecond float64 // how long a shutter angle is; 0 for 24
+	Samples         int     // along each edge of a pixel: 2 is 2 x 2
 	Filter          pixel.Filter
 	Frame           int     // changes the pattern of noise from frame to frame
 	DepthBackground float64 // metres, where there is no surface
@@ -87,11 +90,15 @@ func (w *World) Render(ctx context.Context, name string, s Settings, progress fu
 	if s.PixelAspect == 0 {
 		s.PixelAspect = 1
 	}
-	view := s.Setup.Of(pose, optics)
-	window := view.Window(s.Fit, s.Size, s.PixelAspect)
+	if gain, own := s.Setup.Gain(s.FramesPerSecond); own {
+		exposed := *w
+		exposed.gain = gain
+		w = &exposed
+	}
+	view, window, projection := s.projection(pose, optics)
 	p := &rendering{
 		world: w, settings: s, window: window.Picture,
-		projection: view.Projection(window, s.Size), opening: view.Lens, focus: view.Focus,
+		projection: projection, opening: view.Lens, focus: view.Focus,
 		image: pixel.New(s.Region.Dx(), s.Region.Dy()),
 	}
 	for _, code := range pass.Sorted(s.Passes) {
@@ -111,9 +118,15 @@ func (w *World) Render(ctx context.Context, name string, s Settings, progress fu
 		}
 	}
 	var next, done atomic.Int64
+	var broken atomic.Value // the error of a row that could not be rendered
 	var wg sync.WaitGroup
 	for range runtime.GOMAXPROCS(0) {
 		wg.Go(func() {
+			defer func() {
+				if r := recover(); r != nil {
+					broken.Store(fmt.Errorf("the renderer broke down: %v", r))
+				}
+			}()
 			for ctx.Err() == nil {
 				y := int(next.Add(1)) - 1
 				if y >= p.image.Height {
@@ -128,7 +141,17 @@ func (w *World) Render(ctx context.Context, name string, s Settings, progress fu
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
+	if err, ok := broken.Load().(error); ok {
+		return nil, err
+	}
 	return p.image, nil
+}
+
+// projection returns what the settings make of a camera, what it shows, and its rays.
+func (s Settings) projection(pose geom.Affine, optics scene.Camera) (camera.View, raster.Window, lens.Projection) {
+	view := s.Setup.Of(pose, optics)
+	window := view.Window(s.Fit, s.Size, s.PixelAspect)
+	return view, window, view.Projection(window, s.Size)
 }
 
 // A rendering is one picture under way.
@@ -184,7 +207,7 @@ func (p *rendering) centre(at, px, py int) {
 	origin, direction := p.projection.Ray(float64(px)+0.5, float64(py)+0.5)
 	depth, normal := p.settings.DepthBackground, geom.Vec{}
 	var h hit
-	if p.world.first(origin, direction, math.Inf(1), &h) {
+	if p.world.seenFirst(origin, direction, &h) {
 		surf := p.world.surface(origin, direction, &h)
 		depth, normal = p.projection.Depth(surf.point), surf.normal
 	}
@@ -204,7 +227,7 @@ func (p *rendering) filtered(at, px, py int) {
 	background := p.settings.Background
 	ownSky := !background.Transparent && !background.Plain
 	var light, object geom.Vec
-	missed := 0 // samples that met no surface, and no sky either
+	bare, holes := 0.0, 0.0 // samples that show the background, and those that are cut out
 	for i := range n * n {
 		s.sample = i
 		u, v := s.pair(dimLens)
@@ -216,13 +239,24 @@ func (p *rendering) filtered(at, px, py int) {
 			origin, direction = p.projection.Blurred(float64(px)+0.5+dx, float64(py)+0.5+dy, p.opening, p.focus, u, v)
 		}
 		var h hit
-		found := p.world.first(origin, direction, math.Inf(1), &h)
+		found := p.world.seenFirst(origin, direction, &h)
+		var role look.Role
+		if found {
+			role = p.world.role(&h)
+		}
 		switch {
 		case p.beauty == nil:
+		case role.Holdout:
+			holes++
+		case role.Catcher:
+			lit := 1 - p.world.shadow(origin, direction, &h, &s)
+			if bare += lit; ownSky {
+				light = light.Add(p.world.background(direction, 0).Scale(lit))
+			}
 		case found || ownSky:
 			light = light.Add(p.world.seen(origin, direction, &h, 0, &s))
 		default:
-			missed++
+			bare++
 		}
 		if found && p.object != nil {
 			object = object.Add(p.world.colors[h.node()])
@@ -230,13 +264,13 @@ func (p *rendering) filtered(at, px, py int) {
 	}
 	share := 1 / float64(n*n)
 	if p.beauty != nil {
-		color := light.Scale(share * p.world.look.Gain())
-		p.beauty[3][at] = 1 // sky or colour cover what nothing else does
+		color := light.Scale(share * p.world.gain)
 		if background.Transparent {
-			p.beauty[3][at] = float32(float64(n*n-missed) * share)
+			holes += bare
 		} else {
-			color = color.Add(background.Colour.Scale(float64(missed) * share))
+			color = color.Add(background.Colour.Scale(bare * share))
 		}
+		p.beauty[3][at] = float32(1 - holes*share) // sky or colour cover what nothing else does
 		store(p.beauty, at, color)
 	}
 	if p.object != nil {

@@ -30,6 +30,9 @@ func (w *World) seen(origin, direction geom.Vec, h *hit, bounce int, s *sampler)
 		return w.background(direction, bounce)
 	}
 	surf := w.surface(origin, direction, h)
+	if w.roles != nil && w.roles[h.node()].Catcher { // in a mirror; the camera looks at its shadow
+		return w.background(direction, bounce)
+	}
 	color := surf.material.Emission
 	if surf.material.Unlit {
 		color = surf.material.BaseColor
@@ -38,14 +41,14 @@ func (w *World) seen(origin, direction geom.Vec, h *hit, bounce int, s *sampler)
 	}
 	if reach := w.look.Haze.Metres; reach > 0 {
 		level := geom.Vec{X: direction.X, Y: math.Abs(direction.Y) * 0.2, Z: direction.Z}.Unit()
-		color = w.look.Radiance(level).Lerp(color, math.Exp(-h.distance/reach))
+		color = w.sky(level).Lerp(color, math.Exp(-h.distance/reach))
 	}
 	return color
 }
 
 // background returns the sky and, for the camera itself, the sun's disc.
 func (w *World) background(direction geom.Vec, bounce int) geom.Vec {
-	color := w.look.Radiance(direction)
+	color := w.sky(direction)
 	if sun := w.look.Sun; bounce == 0 && sun.Irradiance.Max() > 0 {
 		if half := sun.SizeDegrees * math.Pi / 360; half > 0 && direction.Dot(sun.Towards()) > math.Cos(half) {
 			color = color.Add(sun.Irradiance.Scale(min(60, 1/(math.Pi*half*half))))
@@ -63,7 +66,7 @@ func (w *World) shade(surf *surface, direction geom.Vec, bounce int, s *sampler)
 	body := m.BaseColor.Scale(1 - m.Metallic)
 
 	color := geom.Vec{}
-	least := faint / w.look.Gain()
+	least := faint / w.gain
 	for i := range w.lights {
 		u, v := s.pair(dimLight + 2*i)
 		to, distance, light := w.lights[i].towards(surf.point, u, v)
@@ -83,7 +86,11 @@ func (w *World) shade(surf *surface, direction geom.Vec, bounce int, s *sampler)
 	if len(w.glow.triangles) > 0 && bounce == 0 {
 		color = color.Add(w.glowLight(surf, above, view, body, f0, s))
 	}
-	color = color.Add(body.Mul(w.ambient(surf, above, bounce, s)))
+	if w.around != nil && bounce == 0 {
+		color = color.Add(w.mapLight(surf, above, view, body, f0, s))
+	} else {
+		color = color.Add(body.Mul(w.ambient(surf, above, bounce, s)))
+	}
 	return color.Add(w.mirrored(surf, above, view, f0, bounce, s))
 }
 
@@ -103,7 +110,7 @@ func (w *World) glowLight(surf *surface, above, view, body, f0 geom.Vec, s *samp
 	}
 	light := t.emission.Scale(cos * cosGlow / (distance * distance * density))
 	reflected := light.Mul(brdf(surf.material, body, f0, surf.normal, view, to))
-	if reflected.Max() < faint/w.look.Gain() || w.blocked(above, to, distance-0.02) {
+	if reflected.Max() < faint/w.gain || w.blocked(above, to, distance-0.02) {
 		return geom.Vec{}
 	}
 	if peak := reflected.Max(); peak > glowCeiling {
@@ -115,6 +122,9 @@ func (w *World) glowLight(surf *surface, above, view, body, f0 geom.Vec, s *samp
 // ambient returns the sky's light on a surface from one direction, chosen by cosine, unless something
 // near stands there; then a little of the light that would come from that.
 func (w *World) ambient(surf *surface, above geom.Vec, bounce int, s *sampler) geom.Vec {
+	if w.around != nil {
+		return w.around.on(w.around.own(surf.normal)).Scale(0.7 * w.around.factor)
+	}
 	if bounce > 0 || surf.material.BaseColor.Max()*(1-surf.material.Metallic) < dark {
 		up := geom.Vec{X: surf.normal.X, Y: math.Abs(surf.normal.Y) + 0.3, Z: surf.normal.Z}.Unit()
 		return w.look.Radiance(up).Scale(0.7)

@@ -41,7 +41,7 @@ func board(change func(m *scene.Material, t *scene.Texture)) *scene.Scene {
 
 func shoot(t *testing.T, s *scene.Scene, size, samples int) *pixel.Image {
 	t.Helper()
-	img, err := Prepare(s).At(0, look.Look{Code: "dark"}).Render(context.Background(), "cam", Settings{
+	img, err := Prepare(s).At(0, look.Look{Code: "dark"}, nil).Render(context.Background(), "cam", Settings{
 		Size: raster.Size{Width: size, Height: size}, Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal}, Samples: samples, Filter: pixel.Box, Background: Background{Transparent: true}, DepthBackground: 99,
 	}, func(float64) {})
 	if err != nil {
@@ -133,7 +133,7 @@ func TestEdgesStandWhereTheCameraSays(t *testing.T) {
 	for _, setup := range []camera.Setup{
 		{}, {Focal: 40}, {ShiftAcross: 3, ShiftUp: -2}, {Stand: &camera.Stand{Position: geom.Vec{X: 0.7, Y: 0.4, Z: 6}}, Focal: 22, Back: 24, ShiftUp: 1.3},
 	} {
-		img, err := Prepare(s).At(0, look.Look{Code: "dark"}).Render(context.Background(), "cam", Settings{
+		img, err := Prepare(s).At(0, look.Look{Code: "dark"}, nil).Render(context.Background(), "cam", Settings{
 			Size: size, Setup: setup, Passes: []pass.Code{pass.Beauty}, Samples: 16, Filter: pixel.Box, Background: Background{Transparent: true},
 		}, func(float64) {})
 		if err != nil {
@@ -180,7 +180,7 @@ func TestThinLensesBlurAsTheyShould(t *testing.T) {
 	s.Cameras[0] = scene.Camera{Up: 0.5, Aspect: 1}
 	size := raster.Size{Width: 400, Height: 20}
 	edge := func(focus float64) float64 { // pixels that it covers in part
-		img, err := Prepare(s).At(0, look.Look{Code: "dark"}).Render(context.Background(), "cam", Settings{
+		img, err := Prepare(s).At(0, look.Look{Code: "dark"}, nil).Render(context.Background(), "cam", Settings{
 			Size: size, Setup: camera.Setup{Focal: 100, FNumber: 0.5, Focus: focus, Stand: &camera.Stand{Position: geom.Vec{X: 1, Z: 5}}}, Passes: []pass.Code{pass.Beauty}, Samples: 24, Filter: pixel.Box, Background: Background{Transparent: true},
 		}, func(float64) {})
 		if err != nil {

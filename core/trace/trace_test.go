@@ -68,7 +68,7 @@ func settings(edge int) Settings {
 // The wall stands 7.2 m ahead; the floor lies 2 m below, so a ray that falls by the tangent t meets it 2/t
 // ahead.
 func TestDepthIsTheDistanceByHand(t *testing.T) {
-	img := render(t, Prepare(room()).At(0, look.Plain()), settings(100))
+	img := render(t, Prepare(room()).At(0, look.Plain(), nil), settings(100))
 	depth, normal := img.Plane("depth.Z").Data, img.Plane("normal.Y").Data
 	fall := (75.5)/50 - 1
 	for _, c := range []struct {
@@ -89,7 +89,7 @@ func TestDepthIsTheDistanceByHand(t *testing.T) {
 }
 
 func TestBackgroundsStandWhereThereIsNoSurface(t *testing.T) {
-	w := Prepare(room()).At(0, look.Plain())
+	w := Prepare(room()).At(0, look.Plain(), nil)
 	const sky, wall = 5*100 + 50, 50*100 + 50
 	at := func(b Background, i int) [4]float32 {
 		s := settings(100)
@@ -122,7 +122,7 @@ func TestBackgroundsStandWhereThereIsNoSurface(t *testing.T) {
 }
 
 func TestPaddingLeavesBarsAndKeepsThePicture(t *testing.T) {
-	w := Prepare(room()).At(0, look.Plain())
+	w := Prepare(room()).At(0, look.Plain(), nil)
 	s := settings(100)
 	s.Samples, s.Filter = 1, pixel.Box
 	square := render(t, w, s)
@@ -145,7 +145,7 @@ func TestPaddingLeavesBarsAndKeepsThePicture(t *testing.T) {
 }
 
 func TestObjectColoursAreThoseOfTheNames(t *testing.T) {
-	img := render(t, Prepare(room()).At(0, look.Plain()), settings(100))
+	img := render(t, Prepare(room()).At(0, look.Plain(), nil), settings(100))
 	want := ObjectColor("wall")
 	i := 50*100 + 50
 	if r, g, b := img.Plane("object.R").Data[i], img.Plane("object.G").Data[i], img.Plane("object.B").Data[i]; math.Abs(float64(r)-want.X) > 1e-6 || math.Abs(float64(g)-want.Y) > 1e-6 || math.Abs(float64(b)-want.Z) > 1e-6 {
@@ -157,14 +157,14 @@ func TestObjectColoursAreThoseOfTheNames(t *testing.T) {
 }
 
 func TestSameBitsOnOneCoreOrManyAndInPieces(t *testing.T) {
-	w := Prepare(room()).At(0.5, look.Plain())
+	w := Prepare(room()).At(0.5, look.Plain(), nil)
 	want := render(t, w, settings(61))
 	old := runtime.GOMAXPROCS(1)
 	single := render(t, w, settings(61))
 	runtime.GOMAXPROCS(old)
 	piece := settings(61)
 	piece.Region = image.Rect(13, 20, 47, 55)
-	part := render(t, Prepare(room()).At(0.5, look.Plain()), piece)
+	part := render(t, Prepare(room()).At(0.5, look.Plain(), nil), piece)
 	for i, plane := range want.Planes {
 		if !slices.Equal(plane.Data, single.Planes[i].Data) {
 			t.Errorf("%s differs between one core and %d", plane.Name, old)
@@ -180,7 +180,9 @@ func TestSameBitsOnOneCoreOrManyAndInPieces(t *testing.T) {
 
 func TestThingsMoveAndLightsGoOut(t *testing.T) {
 	m := Prepare(room())
-	at := func(seconds float64, l look.Look) *pixel.Image { return render(t, m.At(seconds, l), settings(100)) }
+	at := func(seconds float64, l look.Look) *pixel.Image {
+		return render(t, m.At(seconds, l, nil), settings(100))
+	}
 	before, after := at(0, look.Plain()), at(1, look.Plain())
 	i := 55*100 + 74
 	if b, a := before.Plane("depth.Z").Data[i], after.Plane("depth.Z").Data[i]; b == a {
@@ -200,7 +202,7 @@ func TestThingsMoveAndLightsGoOut(t *testing.T) {
 }
 
 func TestRenderRefusesWhatItCannotDo(t *testing.T) {
-	w := Prepare(room()).At(0, look.Plain())
+	w := Prepare(room()).At(0, look.Plain(), nil)
 	for name, spoil := range map[string]func(s *Settings){
 		"size": func(s *Settings) { s.Size.Width = 0 }, "samples": func(s *Settings) { s.Samples = 0 }, "filter": func(s *Settings) { s.Filter = "x" },
 		"passes": func(s *Settings) { s.Passes = nil }, "pass": func(s *Settings) { s.Passes = []pass.Code{"x"} }, "region": func(s *Settings) { s.Region = image.Rect(0, 0, 200, 2) },
@@ -229,14 +231,14 @@ func TestAnEmptySceneIsSky(t *testing.T) {
 	for i := range s.Nodes[:3] {
 		s.Nodes[i].Mesh = scene.None
 	}
-	img := render(t, Prepare(s).At(0, look.Plain()), settings(8))
+	img := render(t, Prepare(s).At(0, look.Plain(), nil), settings(8))
 	if st := img.Plane("depth.Z").Stats(); st.Min != 1000 || st.Max != 1000 {
 		t.Errorf("depth runs from %v to %v", st.Min, st.Max)
 	}
 }
 
 func BenchmarkFirstHit(b *testing.B) {
-	w := Prepare(room()).At(0, look.Plain())
+	w := Prepare(room()).At(0, look.Plain(), nil)
 	b.ReportAllocs()
 	n := 0
 	for b.Loop() {

@@ -1,0 +1,121 @@
+package trace
+
+import (
+	"image"
+	"math"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/lens"
+	"reelhouse/core/scene"
+)
+
+// A Picked is what lies at a point of a picture.
+type Picked struct {
+	Found    bool
+	Point    geom.Vec // of the world, in metres
+	Distance float64  // from the camera, in metres
+	Depth    float64  // along the camera's axis, in metres, as the depth pass has it
+	Object   string
+	Material string
+	Normal   geom.Vec
+}
+
+// Pick returns what the named camera shows at a point of its picture, in pixels from the top left corner. Nothing is found in the sky, and in
+// bars beside the picture.
+func (w *World) Pick(name string, s Settings, x, y float64) (Picked, error) {
+	pose, optics, err := w.CameraPose(name)
+	if err != nil {
+		return Picked{}, err
+	}
+	if s.PixelAspect == 0 {
+		s.PixelAspect = 1
+	}
+	_, window, projection := s.projection(pose, optics)
+	if !image.Pt(int(math.Floor(x)), int(math.Floor(y))).In(window.Picture) {
+		return Picked{}, nil
+	}
+	origin, direction := projection.Ray(x, y)
+	var h hit
+	if !w.seenFirst(origin, direction, &h) {
+		return Picked{}, nil
+	}
+	surf := w.surface(origin, direction, &h)
+	return Picked{
+		Found: true, Point: surf.point, Distance: h.distance, Depth: projection.Depth(surf.point),
+		Object: w.model.scene.Nodes[h.node()].Name, Material: surf.material.Name, Normal: surf.normal,
+	}, nil
+}
+
+// A Sight is what is strange about where a camera stands.
+type Sight struct {
+	Inside string // the object that it stands in, "" for none
+	Blank  bool   // it sees no surface at all
+}
+
+// Samples of what a camera sees.
+const (
+	sightColumns = 32
+	sightRows    = 18
+	insideLeast  = 0.9 // share of directions in which the camera sees one object from behind that it is then said to stand in
+)
+
+// Sight finds out whether the named camera stands inside an object, or sees nothing.
+func (w *World) Sight(name string, s Settings) (Sight, error) {
+	pose, optics, err := w.CameraPose(name)
+	if err != nil {
+		return Sight{}, err
+	}
+	if s.PixelAspect == 0 {
+		s.PixelAspect = 1
+	}
+	view, window, projection := s.projection(pose, optics)
+	out := Sight{Blank: w.blank(window.Picture, projection)}
+	behind := map[int]int{}
+	directions := 0
+	for y := range 6 {
+		for x := range 12 {
+			d := direction((float64(x)+0.5)/12, (float64(y)+0.5)/6)
+			directions++
+			var h hit
+			if !w.first(view.Pose.Origin, d, math.Inf(1), &h) {
+				continue
+			}
+			t := h.instance.solid.triangles[h.triangle]
+			face := h.instance.toObject.Normal(t.edge1.Cross(t.edge2))
+			if baked := h.instance.toWorld.Determinant() > 0; baked && w.pose.World[h.node()].Determinant() < 0 {
+				face = face.Scale(-1) // its corners were mirrored when they were brought into the world
+			}
+			if face.Dot(d) > 0 {
+				behind[h.node()]++
+			}
+		}
+	}
+	for node, n := range behind {
+		if float64(n) >= insideLeast*float64(directions) {
+			out.Inside = nameOf(w.model.scene.Nodes[node])
+		}
+	}
+	return out, nil
+}
+
+func nameOf(n scene.Node) string {
+	if n.Name == "" {
+		return "an object without a name"
+	}
+	return n.Name
+}
+
+// blank reports whether no ray of a grid over the picture meets a surface.
+func (w *World) blank(picture image.Rectangle, p lens.Projection) bool {
+	var h hit
+	for row := range sightRows {
+		for column := range sightColumns {
+			x := float64(picture.Min.X) + (float64(column)+0.5)/sightColumns*float64(picture.Dx())
+			y := float64(picture.Min.Y) + (float64(row)+0.5)/sightRows*float64(picture.Dy())
+			if origin, d := p.Ray(x, y); w.seenFirst(origin, d, &h) {
+				return false
+			}
+		}
+	}
+	return true
+}

@@ -14,12 +14,12 @@ const module = "reelhouse/"
 
 // rows are the packages of core in their order: a package may import those of earlier rows only.
 var rows = []string{
-	"frame", "geom", "pixel", "raster", "lens", "scene", "camera", "floorplan", "look", "pass", "naming", "stamp", "output", "difference", "production", "preset", "plan", "job", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg", "imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
+	"frame", "geom", "pixel", "raster", "lens", "scene", "camera", "floorplan", "look", "pass", "naming", "stamp", "output", "difference", "production", "viewsheet", "preset", "plan", "job", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg", "imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
 	"picture", "preflight", "queue", "trace", "inspect", "screening", "cut", "delivery",
 }
 
 // layers are the folders outside core, likewise; core comes before them all.
-var layers = []string{"demo", "store", "house", "house/housetest", "farm", "web", "cmd/reelhouse", "bench"}
+var layers = []string{"demo", "store", "house", "house/housetest", "farm", "preview", "web", "cmd/reelhouse", "bench"}
 
 // outside lists what core has no business with: the network, the database, the clock's host, HTML.
 var outside = []string{"net", "database", "html", "os", "github.com/labstack", "modernc.org", "github.com/pressly"}

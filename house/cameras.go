@@ -28,9 +28,12 @@ func (f CameraFormat) Ext() string {
 	return string(f)
 }
 
-// Cameras writes the cameras of views, all of them if none are named, over the frames at which the scene moves. left says what the
+// Cameras writes the cameras of views, all but working ones if none are named, over the frames at which the scene moves. left says what the
 // format cannot hold.
 func (h *House) Cameras(p production.Production, f CameraFormat, views ...string) (file []byte, left []string, err error) {
+	if p.Scene.Opaque != nil {
+		return nil, nil, fmt.Errorf("where the cameras of %s stand is known to its own renderer only", p.Scene.Name)
+	}
 	s, err := h.Scene(p.Scene)
 	if err != nil {
 		return nil, nil, err
@@ -44,9 +47,9 @@ func (h *House) Cameras(p production.Production, f CameraFormat, views ...string
 	for n := p.FirstFrame; n <= LastFrame(p, s); n++ {
 		seconds = append(seconds, p.Rate.Seconds(n, p.FirstFrame))
 	}
-	var tracks []camera.Track
+	var followed []camera.Followed
 	for _, v := range p.Views {
-		if len(views) > 0 && !slices.Contains(views, v.Code) {
+		if len(views) > 0 && !slices.Contains(views, v.Code) || len(views) == 0 && v.Working {
 			continue
 		}
 		node := s.FindCamera(v.Camera)
@@ -54,11 +57,12 @@ func (h *House) Cameras(p production.Production, f CameraFormat, views ...string
 			left = append(left, fmt.Sprintf("View %s looks through %s, which is not in the scene.", v.Code, v.Camera))
 			continue
 		}
-		tracks = append(tracks, camera.TrackOf(v.Code, s, node, v.Setup, seconds))
+		followed = append(followed, camera.Followed{Name: v.Code, Node: node, Setup: v.Setup})
 	}
-	if len(tracks) == 0 {
+	if len(followed) == 0 {
 		return nil, left, fmt.Errorf("there is no view whose camera could be written")
 	}
+	tracks := camera.Follow(s, followed, seconds)
 	var out bytes.Buffer
 	switch f {
 	case CamerasGLTF:

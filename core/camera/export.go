@@ -19,16 +19,29 @@ type Track struct {
 	Poses  []geom.Affine // one a frame, or one for all of them
 }
 
-// TrackOf follows the view of a scene's camera over times in seconds. Where it stands still, it has one pose.
-func TrackOf(name string, s *scene.Scene, node int, setup Setup, seconds []float64) Track {
-	t := Track{Name: name, Setup: setup, Camera: s.Cameras[s.Nodes[node].Camera]}
-	if setup.Stand != nil || !s.Moving()[node] {
-		seconds = seconds[:1]
+// A Followed is a view whose camera is to be followed.
+type Followed struct {
+	Name  string
+	Node  int // of the scene, with a camera
+	Setup Setup
+}
+
+// Follow follows views of a scene's cameras over times in seconds. One that stands still has one pose.
+func Follow(s *scene.Scene, views []Followed, seconds []float64) []Track {
+	moving := s.Moving()
+	var tracks []Track
+	for _, v := range views {
+		tracks = append(tracks, Track{Name: v.Name, Setup: v.Setup, Camera: s.Cameras[s.Nodes[v.Node].Camera]})
 	}
-	for _, at := range seconds {
-		t.Poses = append(t.Poses, setup.Of(s.At(at).World[node], t.Camera).Pose)
+	for k, at := range seconds {
+		pose := s.At(at)
+		for i, v := range views {
+			if t := &tracks[i]; k == 0 || v.Setup.Stand == nil && moving[v.Node] {
+				t.Poses = append(t.Poses, v.Setup.Of(pose.World[v.Node], t.Camera).Pose)
+			}
+		}
 	}
-	return t
+	return tracks
 }
 
 // view returns the track's optics.
@@ -86,7 +99,7 @@ func WriteUSD(out io.Writer, name string, tracks []Track, first int, perSecond f
 	for _, t := range tracks {
 		v, prim := t.view(), usdName(t.Name, names)
 		fmt.Fprintf(w, "\ndef Camera \"%s\" (\n    displayName = %s\n)\n{\n", prim, quoted(t.Name))
-		back, aspect := t.Setup.BackWidth(), t.Camera.Aspect
+		back, aspect := t.Setup.BackWidth(), v.Camera.Aspect
 		if v.Camera.Height > 0 {
 			// An orthographic aperture is in tenths of a unit, too.
 			high := v.Camera.Height * perCentimetre * 10
@@ -97,6 +110,9 @@ func WriteUSD(out io.Writer, name string, tracks []Track, first int, perSecond f
 		}
 		if v.Lens > 0 {
 			fmt.Fprintf(w, "    float fStop = %s\n    float focusDistance = %s\n", usdNumber(t.Setup.FNumber), usdNumber(t.Setup.Focus*perCentimetre))
+		}
+		if t.Setup.Shutter > 0 { // in frames, round the frame's own time
+			fmt.Fprintf(w, "    double shutter:open = %s\n    double shutter:close = %s\n", usdNumber(-t.Setup.Shutter/720), usdNumber(t.Setup.Shutter/720))
 		}
 		if t.Setup.ShiftAcross != 0 || t.Setup.ShiftUp != 0 {
 			scale := back / t.Setup.BackWidth()

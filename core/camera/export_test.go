@@ -28,10 +28,10 @@ func tracks() []Track {
 	for i := range 49 {
 		seconds = append(seconds, float64(i)/24)
 	}
-	return []Track{
-		TrackOf("quay", s, 0, Setup{}, seconds), TrackOf("flat side", s, 1, Setup{ShiftUp: 3.6}, seconds),
-		TrackOf("1st", s, 0, Setup{Stand: &Stand{Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 90}, Focal: 35, ShiftUp: 6, FNumber: 2.8, Focus: 4}, seconds),
-	}
+	return Follow(s, []Followed{
+		{"quay", 0, Setup{}}, {"flat side", 1, Setup{ShiftUp: 3.6}},
+		{"1st", 0, Setup{Stand: &Stand{Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 90}, Focal: 35, ShiftUp: 6, FNumber: 2.8, Focus: 4, Shutter: 180}},
+	}, seconds)
 }
 
 // What is written is read back as glTF by our own reader: the same cameras at the same places at every frame.

@@ -83,7 +83,7 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	began := o.Now()
 	o.Say(job.Message{Event: job.Started, Frame: f.Number})
 	world := model.At(j.Rate.Seconds(f.Number, j.FirstFrame), j.View.Look, around)
-	background, err := backgroundOf(j.Background)
+	background, err := BackgroundOf(j.Background)
 	if err != nil {
 		return err
 	}
@@ -171,7 +171,8 @@ func filteredPlanes(passes []pass.Code) func(plane string) bool {
 	return func(plane string) bool { return filtered[plane] }
 }
 
-func backgroundOf(b look.Background) (Background, error) {
+// BackgroundOf returns the background that a production, or a look, asks for.
+func BackgroundOf(b look.Background) (Background, error) {
 	switch b.Kind {
 	case look.Transparent:
 		return Background{Transparent: true}, nil

@@ -1,0 +1,215 @@
+// Package preview shows views while they are being set up: pictures that are rendered in this process, coarse at first and sharper
+// while nothing changes, and what lies at a point of them. Nothing of it is delivered; that is what the farm is for.
+package preview
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"slices"
+	"sync"
+
+	"reelhouse/core/look"
+	"reelhouse/core/output"
+	"reelhouse/core/pass"
+	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+	"reelhouse/core/trace"
+	"reelhouse/farm"
+	"reelhouse/house"
+)
+
+// A Step is how sharp a picture is.
+type Step struct {
+	Part    int // the edges are divided by it
+	Samples int // along each edge of a pixel
+}
+
+// Steps returns the steps of a picture that sharpens. The first one is there to be quick.
+func Steps() []Step { return []Step{{3, 1}, {1, 1}, {1, 2}, {1, 4}} }
+
+// How much is kept in memory: scenes made ready for rays, moments of them, and environments.
+const (
+	keptModels       = 2
+	keptWorlds       = 6
+	keptEnvironments = 3
+)
+
+// Previews renders pictures of a house's scenes. It may be used by many goroutines at once; one picture is rendered at a time.
+type Previews struct {
+	house *house.House
+	turn  chan struct{}
+
+	models       shelf[*trace.Model]
+	worlds       shelf[*trace.World]
+	environments shelf[*trace.Environment]
+}
+
+// New returns previews without anything in memory.
+func New(h *house.House) *Previews {
+	return &Previews{
+		house: h, turn: make(chan struct{}, 1),
+		models: shelf[*trace.Model]{most: keptModels}, worlds: shelf[*trace.World]{most: keptWorlds}, environments: shelf[*trace.Environment]{most: keptEnvironments},
+	}
+}
+
+// Picture renders a picture at a step, as a PNG of 8 bits.
+func (p *Previews) Picture(ctx context.Context, t farm.Thumb, step Step) ([]byte, error) {
+	w, done, err := p.world(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	s, err := settings(t, step)
+	if err != nil {
+		return nil, err
+	}
+	img, err := w.Render(ctx, t.Camera, s, func(float64) {})
+	if err != nil {
+		return nil, err
+	}
+	encoding := output.PNG.Usual()
+	encoding.Depth, encoding.Level = output.Eight, 1
+	var b bytes.Buffer
+	err = picture.Encode(&b, encoding, img, s.Passes, picture.Header{})
+	return b.Bytes(), err
+}
+
+// Pick returns what a picture shows at a place, given in parts of its width and height from the top left corner.
+func (p *Previews) Pick(ctx context.Context, t farm.Thumb, x, y float64) (trace.Picked, error) {
+	w, done, err := p.world(ctx, t)
+	if err != nil {
+		return trace.Picked{}, err
+	}
+	defer done()
+	s, err := settings(t, Step{1, 1})
+	if err != nil {
+		return trace.Picked{}, err
+	}
+	return w.Pick(t.Camera, s, x*float64(s.Size.Width), y*float64(s.Size.Height))
+}
+
+// Sight finds out whether the camera of a picture stands inside an object, or sees nothing.
+func (p *Previews) Sight(ctx context.Context, t farm.Thumb) (trace.Sight, error) {
+	w, done, err := p.world(ctx, t)
+	if err != nil {
+		return trace.Sight{}, err
+	}
+	defer done()
+	s, err := settings(t, Step{1, 1})
+	if err != nil {
+		return trace.Sight{}, err
+	}
+	return w.Sight(t.Camera, s)
+}
+
+func settings(t farm.Thumb, step Step) (trace.Settings, error) {
+	background, err := trace.BackgroundOf(t.Background)
+	return trace.Settings{
+		Size: raster.Size{Width: max(1, t.Size.Width/step.Part), Height: max(1, t.Size.Height/step.Part)}, Fit: t.Fit, Background: background,
+		Passes: []pass.Code{pass.Beauty}, Setup: t.Setup, FramesPerSecond: t.Rate.PerSecond(), Samples: step.Samples, Filter: pixel.Box, Frame: t.Frame,
+	}, err
+}
+
+// world returns the moment that a picture shows, when it is the caller's turn; done ends the turn.
+func (p *Previews) world(ctx context.Context, t farm.Thumb) (w *trace.World, done func(), err error) {
+	select {
+	case p.turn <- struct{}{}:
+	case <-ctx.Done():
+		return nil, nil, ctx.Err()
+	}
+	defer func() {
+		if r := recover(); r != nil {
+			w, err = nil, fmt.Errorf("the preview broke down: %v", r)
+		}
+		if err != nil {
+			<-p.turn
+		}
+	}()
+	if t.Scene.Opaque != nil {
+		return nil, nil, fmt.Errorf("%s can be read by its own renderer only", t.Scene.Name)
+	}
+	model, err := p.models.get(key(house.Key(t.Scene), t.Look.Hidden), func() (*trace.Model, error) {
+		s, err := p.house.Scene(t.Scene)
+		if err != nil {
+			return nil, err
+		}
+		return trace.Prepare(t.Look.Dressed(s)), nil
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	around, err := p.environment(t.Environment)
+	if err != nil {
+		return nil, nil, err
+	}
+	seconds := t.Rate.Seconds(t.Frame, t.FirstFrame)
+	w, err = p.worlds.get(key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds), func() (*trace.World, error) {
+		return model.At(seconds, t.Look, around), nil
+	})
+	return w, func() { <-p.turn }, err
+}
+
+func (p *Previews) environment(e production.EnvironmentFile) (*trace.Environment, error) {
+	if e.SHA256 == "" {
+		return nil, nil
+	}
+	return p.environments.get(e.SHA256, func() (*trace.Environment, error) {
+		data, err := os.ReadFile(p.house.EnvironmentPath(e))
+		if err != nil {
+			return nil, fmt.Errorf("environment %s: %w", e.Code, err)
+		}
+		return trace.DecodeEnvironment(data)
+	})
+}
+
+// unnamed returns the look without what changes nothing in a picture.
+func unnamed(l look.Look) look.Look {
+	l.Code, l.Name, l.Base = "", "", ""
+	return l
+}
+
+// key names something by all that it depends on.
+func key(parts ...any) string {
+	text, err := json.Marshal(parts)
+	if err != nil {
+		panic(err) // plain data; a number that is none was refused before
+	}
+	return string(text)
+}
+
+// A shelf keeps the few things that were used last.
+type shelf[T any] struct {
+	most  int
+	mutex sync.Mutex
+	kept  []kept[T] // the one used last stands last
+}
+
+type kept[T any] struct {
+	key   string
+	thing T
+}
+
+// get returns what is kept under a key, and makes it if it is not there.
+func (s *shelf[T]) get(key string, make func() (T, error)) (T, error) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	if i := slices.IndexFunc(s.kept, func(k kept[T]) bool { return k.key == key }); i >= 0 {
+		found := s.kept[i]
+		s.kept = append(slices.Delete(s.kept, i, i+1), found)
+		return found.thing, nil
+	}
+	thing, err := make()
+	if err != nil {
+		return thing, err
+	}
+	if len(s.kept) >= s.most {
+		s.kept = slices.Delete(s.kept, 0, 1)
+	}
+	s.kept = append(s.kept, kept[T]{key, thing})
+	return thing, nil
+}

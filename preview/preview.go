@@ -39,7 +39,8 @@ const (
 	keptEnvironments = 3
 )
 
-// Previews renders pictures of a house's scenes. It may be used by many goroutines at once; one picture is rendered at a time.
+// Previews renders pictures of a house's scenes. It may be used by many goroutines at once. One picture is sharpened at a time; a first
+// one, and what lies at a point, does not wait for that.
 type Previews struct {
 	house *house.House
 	turn  chan struct{}
@@ -59,11 +60,18 @@ func New(h *house.House) *Previews {
 
 // Picture renders a picture at a step, as a PNG of 8 bits.
 func (p *Previews) Picture(ctx context.Context, t farm.Thumb, step Step) ([]byte, error) {
-	w, done, err := p.world(ctx, t)
+	w, err := p.world(t)
 	if err != nil {
 		return nil, err
 	}
-	defer done()
+	if step != Steps()[0] {
+		select {
+		case p.turn <- struct{}{}:
+			defer func() { <-p.turn }()
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
 	s, err := settings(t, step)
 	if err != nil {
 		return nil, err
@@ -80,12 +88,11 @@ func (p *Previews) Picture(ctx context.Context, t farm.Thumb, step Step) ([]byte
 }
 
 // Pick returns what a picture shows at a place, given in parts of its width and height from the top left corner.
-func (p *Previews) Pick(ctx context.Context, t farm.Thumb, x, y float64) (trace.Picked, error) {
-	w, done, err := p.world(ctx, t)
+func (p *Previews) Pick(t farm.Thumb, x, y float64) (trace.Picked, error) {
+	w, err := p.world(t)
 	if err != nil {
 		return trace.Picked{}, err
 	}
-	defer done()
 	s, err := settings(t, Step{1, 1})
 	if err != nil {
 		return trace.Picked{}, err
@@ -94,12 +101,11 @@ func (p *Previews) Pick(ctx context.Context, t farm.Thumb, x, y float64) (trace.
 }
 
 // Sight finds out whether the camera of a picture stands inside an object, or sees nothing.
-func (p *Previews) Sight(ctx context.Context, t farm.Thumb) (trace.Sight, error) {
-	w, done, err := p.world(ctx, t)
+func (p *Previews) Sight(t farm.Thumb) (trace.Sight, error) {
+	w, err := p.world(t)
 	if err != nil {
 		return trace.Sight{}, err
 	}
-	defer done()
 	s, err := settings(t, Step{1, 1})
 	if err != nil {
 		return trace.Sight{}, err
@@ -115,23 +121,15 @@ func settings(t farm.Thumb, step Step) (trace.Settings, error) {
 	}, err
 }
 
-// world returns the moment that a picture shows, when it is the caller's turn; done ends the turn.
-func (p *Previews) world(ctx context.Context, t farm.Thumb) (w *trace.World, done func(), err error) {
-	select {
-	case p.turn <- struct{}{}:
-	case <-ctx.Done():
-		return nil, nil, ctx.Err()
-	}
+// world returns the moment that a picture shows.
+func (p *Previews) world(t farm.Thumb) (w *trace.World, err error) {
 	defer func() {
 		if r := recover(); r != nil {
 			w, err = nil, fmt.Errorf("the preview broke down: %v", r)
 		}
-		if err != nil {
-			<-p.turn
-		}
 	}()
 	if t.Scene.Opaque != nil {
-		return nil, nil, fmt.Errorf("%s can be read by its own renderer only", t.Scene.Name)
+		return nil, fmt.Errorf("%s can be read by its own renderer only", t.Scene.Name)
 	}
 	model, err := p.models.get(key(house.Key(t.Scene), t.Look.Hidden), func() (*trace.Model, error) {
 		s, err := p.house.Scene(t.Scene)
@@ -141,17 +139,16 @@ func (p *Previews) world(ctx context.Context, t farm.Thumb) (w *trace.World, don
 		return trace.Prepare(t.Look.Dressed(s)), nil
 	})
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	around, err := p.environment(t.Environment)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	seconds := t.Rate.Seconds(t.Frame, t.FirstFrame)
-	w, err = p.worlds.get(key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds), func() (*trace.World, error) {
+	return p.worlds.get(key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds), func() (*trace.World, error) {
 		return model.At(seconds, t.Look, around), nil
 	})
-	return w, func() { <-p.turn }, err
 }
 
 func (p *Previews) environment(e production.EnvironmentFile) (*trace.Environment, error) {

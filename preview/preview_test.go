@@ -70,18 +70,18 @@ func TestAPictureThatNobodyWaitsForIsGivenUp(t *testing.T) {
 // The camera stands 2 m above the floor and 5 m south of the origin, and looks north.
 func TestAPointOfAPictureIsPicked(t *testing.T) {
 	p, want := small(t)
-	got, err := p.Pick(context.Background(), want, 0.5, 0.9)
+	got, err := p.Pick(want, 0.5, 0.9)
 	if err != nil || !got.Found || got.Object != "floor" || got.Point.Y > 1e-9 || got.Distance < 2 {
 		t.Errorf("picked %+v, %v", got, err)
 	}
-	if got, err := p.Pick(context.Background(), want, 0.5, 0.1); err != nil || got.Found {
+	if got, err := p.Pick(want, 0.5, 0.1); err != nil || got.Found {
 		t.Errorf("in the sky there is %+v, %v", got, err)
 	}
-	if s, err := p.Sight(context.Background(), want); err != nil || s.Blank || s.Inside != "" {
+	if s, err := p.Sight(want); err != nil || s.Blank || s.Inside != "" {
 		t.Errorf("what is strange: %+v, %v", s, err)
 	}
 	want.Scene.Opaque = &production.Opaque{}
-	if _, err := p.Pick(context.Background(), want, 0.5, 0.5); err == nil {
+	if _, err := p.Pick(want, 0.5, 0.5); err == nil {
 		t.Error("something was picked in a scene that cannot be read")
 	}
 	want.Scene = production.SceneFile{SHA256: "none"}

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"

@@ -37,7 +37,7 @@ func (a *app) edit(c *echo.Context) error {
 	}
 	e := edit{kind: c.Param("kind"), code: form.Get("of"), field: form.Get("field"), value: strings.TrimSpace(form.Get("value")), values: form["values"]}
 	e.frame, _ = strconv.Atoi(form.Get("frame")) // 0 stands for before the first one
-	e.stage = func(p *production.Production) (*scene.Scene, error) { return a.House.Scene(p.Scene) }
+	e.stage = a.stage
 	summary := e.where() + ", " + e.field
 	if e.field == "add" || e.field == "remove" {
 		summary = e.field + " " + e.where()
@@ -60,6 +60,9 @@ func (a *app) edit(c *echo.Context) error {
 		return nil
 	}})
 }
+
+// stage returns the scene of a production.
+func (a *app) stage(p *production.Production) (*scene.Scene, error) { return a.House.Scene(p.Scene) }
 
 // nextVersion raises the version to the next one of which no file was ever sent.
 func (a *app) nextVersion(c *echo.Context) error {
@@ -186,13 +189,18 @@ func (e edit) apply(p *production.Production) error {
 	case "floor":
 		return e.floor(p)
 	case "scene":
-		return e.sceneUnit(p)
+		return e.sceneFile(p)
 	case "look":
 		return e.look(p)
-	case "ring":
-		return e.ring(p)
+	case "rig":
+		return e.rig(p)
+	case "environment":
+		return e.environment(p)
 	case "view":
-		return e.view(p)
+		if err := e.view(p); err != nil {
+			return err
+		}
+		return p.FollowPairs(e.focal(p))
 	case "shot":
 		return e.shot(p)
 	case "pass-list":

@@ -9,65 +9,6 @@ import (
 	"reelhouse/core/production"
 )
 
-func (e edit) view(p *production.Production) error {
-	if e.field == "add" {
-		p.Views = append(p.Views, production.View{Code: fresh("view", len(p.Views), func(c string) bool { _, ok := p.FindView(c); return ok }), Name: "New view", Camera: e.value, Look: p.Looks[0].Code})
-		return nil
-	}
-	i, err := at(e, p.Views, func(v production.View) string { return v.Code })
-	if err != nil {
-		return err
-	}
-	v := &p.Views[i]
-	switch e.field {
-	case "code":
-		for j := range p.Shots {
-			if p.Shots[j].View == v.Code {
-				p.Shots[j].View = e.value
-			}
-		}
-		v.Code = e.value
-	case "name":
-		v.Name = e.value
-	case "loose":
-		v.Ring = ""
-	case "camera":
-		if v.Ring != "" {
-			return fmt.Errorf("view %s stands in the ring %s; change the ring, or take the view out of it", v.Code, v.Ring)
-		}
-		if v.Setup.Locked {
-			return fmt.Errorf("the camera of view %s is locked; unlock it to change it", v.Code)
-		}
-		v.Camera, v.Setup.Stand = e.value, nil
-	case "look":
-		if v.Ring != "" {
-			return fmt.Errorf("view %s has the look of the ring %s; change it there, or take the view out of it", v.Code, v.Ring)
-		}
-		v.Look = e.value
-	case "remove":
-		if v.Ring != "" {
-			return fmt.Errorf("view %s stands in the ring %s; give the ring fewer cameras, or take the view out of it", v.Code, v.Ring)
-		}
-		if err := unused(p, "view", func(s production.Shot) bool { return s.View == v.Code }); err != nil {
-			return err
-		}
-		p.Views = slices.Delete(p.Views, i, i+1)
-	case "copy":
-		c := *v
-		c.Code = fresh(v.Code+"_", 1, func(code string) bool { _, ok := p.FindView(code); return ok })
-		c.Name += " (copy)"
-		c.Setup.Locked, c.Ring = false, ""
-		if c.Setup.Stand != nil {
-			stand := *c.Setup.Stand
-			c.Setup.Stand = &stand
-		}
-		p.Views = slices.Insert(p.Views, i+1, c)
-	default:
-		return e.setUp(p, v)
-	}
-	return nil
-}
-
 func (e edit) shot(p *production.Production) error {
 	if e.field == "add" {
 		return e.addShot(p)

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"reelhouse/core/frame"
+	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"

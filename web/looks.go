@@ -9,26 +9,28 @@ import (
 	"reelhouse/core/look"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
+	"reelhouse/core/viewsheet"
 )
 
 type laidLook struct {
 	look.Look
 	UsedBy int
 	Lines  []look.Difference // in which it is not as its base
-	Odd    string            // what is strange about it
 }
 
 // An openLook is a look that is being changed.
 type openLook struct {
 	laidLook
-	BaseName string
-	Colours  []lookColour
-	Numbers  []lookNumber
-	Lights   []lookLight
-	Hidden   string
-	Objects  int // how many are hidden
-	Preview  string
-	Frame    int
+	BaseName  string
+	Colours   []lookColour
+	Numbers   []lookNumber
+	Lights    []lookLight
+	Lists     []lookList
+	Ground    look.Background // its own, or that of the production
+	OwnGround bool
+	Grounds   []option
+	Preview   string
+	Frame     int
 }
 
 type lookColour struct {
@@ -39,6 +41,12 @@ type lookColour struct {
 type lookNumber struct {
 	Key, Name string
 	Value     float64
+}
+
+// A lookList is names of objects that have a role.
+type lookList struct {
+	Key, Name, Help, Value string
+	Objects                int // that answer to them
 }
 
 type lookLight struct {
@@ -54,6 +62,23 @@ func lookColours(l *look.Look) map[string]*geom.Vec {
 func lookNumbers(l *look.Look) map[string]*float64 {
 	return map[string]*float64{
 		"exposure": &l.ExposureEV, "azimuth": &l.Sun.AzimuthDegrees, "elevation": &l.Sun.ElevationDegrees, "disc": &l.Sun.SizeDegrees, "haze": &l.Haze.Metres, "gain": &l.LightGain,
+		"environmentTurn": &l.Environment.TurnDegrees, "environmentStrength": &l.Environment.Strength,
+	}
+}
+
+// A roleOf is one of the lists of objects that a look has.
+type roleOf struct {
+	key, name, help string
+	list            *[]string
+}
+
+func lookRoles(l *look.Look) []roleOf {
+	return []roleOf{
+		{"hidden", "Hidden", "not there at all", &l.Hidden},
+		{"unseen", "Hidden from the camera", "their shadows and reflections stay", &l.Unseen},
+		{"holdouts", "Matte only", "they cut a hole into what lies behind", &l.Holdouts},
+		{"clay", "Of clay", "even grey, whatever their materials", &l.Clay},
+		{"shadowCatchers", "Shadow catchers", "nothing is seen of them but the shadow on them", &l.ShadowCatchers},
 	}
 }
 
@@ -69,12 +94,6 @@ func laidLooks(p production.Production) []laidLook {
 		}
 		if base, ok := p.FindLook(l.Base); ok {
 			out.Lines = look.Differences(base, l)
-			if len(out.Lines) == 0 {
-				out.Odd = "says nothing else than " + base.Name
-			}
-		}
-		if out.UsedBy == 0 {
-			out.Odd = "no view uses it"
 		}
 		all = append(all, out)
 	}
@@ -83,7 +102,7 @@ func laidLooks(p production.Production) []laidLook {
 
 func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLook {
 	l := laid.Look
-	o := &openLook{laidLook: laid, Hidden: strings.Join(l.Hidden, ", "), Frame: p.FirstFrame}
+	o := &openLook{laidLook: laid, Frame: p.FirstFrame, Ground: l.Over(p.Picture.Background), OwnGround: l.Background != look.Background{}, Grounds: grounds()}
 	if base, ok := p.FindLook(l.Base); ok {
 		o.BaseName = base.Name
 	}
@@ -96,14 +115,11 @@ func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLoo
 	} {
 		o.Numbers = append(o.Numbers, lookNumber{n.key, n.name, *numbers[n.key]})
 	}
-	for _, name := range lightNames(s) {
+	for _, name := range viewsheet.Lights(s) {
 		o.Lights = append(o.Lights, lookLight{name, l.Burns(name)})
 	}
-	dressed := l.Dressed(s)
-	for i, n := range s.Nodes {
-		if n.Mesh != dressed.Nodes[i].Mesh {
-			o.Objects++
-		}
+	for _, r := range lookRoles(&l) {
+		o.Lists = append(o.Lists, lookList{r.key, r.name, r.help, strings.Join(*r.list, ", "), look.Answering(s, *r.list)})
 	}
 	// A view that uses it, or else the first.
 	for i, v := range p.Views {
@@ -119,17 +135,6 @@ func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLoo
 	return o
 }
 
-// lightNames returns the names of the scene's lights that are shown, each once.
-func lightNames(s *scene.Scene) []string {
-	var names []string
-	for _, i := range s.At(0).Shown {
-		if l := s.Nodes[i].Light; l != scene.None && !slices.Contains(names, s.Lights[l].Name) {
-			names = append(names, s.Lights[l].Name)
-		}
-	}
-	return names
-}
-
 // look applies an edit of a look. Looks that build on it follow.
 func (e edit) look(p *production.Production) error {
 	i, err := at(e, p.Looks, func(l look.Look) string { return l.Code })
@@ -137,11 +142,11 @@ func (e edit) look(p *production.Production) error {
 		return err
 	}
 	before := p.Looks[i]
-	before.LightsOff, before.Hidden = slices.Clone(before.LightsOff), slices.Clone(before.Hidden)
+	before = before.Clone()
 	l := &p.Looks[i]
 	switch e.field {
 	case "copy":
-		c := before
+		c := before.Clone()
 		c.Base, c.Name = before.Code, before.Name+" (copy)"
 		c.Code = fresh(before.Code+"_", 1, func(code string) bool { _, ok := p.FindLook(code); return ok })
 		p.Looks = slices.Insert(p.Looks, i+1, c)
@@ -231,17 +236,40 @@ func (e edit) lookLine(p *production.Production, l *look.Look) error {
 			return err
 		}
 		l.LightsOff = nil
-		for _, name := range lightNames(s) {
+		for _, name := range viewsheet.Lights(s) {
 			if !slices.Contains(e.values, name) {
 				l.LightsOff = append(l.LightsOff, name)
 			}
 		}
 		return nil
-	case "hidden":
-		l.Hidden = nil
+	case "environment":
+		l.Environment.Map = e.value
+		return nil
+	case "background":
+		l.Background = look.Background{Kind: look.BackgroundKind(e.value)}
+		if l.Background.Kind == look.PlainColour {
+			l.Background.Colour = "#808080"
+		}
+		return nil
+	case "backgroundColour":
+		l.Background = look.Background{Kind: look.PlainColour, Colour: e.value}
+		return nil
+	case "samples":
+		if e.value == "" {
+			e.value = "0"
+		}
+		n, err := e.number()
+		l.LeastSamples = n
+		return err
+	}
+	for _, r := range lookRoles(l) {
+		if r.key != e.field {
+			continue
+		}
+		*r.list = nil
 		for _, name := range strings.Split(e.value, ",") {
 			if name = strings.TrimSpace(name); name != "" {
-				l.Hidden = append(l.Hidden, name)
+				*r.list = append(*r.list, name)
 			}
 		}
 		return nil

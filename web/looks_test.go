@@ -76,8 +76,8 @@ func TestMistakesWithLooksAreSaid(t *testing.T) {
 	if got := s.look("plain"); len(look.Differences(look.Plain(), got)) > 0 {
 		t.Errorf("mistakes left %+v", look.Differences(look.Plain(), got))
 	}
-	s.says(s.editLook("plain", "hidden", "fl*"), "1 object is not there")
-	if got := s.look("plain"); len(got.Hidden) != 1 || !strings.Contains(s.editLook("plain", "hidden", ""), "Everything is there") {
+	s.says(s.editLook("plain", "hidden", "fl*"), `w-10 shrink-0">1</span>`)
+	if got := s.look("plain"); len(got.Hidden) != 1 || !strings.Contains(s.editLook("plain", "hidden", ""), `aria-label="Hidden"`) {
 		t.Errorf("hidden %v", got.Hidden)
 	}
 }

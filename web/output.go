@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"reelhouse/core/look"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"

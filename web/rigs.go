@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/geom"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
 )
@@ -17,8 +18,10 @@ const mostSubjects = 1000
 // subjects returns the names of the scene's objects, each once.
 func subjects(s *scene.Scene) []string {
 	var names []string
+	seen := map[string]bool{}
 	for _, i := range s.At(0).Shown {
-		if n := s.Nodes[i]; n.Mesh != scene.None && n.Name != "" && !slices.Contains(names, n.Name) {
+		if n := s.Nodes[i]; n.Mesh != scene.None && n.Name != "" && !seen[n.Name] {
+			seen[n.Name] = true
 			if names = append(names, n.Name); len(names) == mostSubjects {
 				break
 			}
@@ -28,8 +31,30 @@ func subjects(s *scene.Scene) []string {
 	return names
 }
 
-// ring applies an edit of a ring; its views follow.
-func (e edit) ring(p *production.Production) error {
+// newRig returns a rig of a kind, as it is before anybody has changed it.
+func newRig(kind camera.RigKind, code string, p *production.Production) camera.Rig {
+	r := camera.Rig{Code: code, Kind: kind, Look: p.Looks[0].Code}
+	switch kind {
+	case camera.Ring:
+		r.Name, r.Count, r.Radius, r.Height, r.Arc = "Ring", 8, 10, 2, 360
+	case camera.Pair:
+		r.Name, r.Separation, r.Left, r.Right = "Stereo", camera.EyeSeparation, "L", "R"
+		for _, v := range p.Views {
+			if v.Rig == "" && !v.Working {
+				r.View = v.Code
+				break
+			}
+		}
+	case camera.Cube:
+		r.Name, r.Subject = "Cube", geom.Vec{Y: 2}
+	case camera.Panorama:
+		r.Name, r.Subject, r.Count, r.Overlap = "Panorama", geom.Vec{Y: 2}, 8, 25
+	}
+	return r
+}
+
+// rig applies an edit of a rig; its views follow.
+func (e edit) rig(p *production.Production) error {
 	if e.field == "add" {
 		s, err := e.stage(p)
 		if err != nil {
@@ -37,34 +62,35 @@ func (e edit) ring(p *production.Production) error {
 		}
 		cameras := s.CameraNodes()
 		if len(cameras) == 0 {
-			return fmt.Errorf("the scene has no camera whose lens the ring could have")
+			return fmt.Errorf("the scene has no camera whose lens the rig could have")
 		}
-		code := fresh("ring", 0, func(c string) bool { _, ok := p.FindRing(c); return ok })
-		r := camera.Ring{Code: code, Name: "Ring", Camera: s.Nodes[cameras[0]].Name, Look: p.Looks[0].Code, Count: 8, Radius: 10, Height: 2, Arc: 360}
-		return p.SetRing(r)
+		code := fresh(e.value, 0, func(c string) bool { _, ok := p.FindRig(c); return ok })
+		r := newRig(camera.RigKind(e.value), code, p)
+		r.Camera = s.Nodes[cameras[0]].Name
+		return p.SetRig(r, e.focal(p))
 	}
-	i, err := at(e, p.Rings, func(r camera.Ring) string { return r.Code })
+	i, err := at(e, p.Rigs, func(r camera.Rig) string { return r.Code })
 	if err != nil {
 		return err
 	}
-	r := p.Rings[i]
-	numbers := map[string]*float64{"x": &r.Subject.X, "y": &r.Subject.Y, "z": &r.Subject.Z, "radius": &r.Radius, "height": &r.Height, "start": &r.Start, "arc": &r.Arc}
-	switch e.field {
-	case "remove":
-		return p.RemoveRing(r.Code)
-	case "name":
-		r.Name = e.value
-	case "camera":
-		r.Camera = e.value
-	case "look":
-		r.Look = e.value
-	case "counter":
+	r := p.Rigs[i]
+	numbers := map[string]*float64{
+		"x": &r.Subject.X, "y": &r.Subject.Y, "z": &r.Subject.Z, "radius": &r.Radius, "height": &r.Height, "start": &r.Start, "arc": &r.Arc,
+		"separation": &r.Separation, "convergence": &r.Convergence, "overlap": &r.Overlap,
+	}
+	texts := map[string]*string{"name": &r.Name, "camera": &r.Camera, "look": &r.Look, "view": &r.View, "left": &r.Left, "right": &r.Right}
+	switch {
+	case e.field == "remove":
+		return p.RemoveRig(r.Code)
+	case texts[e.field] != nil:
+		*texts[e.field] = e.value
+	case e.field == "counter":
 		r.Counter = e.ticked()
-	case "count":
+	case e.field == "count":
 		if r.Count, err = e.number(); err != nil {
 			return err
 		}
-	case "subject":
+	case e.field == "subject":
 		s, err := e.stage(p)
 		if err != nil {
 			return err
@@ -75,14 +101,16 @@ func (e edit) ring(p *production.Production) error {
 		}
 		c := box.Centre()
 		r.Subject.X, r.Subject.Y, r.Subject.Z = tidy(c.X), tidy(c.Y), tidy(c.Z)
-	default:
-		to := numbers[e.field]
-		if to == nil {
-			return errChoice
+	case numbers[e.field] != nil:
+		unit := map[string]string{"start": "°", "arc": "°", "overlap": "%"}[e.field]
+		if unit == "" {
+			unit = "m"
 		}
-		if *to, err = e.decimal(map[string]string{"start": "°", "arc": "°"}[e.field]); err != nil {
+		if *numbers[e.field], err = e.decimal(unit); err != nil {
 			return err
 		}
+	default:
+		return errChoice
 	}
-	return p.SetRing(r)
+	return p.SetRig(r, e.focal(p))
 }

@@ -5,32 +5,32 @@ import (
 	"testing"
 )
 
-func (s *site) editRing(field, value string) string {
+func (s *site) editRig(field, value string) string {
 	s.t.Helper()
 	form := url.Values{"of": {"ring1"}, "field": {field}, "value": {value}, "station": {"views"}}
 	if field == "add" {
 		form.Set("of", "")
 	}
-	_, body := s.post("/p/TEST/edit/ring", form)
+	_, body := s.post("/p/TEST/edit/rig", form)
 	return body
 }
 
-func TestARingIsBuiltAndMovedAsOne(t *testing.T) {
+func TestARigIsBuiltAndMovedAsOne(t *testing.T) {
 	s := newSite(t)
-	s.says(s.editRing("add", ""), "ring1_1", "ring1_8", "45° apart", "<option>floor</option>")
-	s.editRing("subject", "floor") // whose middle is 0, 0, 0
-	s.editRing("x", "2.5")
-	s.editRing("count", "4")
-	s.editRing("radius", "3")
+	s.says(s.editRig("add", "ring"), "ring1_1", "ring1_8", "45° apart", "<option>floor</option>")
+	s.editRig("subject", "floor") // whose middle is 0, 0, 0
+	s.editRig("x", "2.5")
+	s.editRig("count", "4")
+	s.editRig("radius", "3")
 	p := s.production()
-	if len(p.Views) != 5 || p.Rings[0].Count != 4 {
-		t.Fatalf("%d views, ring %+v", len(p.Views), p.Rings[0])
+	if len(p.Views) != 5 || p.Rigs[0].Count != 4 {
+		t.Fatalf("%d views, rig %+v", len(p.Views), p.Rigs[0])
 	}
 	if at := p.Views[2].Setup.Stand.Position; at.X != 5.5 || at.Y != 2 || at.Z > 1e-9 || at.Z < -1e-9 {
 		t.Errorf("the second stands at %v", at)
 	}
 	for field, c := range map[string][2]string{"count": {"0", "0 cameras; 1 to"}, "radius": {"-1", "radius of -1 m"}, "arc": {"400", "arc of 400°"}, "subject": {"nothing", "no object"}, "height": {"x", "is not a number"}} {
-		s.says(s.editRing(field, c[0]), c[1])
+		s.says(s.editRig(field, c[0]), c[1])
 	}
 	// One of its views cannot be moved alone, until it is taken out.
 	edit := func(field, value string) string {
@@ -38,15 +38,15 @@ func TestARingIsBuiltAndMovedAsOne(t *testing.T) {
 		return body
 	}
 	for field, value := range map[string]string{"x": "0", "camera": "cam", "look": "plain", "remove": ""} {
-		s.says(edit(field, value), "the ring ring1")
+		s.says(edit(field, value), "the rig ring1")
 	}
 	s.says(edit("loose", ""), "It stands where this view says")
 	edit("x", "0")
-	if v, _ := s.production().FindView("ring1_2"); v.Ring != "" || v.Setup.Stand.Position.X != 0 {
+	if v, _ := s.production().FindView("ring1_2"); v.Rig != "" || v.Setup.Stand.Position.X != 0 {
 		t.Errorf("taken out, it is %+v", v)
 	}
-	s.says(s.editRing("remove", ""), "Views")
-	if p := s.production(); len(p.Rings) != 0 || len(p.Views) != 2 {
+	s.says(s.editRig("remove", ""), "Views")
+	if p := s.production(); len(p.Rigs) != 0 || len(p.Views) != 2 {
 		t.Errorf("removed: %+v", p.Views)
 	}
 }

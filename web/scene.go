@@ -12,12 +12,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"reelhouse/core/look"
 	"reelhouse/core/naming"
 	"reelhouse/core/production"
-	"reelhouse/core/raster"
 	"reelhouse/core/scene"
-	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -33,13 +30,18 @@ func (a *app) bringScene(c *echo.Context) error {
 	if err != nil {
 		return a.update(c, answer{production: p, station: production.Scenes, mistake: mistake{Where: "scene", Field: "file", Message: err.Error()}})
 	}
-	after, err := a.House.Edit(p.Code, "scene "+kept.Name, store.Any, func(p *production.Production) error {
+	return a.keepScene(c, p.Code, kept, house.CameraNames(s))
+}
+
+// keepScene makes a scene that was taken in the production's, and views of its cameras.
+func (a *app) keepScene(c *echo.Context, code string, kept production.SceneFile, cameras []string) error {
+	after, err := a.House.Edit(code, "scene "+kept.Name, store.Any, func(p *production.Production) error {
 		kept.Unit = p.Scene.Unit
-		if kept.Before = p.Scene.SHA256; kept.Before == kept.SHA256 {
+		if kept.Before = p.Scene.SHA256; kept.Before == kept.SHA256 || p.Scene.Opaque != nil || kept.Opaque != nil {
 			kept.Before = p.Scene.Before
 		}
 		p.Scene = kept
-		for _, camera := range house.CameraNames(s) {
+		for _, camera := range cameras {
 			if slices.ContainsFunc(p.Views, func(v production.View) bool { return v.Camera == camera }) {
 				continue
 			}
@@ -56,6 +58,41 @@ func (a *app) bringScene(c *echo.Context) error {
 	}
 	a.Hub().Changed()
 	return a.update(c, answer{production: after, station: production.Scenes, notice: "Taken in: " + kept.Name + "."})
+}
+
+// registerScene takes in a file that only an outside renderer understands, with what a person says of it.
+func (a *app) registerScene(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	kept, err := a.opaqueScene(c, p.Production)
+	if err != nil {
+		return a.update(c, answer{production: p, station: production.Scenes, mistake: mistake{Where: "scene", Field: "opaque", Message: err.Error()}})
+	}
+	return a.keepScene(c, p.Code, kept, kept.Opaque.Cameras)
+}
+
+func (a *app) opaqueScene(c *echo.Context, p production.Production) (production.SceneFile, error) {
+	var o production.Opaque
+	for _, name := range strings.FieldsFunc(c.FormValue("cameras"), func(r rune) bool { return r == ',' || r == '\n' || r == '\r' }) {
+		if name = strings.TrimSpace(name); name != "" {
+			o.Cameras = append(o.Cameras, name)
+		}
+	}
+	if last := strings.TrimSpace(c.FormValue("last")); last != "" {
+		n, err := strconv.Atoi(last)
+		if err != nil || n < p.FirstFrame {
+			return production.SceneFile{}, fmt.Errorf("%q is not the number of a frame from %d on", last, p.FirstFrame)
+		}
+		o.Seconds = p.Rate.Seconds(n, p.FirstFrame)
+	}
+	file, name, err := uploaded(c, "choose the scene file")
+	if err != nil {
+		return production.SceneFile{}, err
+	}
+	defer file.Close()
+	return a.House.RegisterScene(name, file, o)
 }
 
 // takenScene keeps what a form brings.
@@ -107,59 +144,4 @@ func uploaded(c *echo.Context, choose string) (multipart.File, string, error) {
 		}
 	}
 	return nil, "", fmt.Errorf("the file did not arrive whole; try again")
-}
-
-// thumbEdge is the longer edge of a small picture, in pixels.
-const thumbEdge = 288
-
-// smallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
-func smallPicture(p production.Production, v production.View, l look.Look, size raster.Named, number, edge int) farm.Thumb {
-	return farm.Thumb{
-		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
-		Size: size.Seen().Within(edge), Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.Around(l),
-	}
-}
-
-// thumb answers with the small picture of a view at a frame, in the shape of a size.
-func (a *app) thumb(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	v, ok := p.FindView(c.QueryParam("view"))
-	if !ok {
-		return echo.NewHTTPError(http.StatusNotFound, "There is no such view.")
-	}
-	code := v.Look
-	if other := c.QueryParam("look"); other != "" {
-		code = other
-	}
-	l, ok := p.FindLook(code)
-	if !ok || p.Scene.SHA256 == "" {
-		return echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
-	}
-	size, ok := p.FindSize(c.QueryParam("size"))
-	if !ok {
-		size = usualSize
-	}
-	n, err := strconv.Atoi(c.QueryParam("frame"))
-	if err != nil {
-		n = p.FirstFrame
-	}
-	edge := thumbEdge
-	if c.QueryParam("edge") == strconv.Itoa(previewEdge) {
-		edge = previewEdge
-	}
-	t := smallPicture(p.Production, v, l, size, n, edge)
-	c.Response().Header().Set("Cache-Control", "no-cache")
-	c.Response().Header().Set("ETag", `"`+t.Key()+`"`)
-	if c.Request().Header.Get("If-None-Match") == `"`+t.Key()+`"` {
-		return c.NoContent(http.StatusNotModified)
-	}
-	file, err := a.Thumbs.File(c.Request().Context(), t)
-	if err != nil {
-		return err
-	}
-	http.ServeFile(c.Response(), c.Request(), file)
-	return nil
 }

@@ -44,6 +44,9 @@ type scenesPage struct {
 	Changes, Others []scene.Change
 	Lost            []string // views and looks that no longer find what they name
 	Incoming        []string
+	Opaque          *production.Opaque
+	Numbers         []option // of the file's scenes
+	Number          string   // of the one that is shown
 }
 
 func fillScenes(a *app, v *view) error {
@@ -62,6 +65,16 @@ func fillScenes(a *app, v *view) error {
 		page.Trouble = err.Error()
 		return nil
 	}
+	if page.Opaque = p.Scene.Opaque; page.Opaque != nil {
+		page.First, page.Last = p.FirstFrame, house.LastFrame(p, s)
+		page.Count = page.Last - page.First + 1
+		page.Lost = lost(p, s)
+		return nil
+	}
+	page.Number = strconv.Itoa(s.Number)
+	for i, name := range s.Scenes {
+		page.Numbers = append(page.Numbers, option{strconv.Itoa(i + 1), name})
+	}
 	r, err := a.House.Report(p.Scene)
 	if err != nil {
 		return err
@@ -75,7 +88,7 @@ func fillScenes(a *app, v *view) error {
 	page.fillUnits(p, r)
 	page.Lost = lost(p, s)
 	if p.Scene.Before != "" {
-		before, err := a.House.Scene(production.SceneFile{Name: "the file before", SHA256: p.Scene.Before, Unit: p.Scene.Unit})
+		before, err := a.House.Scene(production.SceneFile{Name: "the file before", SHA256: p.Scene.Before, Unit: p.Scene.Unit, Number: p.Scene.Number})
 		if err != nil {
 			return nil // it was taken away; there is nothing to compare with
 		}
@@ -109,6 +122,9 @@ func lost(p production.Production, s *scene.Scene) []string {
 			texts = append(texts, fmt.Sprintf("View %s looks through %s, which is not in the scene.", v.Code, v.Camera))
 		}
 	}
+	if p.Scene.Opaque != nil {
+		return texts // nobody knows what is in it
+	}
 	for _, l := range p.Looks {
 		lights, objects := l.Unmatched(s)
 		if len(lights) > 0 {
@@ -121,9 +137,19 @@ func lost(p production.Production, s *scene.Scene) []string {
 	return texts
 }
 
-// sceneUnit applies an edit of the scene's unit.
-func (e edit) sceneUnit(p *production.Production) error {
-	if e.field != "unit" {
+// sceneFile applies an edit of how the scene's file is taken: which of its scenes, and in what unit.
+func (e edit) sceneFile(p *production.Production) error {
+	switch e.field {
+	case "number":
+		n, err := e.number()
+		if err != nil {
+			return err
+		}
+		p.Scene.Number = n
+		_, err = e.stage(p)
+		return err
+	case "unit":
+	default:
 		return errChoice
 	}
 	metres, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(e.value, "m")), 64)

@@ -21,6 +21,7 @@ import (
 	"reelhouse/core/preset"
 	"reelhouse/farm"
 	"reelhouse/house"
+	"reelhouse/preview"
 	"reelhouse/store"
 )
 
@@ -32,7 +33,9 @@ type Server struct {
 	House  *house.House
 	Node   *farm.Node
 	Thumbs *farm.Thumbs
-	Log    *slog.Logger
+	// Previews are the pictures that are rendered in this process.
+	Previews *preview.Previews
+	Log      *slog.Logger
 }
 
 // policy allows nothing but what the binary itself ships.
@@ -103,11 +106,16 @@ func (a *app) routes(e *echo.Echo) {
 	p.POST("/redo", a.step(1))
 	p.GET("/events", a.events)
 	p.GET("/thumb", a.thumb)
+	p.GET("/preview", a.preview)
+	p.GET("/pick", a.pick)
+	p.GET("/sights", a.sights)
 	for _, st := range stations {
 		p.GET("/"+string(st.Key), a.station(st))
 	}
 	p.POST("/edit/:kind", a.edit)
 	p.POST("/scene", a.bringScene, middleware.BodyLimit(1<<30))
+	p.POST("/scene/opaque", a.registerScene, middleware.BodyLimit(1<<30))
+	p.POST("/environment", a.bringEnvironment, middleware.BodyLimit(house.MostEnvironmentBytes+1<<20))
 	p.POST("/take", a.take)
 	p.POST("/preset/:do", a.preset)
 	p.GET("/preset/file", a.exportPreset)

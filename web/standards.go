@@ -12,6 +12,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/lens"
+	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/pixel"
 	"reelhouse/core/preset"
@@ -57,7 +58,7 @@ func fillStandards(a *app, v *view) error {
 		Count:      p.Clock().Count.String(),
 		Filters:    []option{{"box", "box"}, {"gaussian", "Gaussian"}},
 		Alphas:     []option{{string(output.Premultiplied), "premultiplied"}, {string(output.Straight), "straight"}},
-		Grounds:    []option{{string(look.Surroundings), "the look's environment"}, {string(look.PlainColour), "a plain colour"}, {string(look.Transparent), "transparent, with alpha"}},
+		Grounds:    grounds(),
 		Bits:       []option{{"0", "any"}, {"8", "8"}, {"16", "16"}, {"32", "32"}},
 		Primaries:  "BT.709 (ITU-R BT.709), D65 white",
 		SetUps:     []option{{string(production.TakeStandards), "standards, outputs and names"}, {string(production.TakeScene), "scene"}, {string(production.TakeViews), "views and looks"}, {string(production.TakePasses), "pass lists"}, {string(production.TakeShots), "shots"}},
@@ -272,4 +273,9 @@ func (a *app) retime(c *echo.Context) error {
 		shown = showRetime(frame.Retime{From: p.Rate, To: to, Count: count}, shown.Method)
 	}
 	return c.Render(http.StatusOK, "retime", map[string]any{"Code": p.Code, "Retime": shown})
+}
+
+// grounds are the kinds of background.
+func grounds() []option {
+	return []option{{string(look.Surroundings), "the look's environment"}, {string(look.PlainColour), "a plain colour"}, {string(look.Transparent), "transparent, with alpha"}}
 }

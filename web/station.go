@@ -63,6 +63,9 @@ type running struct {
 	Active, Waiting bool
 }
 
+// As returns in which form a page shows its things, "" for the usual one.
+func (v *view) As() string { return v.query("as") }
+
 // Value returns what a field shows: what was typed wrongly, if it was here, or what is kept.
 func (v *view) Value(where, field string, kept any) any {
 	if v.Mistake.Where == where && v.Mistake.Field == field {

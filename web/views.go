@@ -3,13 +3,9 @@ package web
 import (
 	"fmt"
 	"math"
-	"net/http"
-	"net/url"
 	"slices"
 	"strconv"
 	"strings"
-
-	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/camera"
 	"reelhouse/core/floorplan"
@@ -18,7 +14,9 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/scene"
+	"reelhouse/core/viewsheet"
 	"reelhouse/house"
+	"reelhouse/preview"
 )
 
 // shownView is a view with what its camera sees.
@@ -31,6 +29,15 @@ type shownView struct {
 	MiddleFrame int
 	UsedBy      string
 	LookName    string
+	Facts       []viewsheet.Fact // none of a working view
+}
+
+// Fact returns what a column of the view sheet has of the view.
+func (w shownView) Fact(column string) viewsheet.Fact {
+	if i := slices.Index(viewsheet.Columns(), column); i >= 0 && i < len(w.Facts) {
+		return w.Facts[i]
+	}
+	return viewsheet.Fact{}
 }
 
 func (a *app) shownViews(v *view) ([]shownView, []string) {
@@ -39,9 +46,13 @@ func (a *app) shownViews(v *view) ([]shownView, []string) {
 	if err == nil {
 		cameras = house.CameraNames(s)
 	}
+	facts := map[string][]viewsheet.Fact{}
+	for _, r := range viewsheet.Of(v.Production.Production, s).Rows {
+		facts[r.View.Code] = r.Facts
+	}
 	var shown []shownView
 	for _, w := range v.Production.Views {
-		out := shownView{View: w, MiddleFrame: v.Production.FirstFrame}
+		out := shownView{View: w, Facts: facts[w.Code], MiddleFrame: v.Production.FirstFrame}
 		if l, ok := v.Production.FindLook(w.Look); ok {
 			out.LookName = l.Name
 		}
@@ -71,34 +82,53 @@ func (a *app) shownViews(v *view) ([]shownView, []string) {
 var usualSize = raster.Named{Size: raster.Size{Width: 1920, Height: 1080}}
 
 type viewsPage struct {
-	Views   []shownView
-	Cameras []string
-	Looks   []laidLook
-	Open    *openView
-	Look    *openLook
-	Odd     []string // what stands out, in sentences
-	Objects []string // that a ring may stand round
+	Views    []shownView
+	Cameras  []string
+	Looks    []laidLook
+	Open     *openView
+	Look     *openLook
+	Sheet    viewsheet.Sheet
+	Columns  []string
+	Working  []shownView
+	Pictures bool     // the views are shown as large pictures, not as a sheet
+	Objects  []string // that a ring may stand round, and a camera may be aimed at
+	Around   []laidEnvironment
+	Opaque   bool // nothing can be set up; the scene is read by its own renderer only
+}
+
+// A laidEnvironment is an environment with the looks that have it.
+type laidEnvironment struct {
+	production.EnvironmentFile
+	UsedBy string
 }
 
 // An openView is a view that is being set up.
 type openView struct {
 	shownView
-	Frame   int
-	Stand   camera.Stand
-	Own     bool // it stands where the view says, not as in the scene
-	Moves   bool
-	Back    float64
-	Sharp   string // from where to where, in words
-	Plan    floorplan.Plan
-	Sides   []option
-	Whole   string // "1" if the plan shows the whole scene
-	Size    raster.Named
-	Sizes   []option
-	Edge    int
-	Crops   []crop
-	Horizon []floorplan.Point // two points, in percent of the picture; none if it is not in it
-	Text    float64           // height of letters on the plan, in metres
-	Radius  float64           // of a camera's mark, likewise
+	Frame         int
+	Stand         camera.Stand
+	Own           bool // it stands where the view says, not as in the scene
+	Moves         bool
+	Back          float64
+	Sharp         string // from where to where, in words
+	Plan          floorplan.Plan
+	Sides         []option
+	Whole         string // "1" if the plan shows the whole scene
+	Size          raster.Named
+	Sizes         []option
+	Edge          int
+	Crops         []crop
+	Horizon       []floorplan.Point // two points, in percent of the picture; none if it is not in it
+	Text          float64           // height of letters on the plan, in metres
+	Radius        float64           // of a camera's mark, likewise
+	Steps         int               // in which its picture sharpens
+	Backs         []lens.Back
+	Exposed       string    // how bright its picture is taken, in words
+	Before, After string    // codes of the views beside it
+	Beside        [3]string // views that are shown with it, "" for none
+	Others        []option  // that can be
+	Dolly         float64   // metres ahead, of what is to stay as large
+	Speed         float64   // of the film, as it is or as it would be
 }
 
 // A crop is what another size shows of the picture, in percent.
@@ -117,44 +147,70 @@ var sideNames = map[floorplan.Side]string{floorplan.Above: "from above", floorpl
 
 func fillViews(a *app, v *view) error {
 	views, cameras := a.shownViews(v)
-	page := &viewsPage{Views: views, Cameras: cameras}
-	page.Looks = laidLooks(v.Production.Production)
+	p := v.Production.Production
+	page := &viewsPage{Cameras: cameras, Looks: laidLooks(p), Pictures: v.query("as") == "pictures", Opaque: p.Scene.Opaque != nil}
+	for _, w := range views {
+		if w.Working {
+			page.Working = append(page.Working, w)
+		} else {
+			page.Views = append(page.Views, w)
+		}
+	}
+	for _, e := range p.Environments {
+		laid := laidEnvironment{EnvironmentFile: e}
+		for _, l := range p.Looks {
+			if l.Environment.Map == e.Code {
+				laid.UsedBy = strings.TrimPrefix(laid.UsedBy+", "+l.Code, ", ")
+			}
+		}
+		page.Around = append(page.Around, laid)
+	}
 	v.Page = page
-	s, err := a.House.Scene(v.Production.Scene)
+	s, err := a.House.Scene(p.Scene)
 	if err != nil {
+		page.Sheet = viewsheet.Of(p, nil)
 		return nil // without a scene, or with a broken one, there is nothing to set up; the Scenes station says why
 	}
-	page.odd(s)
+	page.Sheet = viewsheet.Of(p, s)
 	page.Objects = subjects(s)
 	if i := slices.IndexFunc(page.Looks, func(l laidLook) bool { return l.Code == v.query("look") }); i >= 0 {
-		page.Look = openedLook(v.Production.Production, page.Looks[i], s)
+		page.Look = openedLook(p, page.Looks[i], s)
 	}
-	if i := slices.IndexFunc(views, func(w shownView) bool { return w.Code == v.Open }); i >= 0 && views[i].Found {
+	if i := slices.IndexFunc(views, func(w shownView) bool { return w.Code == v.Open }); i >= 0 && views[i].Found && !page.Opaque {
 		page.Open = openedView(v, views[i], s)
+		page.Open.neighbours(v, views)
 	}
 	return nil
 }
 
-// odd points at what is not as in the other views.
-func (page *viewsPage) odd(s *scene.Scene) {
-	for _, name := range lightNames(s) {
-		var on []string
-		for _, w := range page.Views {
-			if i := slices.IndexFunc(page.Looks, func(l laidLook) bool { return l.Code == w.Look }); i >= 0 && page.Looks[i].Burns(name) {
-				on = append(on, w.Code)
+// neighbours finds the views before and after the open one, and those that are shown beside it.
+func (o *openView) neighbours(v *view, views []shownView) {
+	for i, w := range views {
+		if w.Code != o.Code {
+			if w.Found {
+				o.Others = append(o.Others, option{w.Code, w.Name})
 			}
+			continue
 		}
-		if len(on) == 1 && len(page.Views) > 2 {
-			page.Odd = append(page.Odd, fmt.Sprintf("Light %s is on in view %s only.", name, on[0]))
-		}
-		if len(on) == 0 && len(page.Views) > 0 {
-			page.Odd = append(page.Odd, fmt.Sprintf("Light %s is on in no view.", name))
+		o.Before, o.After = views[(i+len(views)-1)%len(views)].Code, views[(i+1)%len(views)].Code
+	}
+	for i, name := range []string{"beside1", "beside2", "beside3"} {
+		if code := v.query(name); slices.ContainsFunc(o.Others, func(other option) bool { return other.Value == code }) {
+			o.Beside[i] = code
 		}
 	}
-	for _, l := range page.Looks {
-		if l.Odd != "" {
-			page.Odd = append(page.Odd, fmt.Sprintf("Look %s: %s.", l.Code, l.Odd))
-		}
+}
+
+// exposure says how bright the picture is taken, and by what.
+func (o *openView) exposure(p production.Production) {
+	rate, s := p.Rate.PerSecond(), o.Setup
+	gain, own := s.Gain(rate)
+	if l, ok := p.FindLook(o.Look); !own && ok {
+		gain = l.Gain()
+	}
+	o.Exposed = fmt.Sprintf("Light is multiplied by %.3g.", gain)
+	if s.FNumber > 0 && s.ISO > 0 {
+		o.Exposed += fmt.Sprintf(" f/%.3g, 1/%.3g s and ISO %.4g are EV %.1f at ISO 100.", s.FNumber, 1/s.ShutterSeconds(rate), s.ISO, camera.ExposureValue(s.FNumber, s.ShutterSeconds(rate), s.ISO))
 	}
 }
 
@@ -204,6 +260,11 @@ func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 		return boolean(a.Code == shown.Code) - boolean(b.Code == shown.Code)
 	})
 	o.Text, o.Radius = o.Plan.Wide/48, o.Plan.Wide/64
+	o.Steps, o.Backs, o.Dolly, o.Speed = len(preview.Steps()), lens.Backs(), shown.Setup.Focus, shown.Setup.ISO
+	if o.Dolly == 0 {
+		o.Dolly = usualFocus
+	}
+	o.exposure(p)
 	o.overlays(p, now)
 	return o
 }
@@ -254,139 +315,4 @@ func (o *openView) overlays(p production.Production, now camera.View) {
 	if left := line[0].Y - slope*line[0].X; now.Camera.Height == 0 && !math.IsNaN(slope) && math.Abs(left) < 1e4 {
 		o.Horizon = []floorplan.Point{{X: 0, Y: left}, {X: 100, Y: left + 100*slope}}
 	}
-}
-
-// setUp applies an edit of a view's camera. What is locked stays.
-func (e edit) setUp(p *production.Production, v *production.View) error {
-	if e.field == "locked" {
-		v.Setup.Locked = e.ticked()
-		return nil
-	}
-	if v.Setup.Locked {
-		return fmt.Errorf("the camera of view %s is locked; unlock it to change it", v.Code)
-	}
-	if v.Ring != "" && !slices.Contains([]string{"focal", "back", "shiftAcross", "shiftUp", "fNumber", "focus"}, e.field) {
-		return fmt.Errorf("view %s stands in the ring %s; change the ring, or take the view out of it", v.Code, v.Ring)
-	}
-	s, err := e.stage(p)
-	if err != nil {
-		return err
-	}
-	node := s.FindCamera(v.Camera)
-	if node == scene.None {
-		return fmt.Errorf("the scene has no camera %s", v.Camera)
-	}
-	pose, optics := s.At(p.Rate.Seconds(e.frame, p.FirstFrame)).World[node], s.Cameras[s.Nodes[node].Camera]
-	stand := camera.StandOf(pose)
-	if v.Setup.Stand != nil {
-		stand = *v.Setup.Stand
-	}
-	switch e.field {
-	case "scene": // as it stands there
-		v.Setup.Stand = nil
-		return nil
-	case "straighten":
-		if v.Setup.Stand == nil && s.Moving()[node] {
-			return fmt.Errorf("%s moves in the scene; type a number of its place first, then it stands still", v.Camera)
-		}
-		straight, err := v.Setup.Straightened(pose, optics)
-		if err == nil {
-			straight.ShiftUp = tidy(straight.ShiftUp)
-			v.Setup = straight
-		}
-		return err
-	case "focal", "back", "shiftAcross", "shiftUp", "fNumber", "focus":
-		if e.value == "" {
-			e.value = "0"
-		}
-		unit := "mm"
-		switch e.field {
-		case "focus":
-			unit = "m"
-		case "fNumber":
-			unit = ""
-		}
-		n, err := e.decimal(unit)
-		if err != nil {
-			return err
-		}
-		if e.field == "fNumber" && v.Setup.Focus == 0 {
-			v.Setup.Focus = usualFocus
-		}
-		*map[string]*float64{"focal": &v.Setup.Focal, "back": &v.Setup.Back, "shiftAcross": &v.Setup.ShiftAcross, "shiftUp": &v.Setup.ShiftUp, "fNumber": &v.Setup.FNumber, "focus": &v.Setup.Focus}[e.field] = n
-		return nil
-	case "x", "y", "z":
-		n, err := e.decimal("m")
-		if err != nil {
-			return err
-		}
-		*map[string]*float64{"x": &stand.Position.X, "y": &stand.Position.Y, "z": &stand.Position.Z}[e.field] = n
-	case "heading", "tilt", "roll":
-		n, err := e.decimal("°")
-		if err != nil {
-			return err
-		}
-		*map[string]*float64{"heading": &stand.Heading, "tilt": &stand.Tilt, "roll": &stand.Roll}[e.field] = n
-	case "place", "turn":
-		if err := e.dragged(&stand); err != nil {
-			return err
-		}
-	default:
-		return errChoice
-	}
-	v.Setup.Stand = &stand
-	return nil
-}
-
-// dragged reads where a camera, or the place that it looks at, was put on the plan: its side, and two numbers of metres.
-func (e edit) dragged(stand *camera.Stand) error {
-	var side floorplan.Side
-	var x, y float64
-	if n, err := fmt.Sscan(e.value, &side, &x, &y); n != 3 || err != nil || !slices.Contains(floorplan.Sides(), side) {
-		return errChoice
-	}
-	if e.field == "turn" {
-		if side != floorplan.Above {
-			return errChoice
-		}
-		heading := lens.Degrees(math.Atan2(x-stand.Position.X, -(y - stand.Position.Z)))
-		stand.Heading = tidy(math.Mod(heading+360, 360))
-		return nil
-	}
-	switch x, y = tidy(x), tidy(y); side {
-	case floorplan.Above:
-		stand.Position.X, stand.Position.Z = x, y
-	case floorplan.South:
-		stand.Position.X, stand.Position.Y = x, -y
-	default:
-		stand.Position.Z, stand.Position.Y = -x, -y
-	}
-	return nil
-}
-
-// tidy rounds what a hand has drawn to thousandths.
-func tidy(v float64) float64 { return math.Round(v*1000) / 1000 }
-
-// exportCameras answers with a file of the cameras of all views, or of one.
-func (a *app) exportCameras(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	format := house.CameraFormat(c.QueryParam("format"))
-	var views []string
-	if view := c.QueryParam("view"); view != "" {
-		views = []string{view}
-	}
-	file, _, err := a.House.Cameras(p.Production, format, views...)
-	if err != nil {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "The cameras cannot be written: "+err.Error())
-	}
-	name := strings.Join(append([]string{p.Code, "cameras"}, views...), "_") + "." + format.Ext()
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s", url.PathEscape(name)))
-	kind := "text/plain; charset=utf-8"
-	if format == house.CamerasGLTF {
-		kind = "model/gltf-binary"
-	}
-	return c.Blob(http.StatusOK, kind, file)
 }

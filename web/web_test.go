@@ -16,6 +16,7 @@ import (
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/house/housetest"
+	"reelhouse/preview"
 	"reelhouse/store"
 )
 
@@ -32,7 +33,7 @@ func newSite(t *testing.T) *site {
 	t.Helper()
 	h, b := housetest.New(t, "1001-1003")
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
-	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Log: log})
+	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: preview.New(h), Log: log})
 	if err != nil {
 		t.Fatal(err)
 	}

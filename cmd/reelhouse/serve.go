@@ -15,6 +15,7 @@ import (
 
 	"reelhouse/farm"
 	"reelhouse/house"
+	"reelhouse/preview"
 	"reelhouse/web"
 )
 
@@ -120,7 +121,7 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		ended <- err
 	}()
 	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
-	err = web.Serve(ctx, listener, web.Server{House: h, Node: node, Thumbs: farm.NewThumbs(h, node.Renderer), Log: log})
+	err = web.Serve(ctx, listener, web.Server{House: h, Node: node, Thumbs: farm.NewThumbs(h, node.Renderer), Previews: preview.New(h), Log: log})
 	cancel()
 	return errors.Join(err, <-ended)
 }

@@ -40,14 +40,19 @@ func (p page) drag(what, selector string, dx, dy float64) {
 		chromedp.MouseEvent(chromedp.MouseMoved, x+dx/2, y+dy/2, left), chromedp.MouseEvent(chromedp.MouseMoved, x+dx, y+dy, left), chromedp.MouseEvent(chromedp.MouseReleased, x+dx, y+dy, left))
 }
 
+// sharp tells whether a picture has gone through all of its steps.
+func sharp(selector string) string {
+	return fmt.Sprintf(`(i => i?.complete && i.naturalWidth > 0 && Number(i.dataset.step) === i.dataset.steps - 1)(document.querySelector(%q))`, selector)
+}
+
 // A camera is dragged on the plan: its numbers and its picture change. It is turned, moved by keys, straightened, and locked; then it
 // stays where it is.
 func TestACameraIsDraggedOnThePlan(t *testing.T) {
 	s := start(t, seeded(t, nil))
 	p := page{t, browser(t)}
 	p.do("open a view", chromedp.Navigate(s.url+"/p/SALT/views?open=quay"), chromedp.WaitVisible("#plan .chosen .stands"))
-	picture := func() string { return p.text(`document.querySelector(".overlaid img").src`) }
-	p.wait("its picture comes", `document.querySelector(".overlaid img").complete && document.querySelector(".overlaid img").naturalWidth > 0`)
+	picture := func() string { return p.text(`document.querySelector("#picture img").dataset.live`) }
+	p.wait("its picture sharpens", sharp("#picture img"))
 	before, east, south, heading := picture(), p.number("view-quay-x"), p.number("view-quay-z"), p.number("view-quay-heading")
 	scale, err := strconv.ParseFloat(p.text(`String(document.getElementById("plan").getScreenCTM().a)`), 64)
 	if err != nil {
@@ -62,7 +67,7 @@ func TestACameraIsDraggedOnThePlan(t *testing.T) {
 	if picture() == before {
 		t.Error("its picture has the same address")
 	}
-	p.wait("the new picture comes", `document.querySelector(".overlaid img").complete && document.querySelector(".overlaid img").naturalWidth > 0`)
+	p.wait("the new picture comes", sharp("#picture img"))
 
 	p.drag("turn it", ".chosen .ahead", 80, 0)
 	p.wait("the heading changes", fmt.Sprintf(`Math.abs(document.getElementById("view-quay-heading").value - %v) > 5`, heading))
@@ -105,7 +110,7 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 	}
 	// brightness is the mean of the picture's codes.
 	brightness := func() float64 {
-		p.wait("its picture comes", shown+`?.complete && `+shown+`.naturalWidth > 0`)
+		p.wait("its picture sharpens", sharp("#look .overlaid img"))
 		v, err := strconv.ParseFloat(p.text(`(i => {
 			const c = document.createElement("canvas"); c.width = i.naturalWidth; c.height = i.naturalHeight;
 			const x = c.getContext("2d"); x.drawImage(i, 0, 0);
@@ -135,4 +140,36 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 	if on := p.text(`String(document.querySelectorAll("#look-lights input:checked").length)`); on != "8" {
 		t.Errorf("%s lamps are on, want 8", on)
 	}
+}
+
+// A point is picked in the picture and tells how far away it is; the camera is focused there. From it a second one is measured. The picture
+// follows while the camera is still being dragged.
+func TestADistanceIsPickedAndFocusedAt(t *testing.T) {
+	s := start(t, seeded(t, nil))
+	p := page{t, browser(t)}
+	p.do("open a view", chromedp.Navigate(s.url+"/p/SALT/views?open=quay"), chromedp.WaitVisible("#picture"))
+	p.wait("its picture comes", `document.querySelector("#picture img").naturalWidth > 0`)
+	click := func(x, y float64, shift bool) {
+		p.do("click", chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(e => { const b = e.getBoundingClientRect(); e.dispatchEvent(new MouseEvent("click", {bubbles: true, shiftKey: %v, clientX: b.left + b.width * %v, clientY: b.top + b.height * %v})); })(document.getElementById("picture"))`, shift, x, y)))
+	}
+	click(0.5, 0.03, false)
+	p.wait("the sky has no distance", `document.getElementById("picked").textContent.includes("no surface")`)
+	click(0.52, 0.42, false)
+	p.wait("the lighthouse is picked", `document.getElementById("picked").textContent.includes("lighthouse")`)
+	click(0.31, 0.55, true)
+	p.wait("it is measured", `document.getElementById("tape")?.textContent.includes("From lighthouse")`)
+	if lines := p.text(`String(document.querySelectorAll("#picture .marks line").length)`); lines != "1" {
+		t.Errorf("%s lines are drawn", lines)
+	}
+	deep := p.text(`document.getElementById("picked-focus").getAttribute("hx-vals").match(/"value":"([0-9.]+)"/)[1]`)
+	p.do("focus there", chromedp.Click("#picked-focus"))
+	p.wait("the focus is there", fmt.Sprintf(`document.getElementById("view-quay-focus").defaultValue === String(Number(%q))`, deep))
+
+	p.do("see the plan", chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").scrollIntoView({block: "center"})`))
+	p.do("watch", chromedp.Evaluate[chromedp.Void](`document.querySelector("#picture img").id = "watched"; window.watched = document.getElementById("watched")`))
+	p.drag("drag the camera", ".chosen .stands", -60, -30)
+	p.wait("the picture followed", `Number(window.watched.dataset.tried) > 0`)
+	p.wait("it stands by itself", `document.querySelector("#set-up").textContent.includes("It stands where this view says")`)
+
+	p.do("step on by a key", chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), chromedp.KeyEvent("]"), chromedp.WaitVisible("#view-bow-heading"))
 }

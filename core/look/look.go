@@ -184,6 +184,14 @@ const mostLight = 1e6
 // MostSamples is the most samples along one edge of a pixel.
 const MostSamples = 64
 
+// Clone returns a look that shares nothing with this one.
+func (l Look) Clone() Look {
+	for _, list := range []*[]string{&l.LightsOff, &l.Hidden, &l.Unseen, &l.Holdouts, &l.Clay, &l.ShadowCatchers} {
+		*list = slices.Clone(*list)
+	}
+	return l
+}
+
 // objects returns every pattern that is to name an object.
 func (l Look) objects() []string {
 	return slices.Concat(l.Hidden, l.Unseen, l.Holdouts, l.Clay, l.ShadowCatchers)

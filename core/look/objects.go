@@ -27,6 +27,17 @@ func named(s *scene.Scene, patterns []string) []bool {
 	return found
 }
 
+// Answering returns how many objects of a scene answer to patterns.
+func Answering(s *scene.Scene, patterns []string) int {
+	n := 0
+	for _, found := range named(s, patterns) {
+		if found {
+			n++
+		}
+	}
+	return n
+}
+
 // Dressed returns the scene without the objects that the look hides.
 func (l Look) Dressed(s *scene.Scene) *scene.Scene {
 	if len(l.Hidden) == 0 {

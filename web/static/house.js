@@ -9,6 +9,8 @@ document.addEventListener("keydown", (e) => {
   if (e.key === "?") document.getElementById("keys")?.showModal();
   if (e.key === "z") document.getElementById("undo")?.click();
   if (e.key === "y") document.getElementById("redo")?.click();
+  if (e.key === "[") document.getElementById("view-before")?.click();
+  if (e.key === "]") document.getElementById("view-next")?.click();
   if (/^[1-9]$/.test(e.key)) document.querySelector(`.spine li:nth-child(${e.key}) a`)?.click();
 });
 
@@ -107,4 +109,4 @@ document.addEventListener("error", (e) => {
 
 if (document.getElementById("room")) import("/static/screening.js");
 if (document.body.dataset.station === "output") import("/static/output.js");
-if (document.body.dataset.station === "views") import("/static/plan.js");
+if (document.body.dataset.station === "views") for (const part of ["plan", "live", "pick"]) import(`/static/${part}.js`);

@@ -1,6 +1,8 @@
 // The floor plan: the chosen camera, or the ring where it looks, is dragged; arrow keys move it by small steps. What was moved is sent
 // once, when it is let go.
 
+import { tryOut } from "/static/live.js";
+
 const dragging = { what: null, plan: null, from: null };
 
 function place(plan, e) {
@@ -10,9 +12,13 @@ function place(plan, e) {
 function send(plan, field, point) {
   htmx.ajax("POST", `/p/${plan.dataset.code}/edit/view`, {
     source: plan, target: "#sheet", swap: "outerHTML",
-    values: { of: plan.dataset.view, field, value: `${plan.dataset.side} ${point.x} ${point.y}` },
+    values: { of: plan.dataset.view, field, value: worded(plan, point) },
   });
 }
+
+// worded is a place on the plan as the server reads it.
+const worded = (plan, point) => `${plan.dataset.side} ${point.x} ${point.y}`;
+const picture = () => document.querySelector("#picture img");
 
 // show draws the chosen camera where it would be, before the server has said so.
 function show(plan, what, point) {
@@ -42,7 +48,10 @@ document.addEventListener("pointerdown", (e) => {
 });
 
 document.addEventListener("pointermove", (e) => {
-  if (dragging.what) show(dragging.plan, dragging.what, place(dragging.plan, e));
+  if (!dragging.what) return;
+  const point = place(dragging.plan, e);
+  show(dragging.plan, dragging.what, point);
+  tryOut(picture(), dragging.what, worded(dragging.plan, point));
 });
 
 document.addEventListener("pointerup", (e) => {
@@ -68,6 +77,7 @@ document.addEventListener("keydown", (e) => {
   const stands = plan.querySelector(".chosen .stands");
   const point = { x: stands.cx.baseVal.value + steps.x, y: stands.cy.baseVal.value + steps.y };
   show(plan, "place", point);
+  tryOut(picture(), "place", worded(plan, point));
   clearTimeout(steps.timer);
   steps.timer = setTimeout(() => {
     steps.x = steps.y = 0;

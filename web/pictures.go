@@ -1,0 +1,185 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/look"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+	"reelhouse/core/trace"
+	"reelhouse/farm"
+	"reelhouse/preview"
+)
+
+// thumbEdge is the longer edge of a small picture, in pixels.
+const thumbEdge = 288
+
+// smallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
+func smallPicture(p production.Production, v production.View, l look.Look, size raster.Named, number, edge int) farm.Thumb {
+	return farm.Thumb{
+		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
+		Size: size.Seen().Within(edge), Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.Around(l),
+	}
+}
+
+// wanted reads which picture a request asks for: a view at a frame, under its own look or another one, in the shape of a size. With try and
+// value it is the view as it would be after an edit of that field.
+func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Production, error) {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return farm.Thumb{}, production.Production{}, err
+	}
+	v, ok := p.FindView(c.QueryParam("view"))
+	if !ok {
+		return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "There is no such view.")
+	}
+	n, err := strconv.Atoi(c.QueryParam("frame"))
+	if err != nil {
+		n = p.FirstFrame
+	}
+	if field := c.QueryParam("try"); field != "" {
+		e := edit{kind: "view", code: v.Code, field: field, value: c.QueryParam("value"), frame: n, stage: a.stage}
+		tried := p.Copy()
+		if err := e.view(&tried); err != nil {
+			return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
+		}
+		v, _ = tried.FindView(v.Code)
+	}
+	code := v.Look
+	if other := c.QueryParam("look"); other != "" {
+		code = other
+	}
+	l, ok := p.FindLook(code)
+	if !ok || p.Scene.SHA256 == "" {
+		return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
+	}
+	size, ok := p.FindSize(c.QueryParam("size"))
+	if !ok {
+		size = usualSize
+	}
+	return smallPicture(p.Production, v, l, size, n, edge), p.Production, nil
+}
+
+// thumb answers with the small picture of a view, which is rendered by the farm's renderer and kept.
+func (a *app) thumb(c *echo.Context) error {
+	t, _, err := a.wanted(c, thumbEdge)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-cache")
+	c.Response().Header().Set("ETag", `"`+t.Key()+`"`)
+	if c.Request().Header.Get("If-None-Match") == `"`+t.Key()+`"` {
+		return c.NoContent(http.StatusNotModified)
+	}
+	file, err := a.Thumbs.File(c.Request().Context(), t)
+	if err != nil {
+		return err
+	}
+	http.ServeFile(c.Response(), c.Request(), file)
+	return nil
+}
+
+// preview answers with a picture of a view that is rendered at once, at one of the steps of preview.Steps.
+func (a *app) preview(c *echo.Context) error {
+	t, _, err := a.wanted(c, previewEdge)
+	if err != nil {
+		return err
+	}
+	steps := preview.Steps()
+	step, err := strconv.Atoi(c.QueryParam("step"))
+	if err != nil || step < 0 || step >= len(steps) {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("There are the steps 0 to %d.", len(steps)-1))
+	}
+	picture, err := a.Previews.Picture(c.Request().Context(), t, steps[step])
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.Blob(http.StatusOK, "image/png", picture)
+}
+
+// A pickedPoint is what lies at a point of a picture, and how far it is from the one before.
+type pickedPoint struct {
+	trace.Picked
+	View    production.View
+	Code    string
+	Frame   int
+	At      string // the point as an edit reads it
+	From    *trace.Picked
+	Between geom.Vec // from there to here, in metres
+	Tape    float64
+}
+
+// pick answers with what lies at a point of a picture; with a second point it is measured from there.
+func (a *app) pick(c *echo.Context) error {
+	t, p, err := a.wanted(c, previewEdge)
+	if err != nil {
+		return err
+	}
+	out := pickedPoint{Code: p.Code, Frame: t.Frame}
+	out.View, _ = p.FindView(c.QueryParam("view"))
+	at := func(name string) (trace.Picked, error) {
+		var x, y float64
+		if n, err := fmt.Sscanf(c.QueryParam(name), "%g,%g", &x, &y); n != 2 || err != nil || !(x >= 0 && x <= 1 && y >= 0 && y <= 1) {
+			return trace.Picked{}, echo.NewHTTPError(http.StatusBadRequest, "A point is two numbers from 0 to 1, from the top left corner.")
+		}
+		return a.Previews.Pick(t, x, y)
+	}
+	if out.Picked, err = at("at"); err != nil {
+		return err
+	}
+	out.At = fmt.Sprintf("%.4f %.4f %.4f", out.Point.X, out.Point.Y, out.Point.Z)
+	if c.QueryParam("from") != "" {
+		from, err := at("from")
+		if err != nil {
+			return err
+		}
+		if from.Found && out.Found {
+			out.From, out.Between = &from, out.Point.Sub(from.Point)
+			out.Tape = out.Between.Length()
+		}
+	}
+	return c.Render(http.StatusOK, "picked", out)
+}
+
+// sights answers with the views whose camera stands inside an object or sees nothing.
+func (a *app) sights(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	views, _ := a.shownViews(&view{Production: p})
+	var odd []string
+	for _, v := range views {
+		l, ok := p.FindLook(v.Look)
+		if !ok || !v.Found || v.Working || p.Scene.Opaque != nil {
+			continue
+		}
+		s, err := a.Previews.Sight(smallPicture(p.Production, v.View, l, usualSize, v.MiddleFrame, previewEdge))
+		if err != nil {
+			return err
+		}
+		switch {
+		case s.Inside != "":
+			odd = append(odd, fmt.Sprintf("The camera of view %s stands inside %s, at frame %d.", v.Code, s.Inside, v.MiddleFrame))
+		case s.Blank:
+			odd = append(odd, fmt.Sprintf("View %s sees no object at all, at frame %d.", v.Code, v.MiddleFrame))
+		}
+	}
+	return c.Render(http.StatusOK, "sights", odd)
+}
+
+// triple reads three numbers.
+func triple(text string) (geom.Vec, error) {
+	var v geom.Vec
+	if n, err := fmt.Sscan(strings.TrimSpace(text), &v.X, &v.Y, &v.Z); n != 3 || err != nil || !v.Finite() {
+		return v, errChoice
+	}
+	return v, nil
+}

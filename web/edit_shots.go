@@ -61,7 +61,8 @@ func (e edit) shot(p *production.Production) error {
 
 // addShot adds a shot of 48 frames of the first view, numbered in tens.
 func (e edit) addShot(p *production.Production) error {
-	if len(p.Views) == 0 {
+	views := p.ShotViews()
+	if len(views) == 0 {
 		return fmt.Errorf("there is no view yet; bring in a scene with cameras first")
 	}
 	if len(p.Sizes) == 0 || len(p.Outputs) == 0 || len(p.PassLists) == 0 {
@@ -75,7 +76,7 @@ func (e edit) addShot(p *production.Production) error {
 		}
 	}
 	p.Shots = append(p.Shots, production.Shot{
-		Code: code, Name: "New shot", View: p.Views[0].Code, Frames: frame.Of(p.FirstFrame, p.FirstFrame+47),
+		Code: code, Name: "New shot", View: views[0].Code, Frames: frame.Of(p.FirstFrame, p.FirstFrame+47),
 		Sizes: []string{p.Sizes[0].Code}, PassList: p.PassLists[0].Code, Outputs: []string{p.Outputs[0].Code}, InBatch: true,
 	})
 	return nil

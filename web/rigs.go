@@ -39,8 +39,8 @@ func newRig(kind camera.RigKind, code string, p *production.Production) camera.R
 		r.Name, r.Count, r.Radius, r.Height, r.Arc = "Ring", 8, 10, 2, 360
 	case camera.Pair:
 		r.Name, r.Separation, r.Left, r.Right = "Stereo", camera.EyeSeparation, "L", "R"
-		for _, v := range p.Views {
-			if v.Rig == "" && !v.Working {
+		for _, v := range p.ShotViews() {
+			if v.Rig == "" {
 				r.View = v.Code
 				break
 			}

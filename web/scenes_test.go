@@ -16,10 +16,16 @@ import (
 // bring uploads files by their names, or takes one of the folder incoming in.
 func (s *site) bring(incoming string, files map[string][]byte) string {
 	s.t.Helper()
+	return s.upload("/p/TEST/scene", map[string]string{"incoming": incoming}, files)
+}
+
+// upload sends a form with files by their names.
+func (s *site) upload(path string, fields map[string]string, files map[string][]byte) string {
+	s.t.Helper()
 	var b bytes.Buffer
 	m := multipart.NewWriter(&b)
-	if incoming != "" {
-		m.WriteField("incoming", incoming)
+	for name, value := range fields {
+		m.WriteField(name, value)
 	}
 	for name, data := range files {
 		part, err := m.CreateFormFile("file", name)
@@ -29,7 +35,7 @@ func (s *site) bring(incoming string, files map[string][]byte) string {
 		part.Write(data)
 	}
 	m.Close()
-	r := httptest.NewRequest("POST", "/p/TEST/scene", &b)
+	r := httptest.NewRequest("POST", path, &b)
 	r.Header.Set("Content-Type", m.FormDataContentType())
 	r.Header.Set("HX-Request", "true")
 	_, body := s.do(r)
@@ -142,5 +148,58 @@ func TestTheUnitOfASceneIsCorrected(t *testing.T) {
 	s.bring("", map[string][]byte{"floor.gltf": file, "floor.bin": numbers})
 	if s.production().Scene.Unit != 0.01 {
 		t.Error("a newer file lost the unit")
+	}
+}
+
+func TestASceneOfAFileIsChosen(t *testing.T) {
+	s := newSite(t)
+	const two = `{"asset":{"version":"2.0"},"scene":1,"scenes":[{"name":"day","nodes":[0]},{"name":"night","nodes":[1]}],
+		"nodes":[{"name":"cam_day","camera":0},{"name":"cam","camera":0}],"cameras":[{"type":"perspective","perspective":{"yfov":1,"aspectRatio":1.5,"znear":0.1}}]}`
+	s.says(s.bring("", map[string][]byte{"two.gltf": []byte(two)}), "The file holds several", `<option value="1">day</option>`, `<option value="2" selected>night</option>`)
+	choose := func(number string) string {
+		_, body := s.post("/p/TEST/edit/scene", url.Values{"field": {"number"}, "value": {number}, "station": {"scenes"}})
+		return body
+	}
+	s.says(choose("1"), "cam_day", "View v looks through cam, which is not in the scene")
+	s.says(choose("3"), "no scene 3")
+	if p := s.production(); p.Scene.Number != 1 {
+		t.Errorf("the scene is %+v", p.Scene)
+	}
+}
+
+// A file that is not read here is kept as it came, under its own ending; its cameras become views, and nothing else is claimed.
+func TestAnOpaqueSceneIsRegistered(t *testing.T) {
+	s := newSite(t)
+	send := func(cameras, last string, file []byte) string {
+		return s.upload("/p/TEST/scene/opaque", map[string]string{"cameras": cameras, "last": last, "station": "scenes"}, map[string][]byte{"harbour.Stage": file})
+	}
+	s.says(send("", "", []byte("x")), "no camera is named")
+	s.says(send("a,a", "", []byte("x")), "named twice")
+	s.says(send("a", "900", []byte("x")), "from 1001 on")
+	s.says(send("a", "", nil), "is empty")
+	s.says(s.upload("/p/TEST/scene/opaque", map[string]string{"cameras": "a"}, nil), "choose the scene file")
+	s.says(send("wide, close up", "1048", []byte("something of its own")), "harbour.Stage", "outside renderer only", "wide, close up", "1001–1048", "View v looks through cam")
+	p := s.production()
+	if len(p.Views) != 3 || p.Views[2].Code != "close_up" || p.Views[2].Camera != "close up" {
+		t.Errorf("views %+v", p.Views)
+	}
+	if data, err := os.ReadFile(s.house.ScenePath(p.Scene)); err != nil || string(data) != "something of its own" || filepath.Ext(s.house.ScenePath(p.Scene)) != ".stage" {
+		t.Errorf("kept at %s: %q, %v", s.house.ScenePath(p.Scene), data, err)
+	}
+	_, body := s.get("/p/TEST/views?open=wide")
+	s.says(body, "read by its own renderer only", "close up")
+	for _, path := range []string{"/p/TEST/preview?view=wide&step=0", "/p/TEST/cameras?format=usda"} {
+		if code, body := s.get(path); code == 200 {
+			t.Errorf("%s answers %s", path, body)
+		}
+	}
+	if d, err := s.house.Draft(p.Production); err != nil || d.Sendable() && len(d.Findings) == 0 {
+		t.Errorf("draft %+v, %v", d.Findings, err)
+	}
+	// A file that is read takes its place.
+	scene, numbers := sceneFiles("cam", 2)
+	s.says(s.bring("", map[string][]byte{"new.gltf": scene, "floor.bin": numbers}), "Taken in: new.gltf")
+	if p := s.production(); p.Scene.Opaque != nil {
+		t.Errorf("the scene is %+v", p.Scene)
 	}
 }

@@ -1,6 +1,8 @@
 package web
 
 import (
+	"slices"
+
 	"reelhouse/core/frame"
 	"reelhouse/core/pass"
 	"reelhouse/core/plan"
@@ -25,7 +27,7 @@ var stations = []station{
 		}
 		return 1
 	}},
-	{production.Views, "Views", fillViews, "Each view is a camera under a look.", func(v *view) int { return len(v.Production.Views) }},
+	{production.Views, "Views", fillViews, "Each view is a camera under a look.", func(v *view) int { return len(v.Production.ShotViews()) }},
 	{production.Shots, "Shots", fillShots, "Which frames of which view. Both ends of a range are rendered.", func(v *view) int { return len(v.Production.Shots) }},
 	{production.Passes, "Passes", fillPasses, "What compositing will need, and nothing else.", func(v *view) int { return len(v.Production.PassLists) }},
 	{production.Outputs, "Output", fillOutput, "Outputs, and the names of their files.", func(v *view) int { return v.Totals.Files }},
@@ -42,6 +44,7 @@ var stations = []station{
 
 func fillShots(a *app, v *view) error {
 	views, _ := a.shownViews(v)
+	views = slices.DeleteFunc(views, func(w shownView) bool { return w.Working })
 	last := 0
 	if s, err := a.House.Scene(v.Production.Scene); err == nil {
 		last = house.LastFrame(v.Production.Production, s)

@@ -131,6 +131,69 @@ func TestCamerasAreHandedOn(t *testing.T) {
 	}
 }
 
+// Zoom and dolly: twice the focal length at twice the distance. The camera stands 5 m south of the origin and looks north.
+func TestLensesAndExposures(t *testing.T) {
+	s := newSite(t)
+	s.editView("focal", "35")
+	_, body := s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"dolly"}, "values": {"70 mm", "5 m"}, "frame": {"1001"}, "station": {"views"}, "open": {"v"}})
+	s.says(body, "It stands where this view says")
+	if got := s.setup(); got.Focal != 70 || got.Stand == nil || math.Abs(got.Stand.Position.Z-10) > 1e-9 {
+		t.Errorf("zoomed and moved: %+v, %+v", got, got.Stand)
+	}
+	_, body = s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"dolly"}, "values": {"70", "-1"}, "station": {"views"}, "open": {"v"}})
+	s.says(body, "has to lie ahead of the camera")
+	s.editView("aimAt", "0 2 20")
+	if got := s.setup().Stand; got.Heading != 180 || got.Tilt != 0 {
+		t.Errorf("aimed at a point in the south it stands %+v", got)
+	}
+	s.editView("aim", "floor")
+	if got := s.setup().Stand; got.Heading != 0 || got.Tilt >= 0 {
+		t.Errorf("aimed at the floor it stands %+v", got)
+	}
+	s.says(s.editView("aim", "nothing"), "no object")
+	s.editView("backChoice", "35 mm stills, full frame")
+	if got := s.setup(); got.Back != 36 || got.BackHigh != 24 {
+		t.Errorf("the film back is %+v", got)
+	}
+	s.says(s.editView("backChoice", "none"), "This cannot be edited")
+	s.says(s.editView("exposure", "lens"), "f/2.8, 1/48 s and ISO 800 are EV 5.6")
+	s.editView("shutter", "90°")
+	s.says(s.editView("iso", "400"), "f/2.8, 1/96 s and ISO 400 are EV 7.6")
+	s.says(s.editView("fNumber", ""), "needs an f-number")
+	s.says(s.editView("exposure", "fixed"), `id="view-v-ev"`)
+	s.editView("ev", "-1.5 EV")
+	_, body = s.get("/p/TEST/views")
+	s.says(body, "-1.50 EV, fixed")
+	s.says(s.editView("exposure", "guess"), "no exposure")
+}
+
+// What is seen is kept as a view for work; it counts nowhere until it is made a shot view.
+func TestAWorkingView(t *testing.T) {
+	s := newSite(t)
+	s.says(s.editView("picture", ""), "Working views", "v_2")
+	p := s.production()
+	w := p.Views[1]
+	if !w.Working || w.Setup.Stand == nil || w.Setup.Stand.Position != (geom.Vec{Y: 2, Z: 5}) || w.Camera != "cam" {
+		t.Fatalf("it is %+v", w)
+	}
+	_, body := s.post("/p/TEST/edit/shot", url.Values{"of": {"010"}, "field": {"view"}, "value": {"v_2"}, "station": {"shots"}})
+	s.says(body, "is a working view")
+	if _, body := s.get("/p/TEST/shots"); strings.Contains(body, `<option value="v_2"`) || strings.Contains(body, "<option>v_2") {
+		t.Error("shots are offered it")
+	}
+	_, body = s.get("/p/TEST/cameras?format=usda")
+	if strings.Contains(body, "v_2") {
+		t.Error("it is handed on with the cameras of shots")
+	}
+	s.says(s.editView("working", ""), "Views") // not ticked: nothing changes
+	_, body = s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"working"}, "values": {"1"}, "station": {"views"}})
+	s.says(body, "shot 010 uses this view")
+	s.post("/p/TEST/edit/view", url.Values{"of": {"v_2"}, "field": {"working"}, "station": {"views"}})
+	if p := s.production(); p.Views[1].Working {
+		t.Error("it could not be made a shot view")
+	}
+}
+
 func TestPlansOfEverySide(t *testing.T) {
 	s := newSite(t)
 	for _, query := range []string{"side=south", "side=east&all=1", "side=nowhere", "size=hd&frame=1010", "size=gone&frame=x"} {

@@ -145,6 +145,11 @@ func (p Production) FindLook(code string) (look.Look, bool) {
 	return find(p.Looks, code, func(l look.Look) string { return l.Code })
 }
 
+// ShotViews returns the views that shots may use: all but those for work only.
+func (p Production) ShotViews() []View {
+	return slices.DeleteFunc(slices.Clone(p.Views), func(v View) bool { return v.Working })
+}
+
 // FindView returns the view of a code.
 func (p Production) FindView(code string) (View, bool) {
 	return find(p.Views, code, func(v View) string { return v.Code })

@@ -46,10 +46,7 @@ type Sheet struct {
 func Of(p production.Production, s *scene.Scene) Sheet {
 	var sheet Sheet
 	lights := Lights(s)
-	for _, v := range p.Views {
-		if v.Working {
-			continue
-		}
+	for _, v := range p.ShotViews() {
 		l, _ := p.FindLook(v.Look)
 		sheet.Rows = append(sheet.Rows, Row{v, []Fact{
 			{Text: v.Camera}, {Text: lensOf(v, s)}, {Text: focusOf(v)}, {Text: v.Look, More: l.Name}, lightsOn(l, lights), {Text: environmentOf(l)},

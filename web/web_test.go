@@ -22,7 +22,7 @@ import (
 
 // A site is a server without a running node.
 type site struct {
-	t       *testing.T
+	t       testing.TB
 	handler http.Handler
 	house   *house.House
 	batch   store.Batch

@@ -2,6 +2,7 @@ package trace
 
 import (
 	"math"
+	"runtime"
 
 	"reelhouse/core/geom"
 )
@@ -22,14 +23,43 @@ type bvhNode struct {
 	axis     int16 // inner: the axis that separates the children
 }
 
-func newNode(box geom.Box, first, count, axis int) bvhNode {
+func newNode(box *span, first, count, axis int) bvhNode {
 	n := bvhNode{first: int32(first), count: int16(count), axis: int16(axis)}
 	for i := range 3 {
-		low, high := box.Min.Axis(i), box.Max.Axis(i)
+		low, high := float64(box.min[i]), float64(box.max[i])
 		n.min[i] = float32(low - padding - 1e-6*math.Abs(low))
 		n.max[i] = float32(high + padding + 1e-6*math.Abs(high))
 	}
 	return n
+}
+
+// A span is a box in single precision, which the padding of nodes makes up for.
+type span struct{ min, max [3]float32 }
+
+func noSpan() span {
+	inf := float32(math.Inf(1))
+	return span{[3]float32{inf, inf, inf}, [3]float32{-inf, -inf, -inf}}
+}
+
+// grow takes in another span.
+func (s *span) grow(o *span) {
+	for i := range 3 {
+		if o.min[i] < s.min[i] {
+			s.min[i] = o.min[i]
+		}
+		if o.max[i] > s.max[i] {
+			s.max[i] = o.max[i]
+		}
+	}
+}
+
+// halfArea returns half of the surface, 0 for nothing.
+func (s *span) halfArea() float64 {
+	if s.min[0] > s.max[0] {
+		return 0
+	}
+	x, y, z := float64(s.max[0]-s.min[0]), float64(s.max[1]-s.min[1]), float64(s.max[2]-s.min[2])
+	return x*y + y*z + z*x
 }
 
 const (
@@ -40,108 +70,184 @@ const (
 	padding  = 1e-4 // metres around a box; covers single precision within a kilometre of the origin
 )
 
+// Limits of building.
+const (
+	maxCount    = math.MaxInt16 // items in a leaf, whatever they are
+	evenBelow   = 38            // levels from which on items are simply halved, so that the tree ends within maxStack
+	forkAbove   = 1 << 14       // items for which it is worth to build both children at once
+	widestAbove = 1 << 12       // items of which only the widest axis is cut: so many cuts are to come that it hardly matters
+	few         = 16            // items for which fewer bins are enough
+	fewBins     = 4
+)
+
 // buildBVH builds a tree by the surface area heuristic with binned cuts (Wald, "On fast Construction of
 // SAH-based Bounding Volume Hierarchies", 2007).
-// Leaves hold at most leaf items, where the items can be told apart.
+// Leaves hold at most leaf items, where the items can be told apart. The tree does not depend on how many cores build it.
 func buildBVH(boxes []geom.Box, leaf int) *bvh {
-	b := &bvhBuilder{leaf: leaf, boxes: boxes, tree: &bvh{order: make([]int32, len(boxes))}, centres: make([]geom.Vec, len(boxes))}
-	for i := range boxes {
-		b.tree.order[i] = int32(i)
-		b.centres[i] = boxes[i].Centre()
+	b := &bvhBuilder{leaf: leaf, items: make([]item, len(boxes)), free: make(chan struct{}, runtime.GOMAXPROCS(0)-1)}
+	for i, box := range boxes {
+		b.items[i] = item{span{[3]float32{float32(box.Min.X), float32(box.Min.Y), float32(box.Min.Z)}, [3]float32{float32(box.Max.X), float32(box.Max.Y), float32(box.Max.Z)}}, int32(i)}
 	}
+	t := &bvh{order: make([]int32, len(boxes))}
 	if len(boxes) > 0 {
-		b.build(0, len(boxes), 0)
+		t.nodes = b.build(make([]bvhNode, 0, 2*len(boxes)/max(1, leaf/3)+1), 0, len(boxes), 0)
 	}
-	return b.tree
+	for i := range b.items {
+		t.order[i] = b.items[i].index
+	}
+	return t
 }
+
+// An item is a box that is sorted into the tree. Items are moved themselves, so that each pass over them goes straight through memory.
+type item struct {
+	span
+	index int32
+}
+
+// middle returns twice the middle of the item's box along an axis.
+func (it *item) middle(axis int) float32 { return it.min[axis] + it.max[axis] }
 
 type bvhBuilder struct {
-	leaf    int
-	boxes   []geom.Box
-	centres []geom.Vec
-	tree    *bvh
+	leaf  int
+	items []item
+	free  chan struct{} // filled by builders at work beside the first one
 }
 
-func (b *bvhBuilder) build(from, to, depth int) {
-	at := len(b.tree.nodes)
-	b.tree.nodes = append(b.tree.nodes, bvhNode{})
-	box, centres := geom.EmptyBox(), geom.EmptyBox()
-	for _, i := range b.tree.order[from:to] {
-		box, centres = box.Union(b.boxes[i]), centres.AddPoint(b.centres[i])
+// build appends the tree over some items to nodes, counting its nodes from the start of nodes.
+func (b *bvhBuilder) build(nodes []bvhNode, from, to, depth int) []bvhNode {
+	at := len(nodes)
+	nodes = append(nodes, bvhNode{})
+	box, middles := noSpan(), noSpan()
+	for i := from; i < to; i++ {
+		it := &b.items[i]
+		box.grow(&it.span)
+		m := [3]float32{it.middle(0), it.middle(1), it.middle(2)}
+		middles.grow(&span{m, m})
 	}
-	axis, cut := -1, 0.0
-	if to-from > 1 && depth < maxStack-2 {
-		axis, cut = b.cut(from, to, box, centres)
+	axis, mid := -1, 0
+	switch {
+	case to-from > 1 && depth < evenBelow:
+		axis, mid = b.cut(from, to, &box, &middles)
+	case to-from > b.leaf:
+		axis, mid = 0, (from+to)/2
+	}
+	if axis < 0 && to-from > maxCount {
+		axis, mid = 0, (from+to)/2
 	}
 	if axis < 0 {
-		b.tree.nodes[at] = newNode(box, from, to-from, 0)
-		return
+		nodes[at] = newNode(&box, from, to-from, 0)
+		return nodes
 	}
-	mid := from
+	var right int
+	nodes, right = b.children(nodes, from, mid, to, depth+1)
+	nodes[at] = newNode(&box, right, 0, axis)
+	return nodes
+}
+
+// children builds both sides of a cut, at once where that is worth it, and returns where the right one begins.
+func (b *bvhBuilder) children(nodes []bvhNode, from, mid, to, depth int) ([]bvhNode, int) {
+	if to-mid > forkAbove && mid-from > forkAbove {
+		select {
+		case b.free <- struct{}{}:
+			built := make(chan []bvhNode)
+			go func() {
+				built <- b.build(make([]bvhNode, 0, (to-mid)/2), mid, to, depth)
+				<-b.free
+			}()
+			nodes = b.build(nodes, from, mid, depth)
+			right := len(nodes)
+			for _, n := range <-built {
+				if n.count == 0 {
+					n.first += int32(right)
+				}
+				nodes = append(nodes, n)
+			}
+			return nodes, right
+		default:
+		}
+	}
+	nodes = b.build(nodes, from, mid, depth)
+	right := len(nodes)
+	return b.build(nodes, mid, to, depth), right
+}
+
+// A bin is a part of the way along an axis.
+type bin struct {
+	span
+	count int
+}
+
+// cut sorts the items by the cheapest cut, and returns its axis and where the second side begins; or axis -1 when a leaf is cheaper.
+func (b *bvhBuilder) cut(from, to int, box, middles *span) (axis, mid int) {
+	var all [3][bins]bin
+	var scale [3]float32
+	widest, parts := 0, bins
+	if to-from <= few {
+		parts = fewBins
+	}
+	for a := range 3 {
+		width := middles.max[a] - middles.min[a]
+		if width > middles.max[widest]-middles.min[widest] {
+			widest = a
+		}
+		if width > 0 {
+			scale[a] = float32(parts) / width
+		}
+		for i := range parts {
+			all[a][i].span = noSpan()
+		}
+	}
+	place := func(it *item, a int) int { return min(parts-1, max(0, int((it.middle(a)-middles.min[a])*scale[a]))) }
+	axes := [3]int{0, 1, 2}
+	tried := axes[:]
+	if to-from > widestAbove {
+		tried = axes[widest : widest+1]
+	}
 	for i := from; i < to; i++ {
-		if b.centres[b.tree.order[i]].Axis(axis) < cut {
-			b.tree.order[i], b.tree.order[mid] = b.tree.order[mid], b.tree.order[i]
+		it := &b.items[i]
+		for _, a := range tried {
+			into := &all[a][place(it, a)]
+			into.count++
+			into.grow(&it.span)
+		}
+	}
+	best, axis, last := math.Inf(1), -1, 0 // last bin of the first side
+	for _, a := range tried {
+		if scale[a] == 0 || math.IsInf(float64(scale[a]), 0) {
+			continue
+		}
+		var rightCost [bins]float64
+		grown, n := noSpan(), 0
+		for i := parts - 1; i > 0; i-- {
+			grown.grow(&all[a][i].span)
+			n += all[a][i].count
+			rightCost[i] = grown.halfArea() * float64(n)
+		}
+		grown, n = noSpan(), 0
+		for i := range parts - 1 {
+			grown.grow(&all[a][i].span)
+			if n += all[a][i].count; n == 0 || n == to-from {
+				continue
+			}
+			if cost := grown.halfArea()*float64(n) + rightCost[i+1]; cost < best {
+				best, axis, last = cost, a, i
+			}
+		}
+	}
+	if axis < 0 {
+		return -1, 0
+	}
+	if leaf := box.halfArea() * float64(to-from); to-from <= b.leaf && leaf <= best+boxCost*box.halfArea() {
+		return -1, 0
+	}
+	mid = from
+	for i := from; i < to; i++ {
+		if place(&b.items[i], axis) <= last {
+			b.items[i], b.items[mid] = b.items[mid], b.items[i]
 			mid++
 		}
 	}
-	b.build(from, mid, depth+1)
-	right := len(b.tree.nodes)
-	b.build(mid, to, depth+1)
-	b.tree.nodes[at] = newNode(box, right, 0, axis)
-}
-
-// cut returns the axis and position of the cheapest cut, or axis -1 when a leaf is cheaper.
-func (b *bvhBuilder) cut(from, to int, box, centres geom.Box) (int, float64) {
-	best, axis, position := math.Inf(1), -1, 0.0
-	for a := range 3 {
-		low, span := centres.Min.Axis(a), centres.Size().Axis(a)
-		if span <= 0 {
-			continue
-		}
-		var counts [bins]int
-		var boxes [bins]geom.Box
-		for i := range boxes {
-			boxes[i] = geom.EmptyBox()
-		}
-		for _, i := range b.tree.order[from:to] {
-			bin := min(bins-1, int(bins*(b.centres[i].Axis(a)-low)/span))
-			counts[bin]++
-			boxes[bin] = boxes[bin].Union(b.boxes[i])
-		}
-		var rightCost [bins]float64
-		grown, n := geom.EmptyBox(), 0
-		for i := bins - 1; i > 0; i-- {
-			grown, n = grown.Union(boxes[i]), n+counts[i]
-			rightCost[i] = grown.HalfArea() * float64(n)
-		}
-		grown, n = geom.EmptyBox(), 0
-		for i := range bins - 1 {
-			grown, n = grown.Union(boxes[i]), n+counts[i]
-			if n == 0 || n == to-from {
-				continue
-			}
-			if cost := grown.HalfArea()*float64(n) + rightCost[i+1]; cost < best {
-				best, axis, position = cost, a, low+span*float64(i+1)/bins
-			}
-		}
-	}
-	if axis < 0 {
-		return -1, 0
-	}
-	if leaf := box.HalfArea() * float64(to-from); to-from <= b.leaf && leaf <= best+boxCost*box.HalfArea() {
-		return -1, 0
-	}
-	// Rounding may put every item on one side of the cut; then a leaf it is.
-	left := 0
-	for _, i := range b.tree.order[from:to] {
-		if b.centres[i].Axis(axis) < position {
-			left++
-		}
-	}
-	if left == 0 || left == to-from {
-		return -1, 0
-	}
-	return axis, position
+	return axis, mid
 }
 
 // A ray runs from origin along direction. The rest serves the boxes: the origin and 1/direction in single

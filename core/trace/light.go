@@ -2,6 +2,7 @@ package trace
 
 import (
 	"math"
+	"slices"
 	"sort"
 
 	"reelhouse/core/geom"
@@ -85,6 +86,9 @@ type glowing struct {
 
 func (w *World) gatherGlow() glow {
 	var g glow
+	if !slices.ContainsFunc(w.materials, func(m scene.Material) bool { return m.Emission.Max() > 0 }) {
+		return g
+	}
 	sum := 0.0
 	for i := range w.instances {
 		in := &w.instances[i]

@@ -71,6 +71,13 @@ func Prepare(s *scene.Scene) *Model {
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	group.Go(func() error {
 		m.still = newSolid()
+		n := 0
+		for _, i := range pose.Shown {
+			if mesh := s.Nodes[i].Mesh; mesh != scene.None && uses[mesh] == 1 && !s.Deforms(i) {
+				n += s.Meshes[mesh].Triangles()
+			}
+		}
+		m.still.reserve(n)
 		for _, i := range pose.Shown {
 			if mesh := s.Nodes[i].Mesh; mesh != scene.None && uses[mesh] == 1 && !s.Deforms(i) {
 				m.still.add(s, s.Meshes[mesh], pose.World[i], i)
@@ -85,6 +92,7 @@ func Prepare(s *scene.Scene) *Model {
 		}
 		group.Go(func() error {
 			m.meshes[i] = newSolid()
+			m.meshes[i].reserve(mesh.Triangles())
 			m.meshes[i].add(s, mesh, geom.Identity(), 0)
 			m.meshes[i].finish()
 			return nil
@@ -95,6 +103,11 @@ func Prepare(s *scene.Scene) *Model {
 }
 
 func newSolid() *solid { return &solid{box: geom.EmptyBox()} }
+
+// reserve makes room for triangles that will be added.
+func (s *solid) reserve(triangles int) {
+	s.triangles, s.normals = make([]triangle, 0, triangles), make([]geom.Vec, 0, 3*triangles)
+}
 
 // add adds a mesh of a scene, mapped by a transform that keeps its volume.
 func (s *solid) add(of *scene.Scene, mesh scene.Mesh, to geom.Affine, node int) {

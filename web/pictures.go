@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -26,6 +27,22 @@ func smallPicture(p production.Production, v production.View, l look.Look, size 
 		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
 		Size: size.Seen().Within(edge), Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.Around(l),
 	}
+}
+
+// Thumb returns the address of the small picture of a view at a frame, in the shape of a size. It changes with what the picture depends on,
+// since browsers do not ask again for a picture that they have shown on the same page.
+func (v *view) Thumb(code, size string, number int) string {
+	p := v.Production.Production
+	q := url.Values{"view": {code}, "size": {size}, "frame": {strconv.Itoa(number)}}
+	shown, _ := p.FindView(code)
+	if l, ok := p.FindLook(shown.Look); ok {
+		named, found := p.FindSize(size)
+		if !found {
+			named = usualSize
+		}
+		q.Set("key", smallPicture(p, shown, l, named, number, thumbEdge).Key()[:12])
+	}
+	return "/p/" + url.PathEscape(p.Code) + "/thumb?" + q.Encode()
 }
 
 // wanted reads which picture a request asks for: a view at a frame, under its own look or another one, in the shape of a size. With try and

@@ -1,7 +1,9 @@
 package web
 
 import (
+	"encoding/json"
 	"net/http"
+	"strconv"
 
 	"github.com/labstack/echo/v5"
 
@@ -63,8 +65,22 @@ type running struct {
 	Active, Waiting bool
 }
 
-// As returns in which form a page shows its things, "" for the usual one.
-func (v *view) As() string { return v.query("as") }
+// shownBy are the parts of an address that say what the page of Views shows, beside the view that is open.
+var shownBy = []string{"as", "look", "frame", "side", "size", "all", "beside1", "beside2", "beside3"}
+
+// Shown returns what every change on the page tells of it, so that it shows the same afterwards: a JSON object.
+func (v *view) Shown() (string, error) {
+	shown := map[string]string{"seen": strconv.Itoa(v.Production.Number), "station": string(v.Station.Key), "open": v.Open, "against": v.Against}
+	if v.Station.Key == production.Views {
+		for _, name := range shownBy {
+			if value := v.query(name); value != "" {
+				shown[name] = value
+			}
+		}
+	}
+	text, err := json.Marshal(shown)
+	return string(text), err
+}
 
 // Value returns what a field shows: what was typed wrongly, if it was here, or what is kept.
 func (v *view) Value(where, field string, kept any) any {

@@ -99,6 +99,20 @@ func TestACameraIsDraggedOnThePlan(t *testing.T) {
 	}
 }
 
+// brightness is the mean of a picture's codes, of 255.
+func (p page) brightness(picture string) float64 {
+	p.t.Helper()
+	v, err := strconv.ParseFloat(p.text(`(i => {
+		const c = document.createElement("canvas"); c.width = i.naturalWidth; c.height = i.naturalHeight;
+		const x = c.getContext("2d"); x.drawImage(i, 0, 0);
+		return String(x.getImageData(0, 0, c.width, c.height).data.reduce((sum, v, k) => k % 4 < 3 ? sum + v : sum, 0) / (3 * c.width * c.height));
+	})(`+picture+`)`), 64)
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return v
+}
+
 // A night is built on the dusk, its sun taken away and its exposure lowered: the picture darkens, the lines say so, and one of them is
 // given back. A lamp is switched off.
 func TestALookIsMadeInTheBrowser(t *testing.T) {
@@ -108,18 +122,9 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 	enter := func(id, value string) {
 		p.do("type "+value, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(e => { e.value = %q; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById(%q))`, value, id)))
 	}
-	// brightness is the mean of the picture's codes.
 	brightness := func() float64 {
 		p.wait("its picture sharpens", sharp("#look .overlaid img"))
-		v, err := strconv.ParseFloat(p.text(`(i => {
-			const c = document.createElement("canvas"); c.width = i.naturalWidth; c.height = i.naturalHeight;
-			const x = c.getContext("2d"); x.drawImage(i, 0, 0);
-			return String(x.getImageData(0, 0, c.width, c.height).data.reduce((sum, v, k) => k % 4 < 3 ? sum + v : sum, 0) / (3 * c.width * c.height));
-		})(`+shown+`)`), 64)
-		if err != nil {
-			t.Fatal(err)
-		}
-		return v
+		return p.brightness(shown)
 	}
 	p.do("open the looks", chromedp.Navigate(s.url+"/p/SALT/views?look=dusk"), chromedp.WaitVisible("#look"))
 	dusk := brightness()
@@ -132,6 +137,20 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 	p.wait("and the other one", `document.querySelectorAll("#look-lines tr").length === 2`)
 	if night := brightness(); night > dusk*0.6 {
 		t.Errorf("the night is %.1f of 255 bright, the dusk %.1f", night, dusk)
+	}
+	// The view's own thumbnail darkens when it is given the look.
+	thumb := `document.querySelector("#view-bow .plate img")`
+	mean := func() float64 {
+		p.wait("the thumbnail comes", thumb+`?.complete && `+thumb+`.naturalWidth > 0`)
+		return p.brightness(thumb)
+	}
+	p.do("see the sheet", chromedp.Evaluate[chromedp.Void](`document.getElementById("view-bow").scrollIntoView({block: "center"})`))
+	before := mean()
+	p.do("give the view the night", chromedp.Evaluate[chromedp.Void](`(e => { e.value = "dusk_2"; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById("view-bow-look"))`))
+	p.wait("the sheet has it", `document.querySelector("#view-bow-look option:checked").value === "dusk_2" && document.getElementById("view-bow-look").closest("tr").textContent.includes("-3.00 EV")`)
+	p.do("see it again", chromedp.Evaluate[chromedp.Void](`document.getElementById("view-bow").scrollIntoView({block: "center"})`))
+	if after := mean(); after > before*0.6 {
+		t.Errorf("the thumbnail is %.1f of 255 bright by night, and %.1f at dusk", after, before)
 	}
 	p.do("give the exposure back", chromedp.Click("#look-dusk_2-reset-exposure"))
 	p.wait("one line is left", `document.querySelectorAll("#look-lines tr").length === 1`)
@@ -172,4 +191,28 @@ func TestADistanceIsPickedAndFocusedAt(t *testing.T) {
 	p.wait("it stands by itself", `document.querySelector("#set-up").textContent.includes("It stands where this view says")`)
 
 	p.do("step on by a key", chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), chromedp.KeyEvent("]"), chromedp.WaitVisible("#view-bow-heading"))
+}
+
+// A ring of eight is built round an object, and given another radius: its eight views are on the sheet, 45 degrees apart, and move together.
+func TestARingOfEightIsBuilt(t *testing.T) {
+	s := start(t, seeded(t, nil))
+	p := page{t, browser(t)}
+	p.do("open the views", chromedp.Navigate(s.url+"/p/SALT/views"), chromedp.WaitVisible("#rigs"))
+	p.do("add a ring", chromedp.Click("#rig--add-ring"))
+	p.wait("its eight views are there", `document.querySelectorAll("tr[id^=view-ring1_]").length === 8`)
+	if apart := p.text(`document.getElementById("rig-ring1").textContent.includes("45° apart") ? "yes" : "no"`); apart != "yes" {
+		t.Error("it does not say that they are 45° apart")
+	}
+	choose := func(id, value string) {
+		p.do("choose "+value, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(e => { e.value = %q; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById(%q))`, value, id)))
+	}
+	choose("rig-ring1-subject", "lighthouse")
+	p.wait("it stands round the lighthouse", `Number(document.getElementById("rig-ring1-x").defaultValue) !== 0`)
+	choose("rig-ring1-radius", "25")
+	p.wait("it is wider", `document.getElementById("rig-ring1-radius").defaultValue === "25"`)
+	p.do("open the third view", chromedp.Navigate(s.url+"/p/SALT/views?open=ring1_3"), chromedp.WaitVisible("#view-ring1_3-heading"))
+	if heading := p.number("view-ring1_3-heading"); heading != 270 { // from the east, it looks to the west
+		t.Errorf("the third looks to %v°", heading)
+	}
+	p.wait("its picture sharpens", sharp("#picture img"))
 }

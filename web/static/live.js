@@ -29,7 +29,6 @@ async function sharpen(img) {
   } catch (fault) {
     if (job.signal.aborted) return;
     img.dataset.step = "failed";
-    img.alt = `There is no picture of this: ${img.alt}`;
   }
 }
 

@@ -112,11 +112,8 @@ func (b *builder) dinghies() {
 		n := b.place(scene.None, name, b.mesh(name, shapes...), v(p.x, 0.02, p.z), p.turn, 1)
 		b.bob(n, 0.06, 4, float64(i)*1.7)
 	}
-	// The turnaround: eight cameras, 45 degrees apart, clockwise seen from above, the first at the bow.
-	centre := v(places[0].x, 0.5, places[0].z)
-	bow := places[0].turn * math.Pi / 180
-	for i := range 8 {
-		sin, cos := math.Sincos(bow - float64(i)*math.Pi/4)
-		b.camera(scene.None, numbered("cam_turn", i+1), centre.Add(v(7.4*cos, 2.9, -7.4*sin)), centre.Add(v(0, 0.7, 0)), 40)
-	}
+	b.camera(scene.None, "cam_turn", turnaround.Add(v(7.4, 2.2, 0)), turnaround, 40)
 }
+
+// turnaround is the middle of the first dinghy, which eight views go round.
+var turnaround = v(33, 1.2, 24)

@@ -64,7 +64,7 @@ func TestTheProductionIsReadyToSend(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := Production(production.SceneFile{Name: SceneName, SHA256: "00"})
+	p := Production(production.SceneFile{Name: SceneName, SHA256: "00"}, production.EnvironmentFile{Name: CloudsName, SHA256: "00"})
 	b, err := plan.Build(p, plan.Measure{})
 	if err != nil {
 		t.Fatal(err)

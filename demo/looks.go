@@ -16,7 +16,7 @@ func Looks() []look.Look {
 			Sun: look.Sun{AzimuthDegrees: 215, ElevationDegrees: 38, Irradiance: v(0.035, 0.045, 0.065), SizeDegrees: 1}, Haze: look.Haze{Metres: 500},
 		},
 		{
-			Code: "overcast", Name: "Overcast", ExposureEV: -0.2, LightGain: 0.6, LightsOff: []string{"lamp_quay*", "lamp_deck"},
+			Code: "overcast", Name: "Overcast", ExposureEV: 0.45, LightGain: 0.6, LightsOff: []string{"lamp_quay*", "lamp_deck"}, Environment: look.Environment{Map: CloudsCode},
 			Sky:  look.Sky{Zenith: v(0.62, 0.66, 0.72), Horizon: v(0.74, 0.77, 0.79), Ground: v(0.16, 0.16, 0.15)},
 			Haze: look.Haze{Metres: 230},
 		},

@@ -3,6 +3,7 @@
 package demo
 
 import (
+	"reelhouse/core/camera"
 	"reelhouse/core/frame"
 	"reelhouse/core/pass"
 	"reelhouse/core/production"
@@ -12,12 +13,14 @@ import (
 // SceneName is what the demo's scene file is called.
 const SceneName = "saltmarsh_ferry.glb"
 
-// Production returns the demo's document; scene is the file that Scene was kept as.
-func Production(scene production.SceneFile) production.Production {
+// Production returns the demo's document; scene and clouds are the files that Scene and Clouds were kept as.
+func Production(scene production.SceneFile, clouds production.EnvironmentFile) production.Production {
 	p := production.New("SALT", "The Saltmarsh Ferry")
 	p.Scene = scene
 	p.Standards = Standards()
 	p.Looks = Looks()
+	clouds.Code = CloudsCode
+	p.Environments = []production.EnvironmentFile{clouds}
 	p.Views = []production.View{
 		{Code: "quay", Name: "From the quay", Camera: "cam_quay", Look: "dusk"},
 		{Code: "bow", Name: "Low at the bow", Camera: "cam_bow", Look: "dusk"},
@@ -25,9 +28,12 @@ func Production(scene production.SceneFile) production.Production {
 		{Code: "lighthouse", Name: "High in the lighthouse", Camera: "cam_lighthouse", Look: "overcast"},
 		{Code: "night", Name: "The quay by lamplight", Camera: "cam_quay", Look: "lamplight"},
 	}
-	for i := range 8 {
-		name := numbered("turn", i+1)
-		p.Views = append(p.Views, production.View{Code: name, Name: "Dinghy turnaround " + string(rune('1'+i)) + " of 8", Camera: "cam_" + name, Look: "overcast"})
+	turn := camera.Rig{
+		Kind: camera.Ring, Code: "turn", Name: "Dinghy turnaround", Camera: "cam_turn", Look: "overcast", Subject: turnaround, Count: 8, Radius: 7.4, Height: 2.2,
+		Start: 290, Arc: 360, // the first stands before the bow
+	}
+	if err := p.SetRig(turn, nil); err != nil {
+		panic(err) // a ring as above can be
 	}
 	p.PassLists = []production.PassList{
 		{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}},
@@ -40,7 +46,7 @@ func Production(scene production.SceneFile) production.Production {
 		{Code: "030", Name: "From the lantern", View: "lighthouse", Frames: frame.MustParse("1061-1096,!1076-1081"), Sizes: []string{"scope"}, PassList: "depth", Outputs: []string{"master"}, InBatch: true},
 		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, PassList: "comp", Outputs: []string{"master", "review"}, InBatch: true, Note: "Poster; wants all shapes."},
 		{Code: "050", Name: "Profile", View: "alongside", Frames: frame.MustParse("1073-1092"), Sizes: []string{"hd"}, PassList: "depth", Outputs: []string{"master", "proxy"}, InBatch: true},
-		{Code: "060", Name: "Dinghy, spare", View: "turn_01", Frames: frame.MustParse("1001-1024x4"), Sizes: []string{"square"}, PassList: "comp", Outputs: []string{"master"}, Note: "Kept for the sprite sheet."},
+		{Code: "060", Name: "Dinghy, spare", View: "turn_1", Frames: frame.MustParse("1001-1024x4"), Sizes: []string{"square"}, PassList: "comp", Outputs: []string{"master"}, Note: "Kept for the sprite sheet."},
 	}
 	return p
 }

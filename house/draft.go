@@ -54,7 +54,7 @@ func CameraNames(s *scene.Scene) []string {
 // LensName returns what the lens of a set-up camera is called, such as "35.0 mm", "" if the scene has no such camera.
 func LensName(s *scene.Scene, name string, setup camera.Setup) string {
 	i := s.FindCamera(name)
-	if i == scene.None {
+	if i == scene.None || s.Unread {
 		return ""
 	}
 	c := s.Cameras[s.Nodes[i].Camera]

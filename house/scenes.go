@@ -212,7 +212,7 @@ func (h *House) BringIncoming(name string) (production.SceneFile, *scene.Scene, 
 	}
 	defer root.Close()
 	if scene.IsFile(name) {
-		s, err := scene.ReadFolder(root.FS(), name)
+		s, err := scene.ReadFolder(root.FS(), name, 0)
 		if err != nil {
 			return production.SceneFile{}, nil, err
 		}

@@ -37,6 +37,7 @@ const (
 	keptModels       = 2
 	keptWorlds       = 6
 	keptEnvironments = 3
+	keptSights       = 1000
 )
 
 // Previews renders pictures of a house's scenes. It may be used by many goroutines at once. One picture is sharpened at a time; a first
@@ -48,6 +49,7 @@ type Previews struct {
 	models       shelf[*trace.Model]
 	worlds       shelf[*trace.World]
 	environments shelf[*trace.Environment]
+	sights       shelf[trace.Sight]
 }
 
 // New returns previews without anything in memory.
@@ -55,6 +57,7 @@ func New(h *house.House) *Previews {
 	return &Previews{
 		house: h, turn: make(chan struct{}, 1),
 		models: shelf[*trace.Model]{most: keptModels}, worlds: shelf[*trace.World]{most: keptWorlds}, environments: shelf[*trace.Environment]{most: keptEnvironments},
+		sights: shelf[trace.Sight]{most: keptSights},
 	}
 }
 
@@ -102,15 +105,17 @@ func (p *Previews) Pick(t farm.Thumb, x, y float64) (trace.Picked, error) {
 
 // Sight finds out whether the camera of a picture stands inside an object, or sees nothing.
 func (p *Previews) Sight(t farm.Thumb) (trace.Sight, error) {
-	w, err := p.world(t)
-	if err != nil {
-		return trace.Sight{}, err
-	}
-	s, err := settings(t, Step{1, 1})
-	if err != nil {
-		return trace.Sight{}, err
-	}
-	return w.Sight(t.Camera, s)
+	return p.sights.get(t.Key(), func() (trace.Sight, error) {
+		w, err := p.moment(t, false)
+		if err != nil {
+			return trace.Sight{}, err
+		}
+		s, err := settings(t, Step{1, 1})
+		if err != nil {
+			return trace.Sight{}, err
+		}
+		return w.Sight(t.Camera, s)
+	})
 }
 
 func settings(t farm.Thumb, step Step) (trace.Settings, error) {
@@ -121,8 +126,10 @@ func settings(t farm.Thumb, step Step) (trace.Settings, error) {
 	}, err
 }
 
-// world returns the moment that a picture shows.
-func (p *Previews) world(t farm.Thumb) (w *trace.World, err error) {
+// world returns the moment that a picture shows, and keeps it.
+func (p *Previews) world(t farm.Thumb) (*trace.World, error) { return p.moment(t, true) }
+
+func (p *Previews) moment(t farm.Thumb, keep bool) (w *trace.World, err error) {
 	defer func() {
 		if r := recover(); r != nil {
 			w, err = nil, fmt.Errorf("the preview broke down: %v", r)
@@ -146,6 +153,9 @@ func (p *Previews) world(t farm.Thumb) (w *trace.World, err error) {
 		return nil, err
 	}
 	seconds := t.Rate.Seconds(t.Frame, t.FirstFrame)
+	if !keep {
+		return model.At(seconds, t.Look, around), nil
+	}
 	return p.worlds.get(key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds), func() (*trace.World, error) {
 		return model.At(seconds, t.Look, around), nil
 	})

@@ -123,7 +123,7 @@ func BenchmarkFirstPicture(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	p, d := New(h), demo.Production(kept)
+	p, d := New(h), demo.Production(kept, production.EnvironmentFile{})
 	for _, v := range d.Views[:4] {
 		b.Run(v.Code, func(b *testing.B) {
 			l, _ := d.FindLook(v.Look)

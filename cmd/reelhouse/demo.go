@@ -63,7 +63,15 @@ func seed(h *house.House) error {
 	if err != nil {
 		return err
 	}
-	p := demo.Production(file)
+	sky, err := demo.Clouds()
+	if err != nil {
+		return err
+	}
+	clouds, err := h.BringEnvironment(demo.CloudsName, bytes.NewReader(sky))
+	if err != nil {
+		return err
+	}
+	p := demo.Production(file, clouds)
 	p.Preset = demo.PresetName
 	if err := h.Create(p); err != nil {
 		return err

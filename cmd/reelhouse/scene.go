@@ -18,11 +18,12 @@ const mostObjects = 20
 
 func sceneCommand() *cobra.Command {
 	var asJSON bool
+	var number int
 	cmd := &cobra.Command{
 		Use: "scene FILE", Short: "Report what a scene file holds, and what is wrong with it", Args: cobra.ExactArgs(1),
 		Long: "Reads a glTF 2.0 file (.glb, .gltf with the files beside it, or a zip archive of them) and reports on it. Exits with 0 if pictures can be made of it, with 1 if not.",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			s, err := readScene(args[0])
+			s, err := readScene(args[0], number)
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[0], err)
 			}
@@ -43,31 +44,35 @@ func sceneCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	cmd.Flags().IntVar(&number, "scene", 0, "which scene of the file, from 1; 0 for the one that it marks as its own")
 	return cmd
 }
 
-// readScene reads a scene file, and those that it refers to below its own folder.
-func readScene(path string) (*scene.Scene, error) {
+// readScene reads a scene of a file, and those that it refers to below its own folder.
+func readScene(path string, number int) (*scene.Scene, error) {
 	if !scene.IsFile(path) {
 		file, err := os.Open(path)
 		if err != nil {
 			return nil, err
 		}
 		defer file.Close()
-		return scene.Read(file)
+		return scene.ReadOne(file, number)
 	}
 	folder, err := os.OpenRoot(filepath.Dir(path))
 	if err != nil {
 		return nil, err
 	}
 	defer folder.Close()
-	return scene.ReadFolder(folder.FS(), filepath.Base(path))
+	return scene.ReadFolder(folder.FS(), filepath.Base(path), number)
 }
 
 func printScene(out io.Writer, r scene.Report) {
 	line := func(format string, args ...any) { fmt.Fprintf(out, format+"\n", args...) }
 	line("size       %s x %s x %s (across, up, deep): about as long as %s", scene.Length(r.Size.X), scene.Length(r.Size.Y), scene.Length(r.Size.Z), r.Comparison)
 	line("triangles  %d in %d meshes, %d nodes, %d materials", r.Triangles, len(r.Objects), r.Nodes, r.Materials)
+	if len(r.Scenes) > 1 {
+		line("scene      %d of %d: %s", r.Number, len(r.Scenes), strings.Join(r.Scenes, ", "))
+	}
 	line("movement   %.3g to %.3g s, %d objects move", r.Begin, r.End, r.Moving)
 	for _, c := range r.Cameras {
 		sees := fmt.Sprintf("%.1f mm, %.2f° across", c.Focal, c.Across)

@@ -279,7 +279,7 @@ func TestFilesBesideAreReadFromTheirFolderOnly(t *testing.T) {
 		"set/gone.gltf": {Data: scene("parts/a.bin", "gone.png")}, "set/outside.gltf": {Data: scene("../secret.bin", "x.png")}, "secret.bin": {Data: bytesOf(corners)},
 		"set/far.gltf": {Data: scene("https://example.com/a.bin", "x.png")}, "set/peek.gltf": {Data: scene("parts/a.bin", "../secret.bin")}, "set/lost.gltf": {Data: scene("parts/b.bin", "x.png")},
 	}
-	s, err := ReadFolder(folder, "set/scene.gltf")
+	s, err := ReadFolder(folder, "set/scene.gltf", 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -287,12 +287,12 @@ func TestFilesBesideAreReadFromTheirFolderOnly(t *testing.T) {
 		t.Errorf("%d triangles, image %+v", s.Triangles(), i)
 	}
 	for name, says := range map[string]string{"outside": "'../secret.bin'", "far": "nothing is fetched", "lost": `"parts/b.bin" is missing`} {
-		if _, err := ReadFolder(folder, "set/"+name+".gltf"); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := ReadFolder(folder, "set/"+name+".gltf", 0); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v, want it to say %q", name, err, says)
 		}
 	}
 	for name, says := range map[string]string{"gone": `its file "gone.png" is missing`, "peek": "outside the scene's own folder"} {
-		s, err := ReadFolder(folder, "set/"+name+".gltf")
+		s, err := ReadFolder(folder, "set/"+name+".gltf", 0)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -48,10 +48,8 @@ func ReadOne(r io.Reader, number int) (*Scene, error) {
 	return read(data, nil, number)
 }
 
-// ReadFolder reads the scene file of that name, and what it refers to below the folder that it lies in.
-func ReadFolder(folder fs.FS, name string) (*Scene, error) { return readFolder(folder, name, 0) }
-
-func readFolder(folder fs.FS, name string, number int) (*Scene, error) {
+// ReadFolder reads the scene file of that name, and what it refers to below the folder that it lies in. The number is that of ReadOne.
+func ReadFolder(folder fs.FS, name string, number int) (*Scene, error) {
 	file, err := folder.Open(name)
 	if err != nil {
 		return nil, fmt.Errorf("scene file: %w", err)
@@ -92,7 +90,7 @@ func readArchive(data []byte, number int) (*Scene, error) {
 	case !fs.ValidPath(found[0]):
 		return nil, fmt.Errorf("scene file: the archive's name %q cannot be used", found[0])
 	}
-	return readFolder(archive, found[0], number)
+	return ReadFolder(archive, found[0], number)
 }
 
 func read(data []byte, folder fs.FS, number int) (s *Scene, err error) {

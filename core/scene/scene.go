@@ -27,6 +27,7 @@ type Scene struct {
 	Channels  []Channel // animation
 	Notes     []string  // what the file holds and this program leaves aside or simplifies, in sentences
 	Extras    Extras
+	Unread    bool    // nothing is known of it but names, see Unread
 	Unit      float64 // by which everything was scaled, see Scaled; 0 if it was not
 }
 

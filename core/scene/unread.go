@@ -6,10 +6,10 @@ import (
 	"reelhouse/core/geom"
 )
 
-// Unread stands for a scene that cannot be read here: cameras of the names given, of which nothing else is known, and how many seconds
+// Unread returns what stands for a scene that cannot be read here: cameras of the names given, of which nothing else is known, and how many seconds
 // it moves.
 func Unread(name string, cameras []string, seconds float64) *Scene {
-	s := &Scene{Name: name, Cameras: []Camera{{Up: 2 * math.Atan(18.0/50*9/16), Aspect: 16.0 / 9}}}
+	s := &Scene{Name: name, Unread: true, Cameras: []Camera{{Up: 2 * math.Atan(18.0/50*9/16), Aspect: 16.0 / 9}}}
 	for _, c := range cameras {
 		n := NewNode(c)
 		n.Camera = 0

@@ -75,7 +75,7 @@ func Lights(s *scene.Scene) []string {
 func number(v float64) string { return strconv.FormatFloat(math.Round(v*100)/100, 'f', -1, 64) }
 
 func lensOf(v production.View, s *scene.Scene) string {
-	if s == nil {
+	if s == nil || s.Unread {
 		return "–"
 	}
 	i := s.FindCamera(v.Camera)

@@ -6,6 +6,7 @@ import (
 	"strconv"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/geom"
 	"reelhouse/core/naming"
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
@@ -58,8 +59,8 @@ func LensName(s *scene.Scene, name string, setup camera.Setup) string {
 		return ""
 	}
 	c := s.Cameras[s.Nodes[i].Camera]
-	if c.Height > 0 {
-		return "orthographic, " + scene.Length(c.Height)
+	if high := setup.Of(geom.Identity(), c).Camera.Height; high > 0 {
+		return "orthographic, " + scene.Length(high)
 	}
 	return strconv.FormatFloat(setup.FocalOf(c), 'f', 1, 64) + " mm"
 }

@@ -145,7 +145,7 @@ func (e edit) focal(p *production.Production) production.Lens {
 // lensFields are those of a view that a ring leaves to it; exposureFields those that every rig does.
 var (
 	exposureFields = []string{"fNumber", "focus", "exposure", "ev", "shutter", "iso"}
-	lensFields     = append([]string{"focal", "back", "backHigh", "backChoice", "shiftAcross", "shiftUp"}, exposureFields...)
+	lensFields     = append([]string{"focal", "across", "up", "parallel", "back", "backHigh", "backChoice", "shiftAcross", "shiftUp"}, exposureFields...)
 )
 
 // inRig says why a view's rig does not let a field be edited, or nil.
@@ -198,6 +198,16 @@ func (e edit) setUp(p *production.Production, v *production.View) error {
 		return err
 	case "dolly":
 		return e.dolly(v, t)
+	case "across", "up":
+		n, err := e.decimal("°")
+		if err != nil {
+			return err
+		}
+		focal, err := v.Setup.Seeing(t.optics, n, e.field == "up")
+		if err == nil {
+			v.Setup.Focal = focal
+		}
+		return err
 	case "x", "y", "z":
 		n, err := e.decimal("m")
 		if err != nil {
@@ -259,6 +269,8 @@ func (e edit) optics(v *production.View) func() error {
 		return number(&s.Shutter, "°")
 	case "iso":
 		return number(&s.ISO, "")
+	case "parallel":
+		return number(&s.Parallel, "m")
 	case "fNumber":
 		return func() error {
 			if s.Focus == 0 {

@@ -131,7 +131,7 @@ func lost(p production.Production, s *scene.Scene) []string {
 			texts = append(texts, fmt.Sprintf("Look %s switches off %s, and no light is called so.", l.Code, strings.Join(lights, ", ")))
 		}
 		if len(objects) > 0 {
-			texts = append(texts, fmt.Sprintf("Look %s hides %s, and no object is called so.", l.Code, strings.Join(objects, ", ")))
+			texts = append(texts, fmt.Sprintf("Look %s names %s, and no object is called so.", l.Code, strings.Join(objects, ", ")))
 		}
 	}
 	return texts

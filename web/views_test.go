@@ -151,6 +151,17 @@ func TestLensesAndExposures(t *testing.T) {
 		t.Errorf("aimed at the floor it stands %+v", got)
 	}
 	s.says(s.editView("aim", "nothing"), "no object")
+	s.editView("across", "39.598°")
+	if got := s.setup().Focal; math.Abs(got-50) > 0.001 {
+		t.Errorf("39.598° across are %v mm", got)
+	}
+	s.says(s.editView("up", "200"), "outside 0 to 180")
+	s.says(s.editView("parallel", "6 m"), `value="6"`)
+	s.says(s.editView("focal", ""), "Orthographic, m up")
+	if body := s.editView("straighten", ""); !strings.Contains(body, "do not converge") {
+		t.Error("an orthographic camera was straightened")
+	}
+	s.editView("parallel", "")
 	s.editView("backChoice", "35 mm stills, full frame")
 	if got := s.setup(); got.Back != 36 || got.BackHigh != 24 {
 		t.Errorf("the film back is %+v", got)

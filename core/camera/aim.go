@@ -23,11 +23,27 @@ func (s Stand) Aimed(at geom.Vec) (Stand, error) {
 	return s, nil
 }
 
+// Seeing returns the focal length with which a camera sees an angle in degrees: across, or up.
+func (s Setup) Seeing(c scene.Camera, degrees float64, up bool) (float64, error) {
+	seen := s.shaped(c)
+	if seen.Height > 0 {
+		return 0, fmt.Errorf("an orthographic camera sees no angle, but metres")
+	}
+	if !(degrees > 0 && degrees < 180) {
+		return 0, fmt.Errorf("an angle of %v° is outside 0 to 180°", degrees)
+	}
+	back := s.BackWidth()
+	if up {
+		back /= seen.Aspect
+	}
+	return lens.FocalLength(back, radians(degrees)), nil
+}
+
 // Dollied changes the focal length and moves the camera along its view, so that what lies distance metres ahead stays as large as it is.
 // What lies before and behind it changes. A focus at that distance goes with it.
 func (s Setup) Dollied(pose geom.Affine, c scene.Camera, focal, distance float64) (Setup, error) {
 	switch {
-	case c.Height > 0:
+	case s.shaped(c).Height > 0:
 		return s, fmt.Errorf("an orthographic camera shows everything as large from anywhere")
 	case !(distance > 0 && distance <= MostMetres):
 		return s, fmt.Errorf("what is to stay as large has to lie ahead of the camera, not at %v m", distance)

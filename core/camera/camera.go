@@ -24,6 +24,8 @@ type Setup struct {
 	Back float64 `json:"back,omitempty"`
 	// BackHigh is the height of the film back; 0 keeps the shape of the scene's camera.
 	BackHigh float64 `json:"backHigh,omitempty"`
+	// Parallel makes the camera an orthographic one that sees so many metres up; 0 keeps the scene's.
+	Parallel float64 `json:"parallel,omitempty"`
 	// Aside moves the camera to its right, in metres, wherever it stands: that is how the two eyes of a stereo pair differ.
 	Aside float64 `json:"aside,omitempty"`
 	// The shifts move the lens against the film back: to the right and up.
@@ -59,6 +61,7 @@ const (
 	MostMetres            = 1e6
 	MostTilt              = 90.0
 	LeastFNumber          = 0.1
+	LeastParallel         = 0.001
 	MostFNumber           = 1000.0
 	steepest              = 70.0 // tilt in degrees that can be straightened
 )
@@ -111,6 +114,10 @@ func (s Setup) Check() error {
 		return fmt.Errorf("a focus at %v m is outside 0.01 to %v m", s.Focus, MostMetres)
 	case s.BackHigh != 0 && outside(s.BackHigh, LeastBack, MostBack):
 		return fmt.Errorf("a film back %v mm high is outside %v to %v mm", s.BackHigh, LeastBack, MostBack)
+	case s.Parallel != 0 && outside(s.Parallel, LeastParallel, MostMetres):
+		return fmt.Errorf("an orthographic camera that sees %v m up is outside %v to %v m", s.Parallel, LeastParallel, MostMetres)
+	case s.Parallel != 0 && (s.FNumber != 0 || s.Exposure == ByLens):
+		return fmt.Errorf("an orthographic camera has no lens that could be focused or exposed by; take its f-number away first")
 	case outside(s.Aside, -MostMetres, MostMetres):
 		return fmt.Errorf("%v m aside is too far", s.Aside)
 	case s.checkExposure() != nil:
@@ -157,7 +164,7 @@ func (s Setup) BackWidth() float64 {
 
 // FocalOf returns the focal length with which a camera sees what it sees, 0 for an orthographic one.
 func (s Setup) FocalOf(c scene.Camera) float64 {
-	switch {
+	switch c = s.shaped(c); {
 	case c.Height > 0:
 		return 0
 	case s.Focal > 0:
@@ -166,8 +173,16 @@ func (s Setup) FocalOf(c scene.Camera) float64 {
 	return lens.FocalLength(s.BackWidth(), lens.AnglesOf(c.Up, c.Aspect).Across)
 }
 
-// shaped returns the camera with the shape of the film back. It sees as much across as before.
+// shaped returns the camera with the shape of the film back, and made orthographic if it is to be. A film back of another shape sees as much
+// across as before.
 func (s Setup) shaped(c scene.Camera) scene.Camera {
+	if s.Parallel > 0 {
+		c.Up, c.Height = 0, s.Parallel
+		if s.BackHigh > 0 {
+			c.Aspect = s.BackWidth() / s.BackHigh
+		}
+		return c
+	}
 	if s.BackHigh == 0 {
 		return c
 	}
@@ -205,7 +220,7 @@ func (s Setup) Of(pose geom.Affine, c scene.Camera) View {
 
 // Sharpness returns from where to where the set-up camera is sharp, in metres; false if everything is.
 func (s Setup) Sharpness(c scene.Camera) (near, far float64, limited bool) {
-	if s.FNumber == 0 || c.Height > 0 {
+	if s.FNumber == 0 || s.shaped(c).Height > 0 {
 		return 0, math.Inf(1), false
 	}
 	near, far = lens.Sharpness(s.FocalOf(c), s.FNumber, lens.Circle(s.BackWidth()), s.Focus)
@@ -235,7 +250,7 @@ func (v View) Projection(w raster.Window, s raster.Size) lens.Projection {
 // Straightened levels a standing camera and shifts its lens instead, so that verticals stay vertical and what was in the middle
 // of the picture stays there.
 func (s Setup) Straightened(pose geom.Affine, c scene.Camera) (Setup, error) {
-	if c.Height > 0 {
+	if s.shaped(c).Height > 0 {
 		return s, fmt.Errorf("verticals of an orthographic camera do not converge; level it by its tilt")
 	}
 	at := StandOf(pose)

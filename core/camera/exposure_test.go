@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"reelhouse/core/geom"
+	"reelhouse/core/raster"
 	"reelhouse/core/scene"
 )
 
@@ -93,6 +94,45 @@ func TestACameraIsAimed(t *testing.T) {
 	}
 	if _, err := (Stand{}).Aimed(geom.Vec{}); err == nil {
 		t.Error("a camera looks at itself")
+	}
+}
+
+// 36 mm across at 39.598 degrees is 50 mm, and so is 24 mm up at 26.991 degrees.
+func TestAnAngleIsWanted(t *testing.T) {
+	c := scene.Camera{Up: 1, Aspect: 1.5}
+	for up, degrees := range map[bool]float64{false: 39.5978, true: 26.9915} {
+		if f, err := (Setup{}).Seeing(c, degrees, up); err != nil || math.Abs(f-50) > 0.001 {
+			t.Errorf("%v° (up: %v) is %v mm, %v", degrees, up, f, err)
+		}
+	}
+	for says, s := range map[string]Setup{"outside 0 to 180": {}, "sees no angle": {Parallel: 3}} {
+		if _, err := s.Seeing(c, 180, false); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", says, err)
+		}
+	}
+}
+
+func TestACameraIsMadeOrthographic(t *testing.T) {
+	c := scene.Camera{Up: 1, Aspect: 1.5}
+	s := Setup{Parallel: 4, ShiftUp: 9}
+	v := s.Of(geom.Identity(), c)
+	if v.Camera.Height != 4 || v.Camera.Aspect != 1.5 || math.Abs(v.ShiftUp-9/(36/(4*1.5))) > 1e-12 || s.FocalOf(c) != 0 {
+		t.Errorf("it is %+v", v)
+	}
+	w := v.Window(raster.Fit{}, raster.Size{Width: 300, Height: 200}, 1)
+	if math.Abs(w.Width()-6) > 1e-12 || math.Abs(w.Height()-4) > 1e-12 {
+		t.Errorf("it sees %v by %v m", w.Width(), w.Height())
+	}
+	if v := (Setup{Parallel: 4, BackHigh: 36}).Of(geom.Identity(), c); v.Camera.Aspect != 1 {
+		t.Errorf("on a square back it is %+v", v.Camera)
+	}
+	for says, s := range map[string]Setup{"no lens": {Parallel: 2, FNumber: 2, Focus: 1}, "outside 0.001": {Parallel: -1}} {
+		if err := s.Check(); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", says, err)
+		}
+	}
+	if _, err := s.Straightened(geom.Identity(), c); err == nil {
+		t.Error("an orthographic camera was straightened")
 	}
 }
 

@@ -64,22 +64,23 @@ type Member struct {
 	Name   string // what it is in the rig
 	// Setup is what the rig says of the camera, on top of which its view may say more; see Member.Over.
 	Setup Setup
-	lens  bool // the rig settles focal length, film back and shift
+	kind  RigKind
 }
 
-// Over returns the setup of a view that is this member: the place is the rig's, and so is the lens where the rig settles it.
+// Over returns the setup of a view that is this member. The place is the rig's; so is the lens of a Cube and a Panorama; and of an eye
+// everything is as in its view, but for the lock.
 func (m Member) Over(s Setup) Setup {
-	if m.lens {
+	switch m.kind {
+	case Pair:
 		locked := s.Locked
-		s.Focal, s.Back, s.BackHigh, s.ShiftAcross, s.ShiftUp = m.Setup.Focal, m.Setup.Back, m.Setup.BackHigh, m.Setup.ShiftAcross, m.Setup.ShiftUp
+		s = m.Setup
 		s.Locked = locked
+	case Cube, Panorama:
+		s.Focal, s.Back, s.BackHigh, s.ShiftAcross, s.ShiftUp, s.Parallel = m.Setup.Focal, 0, m.Setup.BackHigh, 0, 0, 0
 	}
 	s.Stand, s.Aside = m.Setup.Stand, m.Setup.Aside
 	return s
 }
-
-// Own reports whether the views of the rig have lenses of their own.
-func (r Rig) Own() bool { return r.Kind == Ring }
 
 // Apart returns the degrees between one camera and the next: all round, the last one is as far from the first; otherwise the first
 // and the last stand at the ends of the arc.
@@ -121,9 +122,7 @@ func (r Rig) Members(of Setup, focal float64) []Member {
 	case Panorama:
 		across := radians(min(r.Apart()/(1-r.Overlap/100), 170))
 		for i := range r.Count {
-			m := r.numbered(i, Setup{Stand: &Stand{Position: r.Subject, Heading: r.around(i)}, Focal: lens.FocalLength(lens.BackWidth, across)})
-			m.lens = true
-			all = append(all, m)
+			all = append(all, r.numbered(i, Setup{Stand: &Stand{Position: r.Subject, Heading: r.around(i)}, Focal: lens.FocalLength(lens.BackWidth, across)}))
 		}
 	case Cube:
 		// Half the width of the back as focal length is 90 degrees.
@@ -132,7 +131,7 @@ func (r Rig) Members(of Setup, focal float64) []Member {
 			heading, tilt float64
 		}{{"front", 0, 0}, {"right", 90, 0}, {"back", 180, 0}, {"left", 270, 0}, {"up", 0, 90}, {"down", 0, -90}} {
 			at := Stand{Position: r.Subject, Heading: math.Mod(r.Start+face.heading, 360), Tilt: face.tilt}
-			all = append(all, Member{face.name, face.name, Setup{Stand: &at, Focal: lens.BackWidth / 2, BackHigh: lens.BackWidth}, true})
+			all = append(all, Member{face.name, face.name, Setup{Stand: &at, Focal: lens.BackWidth / 2, BackHigh: lens.BackWidth}, Cube})
 		}
 	case Pair:
 		for _, eye := range []struct {
@@ -144,14 +143,14 @@ func (r Rig) Members(of Setup, focal float64) []Member {
 			if r.Convergence > 0 {
 				s.ShiftAcross -= focal * eye.side * r.Separation / r.Convergence
 			}
-			all = append(all, Member{eye.suffix, eye.name, s, true})
+			all = append(all, Member{eye.suffix, eye.name, s, Pair})
 		}
 	}
 	return all
 }
 
 func (r Rig) numbered(i int, s Setup) Member {
-	return Member{Suffix: fmt.Sprintf("%0*d", len(fmt.Sprint(r.Count)), i+1), Name: fmt.Sprint(i + 1), Setup: s}
+	return Member{Suffix: fmt.Sprintf("%0*d", len(fmt.Sprint(r.Count)), i+1), Name: fmt.Sprint(i + 1), Setup: s, kind: r.Kind}
 }
 
 // Check says what is wrong with the rig, or nil.

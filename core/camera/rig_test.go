@@ -135,7 +135,7 @@ func TestEyesMeetAtTheConvergence(t *testing.T) {
 	if got, want := at(eyes[1], 10)-at(eyes[0], 10), 35*0.065*(1.0/4-1.0/10); math.Abs(got-want) > 1e-12 {
 		t.Errorf("at 10 m they differ by %v mm, want %v", got, want)
 	}
-	if s := eyes[0].Over(Setup{Locked: true}); !s.Locked || s.ShiftUp != 2 || s.Focal != 35 {
+	if s := eyes[0].Over(Setup{Locked: true, FNumber: 8, Focus: 1}); !s.Locked || s.ShiftUp != 2 || s.Focal != 35 || s.FNumber != 0 {
 		t.Errorf("an eye has the setup %+v", s)
 	}
 	r.Convergence = 0

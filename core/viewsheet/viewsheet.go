@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/geom"
 	"reelhouse/core/look"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
@@ -83,8 +84,8 @@ func lensOf(v production.View, s *scene.Scene) string {
 		return "–"
 	}
 	c := s.Cameras[s.Nodes[i].Camera]
-	if c.Height > 0 {
-		return number(c.Height) + " m up"
+	if high := v.Setup.Of(geom.Identity(), c).Camera.Height; high > 0 {
+		return number(high) + " m up"
 	}
 	text := strconv.FormatFloat(v.Setup.FocalOf(c), 'f', 1, 64) + " mm"
 	if v.Setup.ShiftAcross != 0 || v.Setup.ShiftUp != 0 {

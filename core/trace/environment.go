@@ -18,6 +18,7 @@ type Environment struct {
 	// Cells, a coarser grid, are picked by their power.
 	columns, rows int
 	sums          []float64 // running sums over the cells, 0 to 1
+	uneven        float64   // how often it is worth to pick by power, from leastUneven for even light to mostUneven for a small sun
 	// diffuse is the mean light on a surface of each direction, on a grid of its own.
 	diffuse []geom.Vec
 }
@@ -99,12 +100,21 @@ func (e *Environment) weigh() {
 		sum += p
 		e.sums[i] = sum
 	}
+	square := 0.0 // of the density over the sphere; times 4 pi it is 1 for even light
 	for i := range e.sums {
 		if sum > 0 {
 			e.sums[i] /= sum
 		}
+		_, share, density := e.cell(i)
+		square += share * density
 	}
+	e.uneven = min(mostUneven, max(leastUneven, 1-1/(4*math.Pi*max(square, 1e-9))))
 }
+
+const (
+	leastUneven = 0.1
+	mostUneven  = 0.75
+)
 
 // spread gives each cell a share of its neighbours' power, since light is mixed across their edges.
 func (e *Environment) spread(power []float64) []float64 {
@@ -155,21 +165,37 @@ func (e *Environment) on(n geom.Vec) geom.Vec {
 // pick returns a direction, chosen by the power of cells, and the probability of the choice per steradian; 0 if all is dark.
 func (e *Environment) pick(u, v float64) (geom.Vec, float64) {
 	i := min(sort.SearchFloat64s(e.sums, u), len(e.sums)-1)
-	low := 0.0
-	if i > 0 {
-		low = e.sums[i-1]
-	}
-	share := e.sums[i] - low
+	low, share, density := e.cell(i)
 	if share <= 0 {
 		return geom.Vec{}, 0
 	}
-	column, row := i%e.columns, i/e.columns
 	// Level within the cell, by its solid angle.
-	high, deep := math.Cos(math.Pi*float64(row)/float64(e.rows)), math.Cos(math.Pi*float64(row+1)/float64(e.rows))
+	high, deep := e.edges(i / e.columns)
 	down := math.Acos(min(1, max(-1, high+(deep-high)*v))) / math.Pi
 	within := min(1, max(0, (u-low)/share))
-	solid := 2 * math.Pi / float64(e.columns) * (high - deep)
-	return direction((float64(column)+within)/float64(e.columns), down), share / solid
+	return direction((float64(i%e.columns)+within)/float64(e.columns), down), density
+}
+
+// cell returns where a cell begins in the running sums, its share of all power, and that per steradian.
+func (e *Environment) cell(i int) (low, share, density float64) {
+	if i > 0 {
+		low = e.sums[i-1]
+	}
+	high, deep := e.edges(i / e.columns)
+	share = e.sums[i] - low
+	return low, share, share / (2 * math.Pi / float64(e.columns) * (high - deep))
+}
+
+// edges returns the cosines from overhead of the upper and lower edge of a row of cells.
+func (e *Environment) edges(row int) (high, deep float64) {
+	return math.Cos(math.Pi * float64(row) / float64(e.rows)), math.Cos(math.Pi * float64(row+1) / float64(e.rows))
+}
+
+// density returns the probability per steradian with which pick chooses a direction.
+func (e *Environment) density(d geom.Vec) float64 {
+	u, v := place(d)
+	_, _, density := e.cell(min(int(v*float64(e.rows)), e.rows-1)*e.columns + min(int(u*float64(e.columns)), e.columns-1))
+	return density
 }
 
 // around is an environment as a look has it: turned, and stronger or weaker.
@@ -203,17 +229,26 @@ func (w *World) sky(d geom.Vec) geom.Vec {
 	return w.look.Radiance(d)
 }
 
-// mapLight returns what a surface reflects of one direction of the environment. What mirrors sees it anyway, and reflects its body's
-// share only.
+// mapLight returns what a surface reflects of one direction of the environment: chosen by the map's power, which finds small suns, or by
+// the surface's cosine, which is even; weighed by both (Veach and Guibas, "Optimally Combining Sampling Techniques", 1995, the balance heuristic). What
+// mirrors sees it anyway, and reflects its body's share only.
 func (w *World) mapLight(surf *surface, above, view, body, f0 geom.Vec, s *sampler) geom.Vec {
 	u, v := s.pair(dimAmbient)
-	own, density := w.around.pick(u, v)
-	if density == 0 {
-		return geom.Vec{}
+	var own, to geom.Vec
+	often := w.around.uneven
+	if u < often {
+		var density float64
+		if own, density = w.around.pick(u/often, v); density == 0 {
+			return geom.Vec{}
+		}
+		to = w.around.back(own)
+	} else {
+		to = byCosine(surf.normal, (u-often)/(1-often), v)
+		own = w.around.own(to)
 	}
-	to := w.around.back(own)
 	cos := to.Dot(surf.normal)
-	if cos <= 0 || to.Dot(surf.face) <= 0 {
+	density := often*w.around.density(own) + (1-often)*max(0, cos)/math.Pi
+	if cos <= 0 || to.Dot(surf.face) <= 0 || density <= 0 {
 		return geom.Vec{}
 	}
 	light := w.around.at(own).Scale(w.around.factor * cos / density)

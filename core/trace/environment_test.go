@@ -89,14 +89,20 @@ func TestASmallSunIsFound(t *testing.T) {
 	if analytic := 2000*(1-math.Cos(3*math.Pi/180))*sun.Y + 0.01; math.Abs(want-analytic) > 0.03*analytic {
 		t.Errorf("the map has %v, want %v", want, analytic)
 	}
-	sum, n := 0.0, 4096
+	sum, n, unlike := 0.0, 4096, 0
 	s := newSampler(1, 2, 3)
 	for i := range n {
 		s.sample = i
 		d, density := e.pick(s.pair(dimAmbient))
+		if math.Abs(e.density(d)-density) > 1e-6*density {
+			unlike++ // on the edge between two cells
+		}
 		if density > 0 && d.Y > 0 {
 			sum += e.at(d).X * d.Y / density / math.Pi
 		}
+	}
+	if unlike > n/100 {
+		t.Errorf("%d of %d directions have another density than they were picked by", unlike, n)
 	}
 	if got := sum / float64(n); math.Abs(got-want) > 0.01*want {
 		t.Errorf("picked light adds up to %v, want %v", got, want)

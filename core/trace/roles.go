@@ -64,9 +64,7 @@ func (w *World) shadow(origin, direction geom.Vec, h *hit, s *sampler) float64 {
 		}
 	} else {
 		// A direction by its cosine, whose light counts as much as the whole sky's.
-		a, b := surf.normal.Tangents()
-		r, angle := math.Sqrt(u), 2*math.Pi*v
-		to := a.Scale(r * math.Cos(angle)).Add(b.Scale(r * math.Sin(angle))).Add(surf.normal.Scale(math.Sqrt(max(0, 1-u))))
+		to := byCosine(surf.normal, u, v)
 		if cos := to.Dot(surf.normal); cos > 0 {
 			meet(to, ambientReach, w.sky(to).Scale(math.Pi/cos))
 		}

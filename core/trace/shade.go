@@ -130,9 +130,7 @@ func (w *World) ambient(surf *surface, above geom.Vec, bounce int, s *sampler) g
 		return w.look.Radiance(up).Scale(0.7)
 	}
 	u, v := s.pair(dimAmbient)
-	a, b := surf.normal.Tangents()
-	r, angle := math.Sqrt(u), 2*math.Pi*v
-	to := a.Scale(r * math.Cos(angle)).Add(b.Scale(r * math.Sin(angle))).Add(surf.normal.Scale(math.Sqrt(max(0, 1-u))))
+	to := byCosine(surf.normal, u, v)
 	if to.Dot(surf.face) <= 0 {
 		return geom.Vec{}
 	}
@@ -140,6 +138,13 @@ func (w *World) ambient(surf *surface, above geom.Vec, bounce int, s *sampler) g
 		return w.look.Sky.Ground.Scale(0.35)
 	}
 	return w.look.Radiance(to)
+}
+
+// byCosine returns a direction round a normal, chosen by its cosine: with the probability cosine / pi per steradian.
+func byCosine(normal geom.Vec, u, v float64) geom.Vec {
+	a, b := normal.Tangents()
+	r, angle := math.Sqrt(u), 2*math.Pi*v
+	return a.Scale(r * math.Cos(angle)).Add(b.Scale(r * math.Sin(angle))).Add(normal.Scale(math.Sqrt(max(0, 1-u))))
 }
 
 // mirrored returns what a smooth surface mirrors, blurred by its roughness.

@@ -17,9 +17,6 @@ import (
 // MostEnvironmentBytes is the size above which an environment's file is refused.
 const MostEnvironmentBytes = 512 << 20
 
-// EnvironmentExtensions are those of files that hold light as it is.
-func EnvironmentExtensions() []string { return []string{".exr", ".hdr"} }
-
 // EnvironmentPath returns where an environment is kept, "" for none.
 func (h *House) EnvironmentPath(e production.EnvironmentFile) string {
 	if e.SHA256 == "" {
@@ -49,7 +46,7 @@ func (h *House) BringEnvironment(name string, r io.Reader) (production.Environme
 	sum := sha256.Sum256(data)
 	e.SHA256, e.Bytes = hex.EncodeToString(sum[:]), int64(len(data))
 	e.Width, e.Height = around.Size()
-	temp, err := os.CreateTemp(h.path("environments"), ".incoming-*")
+	temp, err := os.CreateTemp(h.path("environments"), arriving+"*")
 	if err != nil {
 		return e, fmt.Errorf("%s: %w", e.Name, err)
 	}

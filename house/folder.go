@@ -56,10 +56,26 @@ func Open(dir string, shared bool) (*House, error) {
 			return nil, fmt.Errorf("the data folder %s is in use by another Reelhouse server: %w", dir, err)
 		}
 	}
+	if !shared {
+		h.sweep()
+	}
 	if h.Store, err = store.Open(h.path("reelhouse.db")); err != nil {
 		return nil, errors.Join(err, h.unlock())
 	}
 	return h, nil
+}
+
+// arriving is what the names of files begin with that are still coming in.
+const arriving = ".incoming-"
+
+// sweep removes files that were coming in when the server was ended. What cannot be removed does no harm.
+func (h *House) sweep() {
+	for _, sub := range []string{"scenes", "environments"} {
+		left, _ := filepath.Glob(h.path(sub, arriving+"*"))
+		for _, path := range left {
+			os.Remove(path)
+		}
+	}
 }
 
 // Close closes the installation.

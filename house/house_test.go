@@ -69,3 +69,26 @@ func TestWhatWasSentIsRefusedTheSecondTime(t *testing.T) {
 		t.Errorf("the next version: %v", err)
 	}
 }
+
+func TestWhatWasComingInIsSweptAway(t *testing.T) {
+	dir := t.TempDir()
+	h, err := house.Open(dir, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	kept := filepath.Join(dir, "environments", "kept.exr")
+	for _, path := range []string{kept, filepath.Join(dir, "scenes", ".incoming-1"), filepath.Join(dir, "environments", ".incoming-2")} {
+		if err := os.WriteFile(path, []byte("x"), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	h.Close()
+	if h, err = house.Open(dir, false); err != nil {
+		t.Fatal(err)
+	}
+	defer h.Close()
+	left, _ := filepath.Glob(filepath.Join(dir, "*", ".incoming-*"))
+	if _, err := os.Stat(kept); err != nil || len(left) > 0 {
+		t.Errorf("left are %v; what was kept: %v", left, err)
+	}
+}

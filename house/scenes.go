@@ -71,7 +71,7 @@ func (h *House) RegisterScene(name string, r io.Reader, o production.Opaque) (pr
 
 // receive writes a file that comes in beside the scenes, under a temporary name, and settles its size and its hash.
 func (h *House) receive(f *production.SceneFile, r io.Reader) (*os.File, error) {
-	temp, err := os.CreateTemp(h.path("scenes"), ".incoming-*")
+	temp, err := os.CreateTemp(h.path("scenes"), arriving+"*")
 	if err != nil {
 		return nil, fmt.Errorf("scene file: %w", err)
 	}

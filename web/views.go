@@ -46,13 +46,9 @@ func (a *app) shownViews(v *view) ([]shownView, []string) {
 	if err == nil {
 		cameras = house.CameraNames(s)
 	}
-	facts := map[string][]viewsheet.Fact{}
-	for _, r := range viewsheet.Of(v.Production.Production, s).Rows {
-		facts[r.View.Code] = r.Facts
-	}
 	var shown []shownView
 	for _, w := range v.Production.Views {
-		out := shownView{View: w, Facts: facts[w.Code], MiddleFrame: v.Production.FirstFrame}
+		out := shownView{View: w, MiddleFrame: v.Production.FirstFrame}
 		if l, ok := v.Production.FindLook(w.Look); ok {
 			out.LookName = l.Name
 		}
@@ -116,7 +112,6 @@ type openView struct {
 	Whole         string // "1" if the plan shows the whole scene
 	Size          raster.Named
 	Sizes         []option
-	Edge          int
 	Crops         []crop
 	Horizon       []floorplan.Point // two points, in percent of the picture; none if it is not in it
 	Text          float64           // height of letters on the plan, in metres
@@ -128,7 +123,6 @@ type openView struct {
 	Beside        [3]string // views that are shown with it, "" for none
 	Others        []option  // that can be
 	Dolly         float64   // metres ahead, of what is to stay as large
-	Speed         float64   // of the film, as it is or as it would be
 }
 
 // A crop is what another size shows of the picture, in percent.
@@ -149,13 +143,6 @@ func fillViews(a *app, v *view) error {
 	views, cameras := a.shownViews(v)
 	p := v.Production.Production
 	page := &viewsPage{Cameras: cameras, Looks: laidLooks(p), Pictures: v.query("as") == "pictures", Opaque: p.Scene.Opaque != nil}
-	for _, w := range views {
-		if w.Working {
-			page.Working = append(page.Working, w)
-		} else {
-			page.Views = append(page.Views, w)
-		}
-	}
 	for _, e := range p.Environments {
 		laid := laidEnvironment{EnvironmentFile: e}
 		for _, l := range p.Looks {
@@ -168,10 +155,20 @@ func fillViews(a *app, v *view) error {
 	v.Page = page
 	s, err := a.House.Scene(p.Scene)
 	if err != nil {
-		page.Sheet = viewsheet.Of(p, nil)
-		return nil // without a scene, or with a broken one, there is nothing to set up; the Scenes station says why
+		s = nil
 	}
 	page.Sheet = viewsheet.Of(p, s)
+	for _, w := range views {
+		if w.Working {
+			page.Working = append(page.Working, w)
+		} else {
+			w.Facts = page.Sheet.Rows[len(page.Views)].Facts // in the same order
+			page.Views = append(page.Views, w)
+		}
+	}
+	if err != nil {
+		return nil // without a scene, or with a broken one, there is nothing to set up; the Scenes station says why
+	}
 	page.Objects = subjects(s)
 	if i := slices.IndexFunc(page.Looks, func(l laidLook) bool { return l.Code == v.query("look") }); i >= 0 {
 		page.Look = openedLook(p, page.Looks[i], s)
@@ -185,11 +182,10 @@ func fillViews(a *app, v *view) error {
 
 // neighbours finds the views before and after the open one, and those that are shown beside it.
 func (o *openView) neighbours(v *view, views []shownView) {
+	views = slices.DeleteFunc(slices.Clone(views), func(w shownView) bool { return !w.Found })
 	for i, w := range views {
 		if w.Code != o.Code {
-			if w.Found {
-				o.Others = append(o.Others, option{w.Code, w.Name})
-			}
+			o.Others = append(o.Others, option{w.Code, w.Name})
 			continue
 		}
 		o.Before, o.After = views[(i+len(views)-1)%len(views)].Code, views[(i+1)%len(views)].Code
@@ -216,7 +212,7 @@ func (o *openView) exposure(p production.Production) {
 
 func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 	p := v.Production.Production
-	o := &openView{shownView: shown, Frame: shown.MiddleFrame, Edge: previewEdge, Whole: whole(v.query("all")), Back: shown.Setup.BackWidth(), Own: shown.Setup.Stand != nil}
+	o := &openView{shownView: shown, Frame: shown.MiddleFrame, Whole: whole(v.query("all")), Back: shown.Setup.BackWidth(), Own: shown.Setup.Stand != nil}
 	if n, err := strconv.Atoi(v.query("frame")); err == nil {
 		o.Frame = n
 	}
@@ -260,7 +256,7 @@ func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 		return boolean(a.Code == shown.Code) - boolean(b.Code == shown.Code)
 	})
 	o.Text, o.Radius = o.Plan.Wide/48, o.Plan.Wide/64
-	o.Steps, o.Backs, o.Dolly, o.Speed = len(preview.Steps()), lens.Backs(), shown.Setup.Focus, shown.Setup.ISO
+	o.Steps, o.Backs, o.Dolly = len(preview.Steps()), lens.Backs(), shown.Setup.Focus
 	if o.Dolly == 0 {
 		o.Dolly = usualFocus
 	}

@@ -15,9 +15,6 @@ const (
 	ByLens Exposure = "lens"  // the view's f-number, shutter and film speed, as of a real camera
 )
 
-// Exposures returns all of them.
-func Exposures() []Exposure { return []Exposure{OfLook, Fixed, ByLens} }
-
 // HalfShutter is the shutter angle of a camera that states none: half of a frame's time, as is common practice.
 const HalfShutter = 180.0
 

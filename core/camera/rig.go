@@ -19,9 +19,6 @@ const (
 	Panorama RigKind = "panorama" // round about from one place, each overlapping the next
 )
 
-// RigKinds returns all of them.
-func RigKinds() []RigKind { return []RigKind{Ring, Pair, Cube, Panorama} }
-
 // A Rig is cameras that are placed together and edited as one.
 type Rig struct {
 	Code string  `json:"code"`

@@ -225,7 +225,7 @@ func (a *app) screenPicture(c *echo.Context) error {
 	}
 	code := pass.Code(c.Param("pass"))
 	far := 1.0
-	if code == pass.Depth {
+	if code == pass.Depth || code == pass.Distance {
 		if far, err = a.depthFar(s, c.QueryParam("output")); err != nil {
 			return err
 		}

@@ -184,8 +184,8 @@ func TestScreenshots(t *testing.T) {
 	shoot("sizes", "standards?open=tall#size-details", "true")
 	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
 	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)
-	shoot("set-up", "views?open=quay#set-up", `document.querySelector(".overlaid img").naturalWidth > 0`)
-	shoot("look", "views?look=lamplight#look", `document.querySelector("#look .overlaid img").naturalWidth > 0`)
+	shoot("set-up", "views?open=quay&beside1=bow&beside2=night&beside3=turn_1#set-up", sharp("#beside figure:last-child img"))
+	shoot("look", "views?look=lamplight#look", sharp("#look .overlaid img"))
 	for _, name := range []string{"standards", "scenes", "views", "shots", "passes", "batch"} {
 		shoot(name, name, "true")
 	}

@@ -115,5 +115,24 @@ func (p Projection) Blurred(x, y, radius, focus, u, v float64) (origin, directio
 	return origin, met.Sub(origin).Unit()
 }
 
+// Pixel returns where a point of the world lies in the picture, in pixels from its top left corner; false if it lies behind the camera.
+func (p Projection) Pixel(point geom.Vec) (x, y float64, ahead bool) {
+	rel := point.Sub(p.position)
+	depth := rel.Dot(p.forward)
+	if !p.parallel {
+		if depth <= 0 {
+			return 0, 0, false
+		}
+		rel = rel.Scale(1 / depth)
+	}
+	rel = rel.Sub(p.topLeft)
+	return rel.Dot(p.right) / p.right.Dot(p.right), -rel.Dot(p.up) / p.up.Dot(p.up), depth > 0
+}
+
+// InCamera returns a direction of the world in the camera's axes: to its right, up, and towards it.
+func (p Projection) InCamera(direction geom.Vec) geom.Vec {
+	return geom.Vec{X: direction.Dot(p.right.Unit()), Y: direction.Dot(p.up.Unit()), Z: -direction.Dot(p.forward)}
+}
+
 // Depth returns how far a point lies ahead of the camera, in metres along the viewing axis.
 func (p Projection) Depth(point geom.Vec) float64 { return point.Sub(p.position).Dot(p.forward) }

@@ -103,3 +103,21 @@ func TestBlurredRaysMeetInThePlaneOfFocus(t *testing.T) {
 		}
 	}
 }
+
+// What a ray meets is seen again where the ray was sent.
+func TestPointsAreSeenWhereTheirRaysWent(t *testing.T) {
+	size := raster.Size{Width: 200, Height: 100}
+	pose := geom.Compose(geom.Vec{X: 3, Y: 2, Z: -1}, geom.AxisAngle(geom.Vec{X: 0.3, Y: 0.9, Z: 0.1}.Unit(), 0.7), geom.Vec{X: 1, Y: 1, Z: 1})
+	window := raster.Window{Left: -0.3, Right: 0.5, Bottom: -0.1, Top: 0.3}
+	for name, p := range map[string]Projection{"perspective": Project(pose, window, size), "parallel": Parallel(pose, window, size)} {
+		for _, at := range [][2]float64{{0, 0}, {200, 100}, {33.25, 71.5}} {
+			origin, direction := p.Ray(at[0], at[1])
+			if x, y, ahead := p.Pixel(origin.Add(direction.Scale(7))); math.Abs(x-at[0])+math.Abs(y-at[1]) > 1e-9 || !ahead {
+				t.Errorf("%s: %v came back as %v, %v", name, at, x, y)
+			}
+			if _, _, ahead := p.Pixel(origin.Sub(direction.Scale(7))); ahead {
+				t.Errorf("%s: what lies behind is ahead", name)
+			}
+		}
+	}
+}

@@ -22,6 +22,13 @@ var left = map[Compression]map[pass.Code]float64{
 	DWAB:  {pass.Beauty: 0.174, pass.Depth: 0.53, pass.Normal: 0.30, pass.Object: 0.052},
 }
 
+// alike names the pass whose share stands for that of another one. Positions and movements are as hard to compress as depths, and what is the
+// same over whole surfaces as colours of objects.
+var alike = map[pass.Code]pass.Code{
+	pass.Albedo: pass.Object, pass.Distance: pass.Depth, pass.Position: pass.Depth, pass.CameraNormal: pass.Normal, pass.UV: pass.Normal, pass.Facing: pass.Depth,
+	pass.Motion: pass.Normal, pass.MotionBack: pass.Normal, pass.CryptoObject: pass.Object, pass.CryptoMaterial: pass.Object, pass.CryptoAsset: pass.Object,
+}
+
 // fullBeauty is the share that is left of colour in 32-bit floats.
 var fullBeauty = map[Compression]float64{ZIP: 0.72, ZIPS: 0.76, PIZ: 0.74, RLE: 0.89, PXR24: 0.32, B44: 1, B44A: 1, DWAA: 0.09, DWAB: 0.087}
 
@@ -68,7 +75,11 @@ func (e Encoding) Bytes(passes []pass.Code, size raster.Size) float64 {
 
 // layerBytes returns bytes a pixel of a pass in an OpenEXR file.
 func (e Encoding) layerBytes(p pass.Pass) float64 {
-	bytes, share := 4.0, left[e.Compression][p.Code]
+	known := p.Code
+	if other, ok := alike[p.Code]; ok {
+		known = other
+	}
+	bytes, share := 4.0, left[e.Compression][known]
 	switch {
 	case e.Compression == None:
 		share = 1

@@ -18,6 +18,19 @@ const (
 	Depth  Code = "depth"
 	Normal Code = "normal"
 	Object Code = "object"
+
+	Albedo       Code = "albedo"
+	Distance     Code = "distance"
+	Position     Code = "position"
+	CameraNormal Code = "cameranormal"
+	UV           Code = "uv"
+	Facing       Code = "facing"
+	Motion       Code = "motion"
+	MotionBack   Code = "motionback"
+
+	CryptoObject   Code = "cryptoobject"
+	CryptoMaterial Code = "cryptomaterial"
+	CryptoAsset    Code = "cryptoasset"
 )
 
 // A Pass is one entry of the catalogue.
@@ -30,15 +43,45 @@ type Pass struct {
 	Data     bool
 	// Filtered passes are averaged over a pixel; the others hold the value at its centre.
 	Filtered bool
+	// Layer is what channel names of a file of layers begin with, if it is not the code.
+	Layer string
 }
+
+// Ranks is how many things of a pixel a Cryptomatte tells apart: two a layer of four channels.
+const Ranks = 6
+
+// cryptomatte returns a pass that follows the Cryptomatte specification, version 1.2.0 (Psyop): pairs of an ID and its coverage.
+func cryptomatte(code Code, name, layer, of string) Pass {
+	var channels []string
+	for i := range Ranks / 2 {
+		for _, c := range []string{"R", "G", "B", "A"} {
+			channels = append(channels, fmt.Sprintf("%02d.%s", i, c))
+		}
+	}
+	return Pass{code, name, "Which " + of + " cover how much of the pixel, most first: pairs of an ID, hashed from its name, and its share.", "", channels, true, false, layer}
+}
+
+// IsCryptomatte reports whether a pass holds IDs and coverage.
+func (p Pass) IsCryptomatte() bool { return p.Layer != "" }
 
 // Catalogue returns every pass, in the order in which they are shown and stored.
 func Catalogue() []Pass {
 	return []Pass{
-		{Beauty, "Beauty", "The picture: linear light with coverage as alpha.", "", []string{"R", "G", "B", "A"}, false, true},
-		{Depth, "Depth", "Distance ahead of the camera along its viewing axis, at the pixel's centre.", "m", []string{"Z"}, true, false},
-		{Normal, "Normal", "Direction of the surface in world axes, at the pixel's centre; 0 where there is none.", "", []string{"X", "Y", "Z"}, true, false},
-		{Object, "Object colours", "One plain colour an object, mixed by coverage at the edges; black where there is none.", "", []string{"R", "G", "B"}, true, true},
+		{Beauty, "Beauty", "The picture: linear light with coverage as alpha.", "", []string{"R", "G", "B", "A"}, false, true, ""},
+		{Albedo, "Albedo", "The share of white light that a surface gives back, without light and shadow; black where there is none.", "", []string{"R", "G", "B"}, false, true, ""},
+		{Depth, "Depth", "Distance ahead of the camera along its viewing axis, at the pixel's centre.", "m", []string{"Z"}, true, false, ""},
+		{Distance, "Distance", "Distance from the camera itself, at the pixel's centre.", "m", []string{"D"}, true, false, ""},
+		{Position, "Position", "Place of the surface in world axes, at the pixel's centre; 0 where there is none.", "m", []string{"X", "Y", "Z"}, true, false, ""},
+		{Normal, "Normal", "Direction of the surface in world axes, at the pixel's centre; 0 where there is none.", "", []string{"X", "Y", "Z"}, true, false, ""},
+		{CameraNormal, "Camera normal", "The same in the camera's axes: to its right, up, and towards it.", "", []string{"X", "Y", "Z"}, true, false, ""},
+		{UV, "UV", "Place in the first set of texture coordinates, from the top left corner; 0 where there is none.", "", []string{"U", "V"}, true, false, ""},
+		{Facing, "Facing", "Cosine between the surface's direction and the way to the camera: 1 where it faces it, 0 at its rim and where there is none.", "", []string{"F"}, true, false, ""},
+		{Motion, "Motion", "How far what is seen moves in the picture until the next frame, to the right and down, with the camera's own movement.", "px", []string{"X", "Y"}, true, false, ""},
+		{MotionBack, "Motion back", "How far away it was in the picture one frame before, to the right and down.", "px", []string{"X", "Y"}, true, false, ""},
+		{Object, "Object colours", "One plain colour an object, mixed by coverage at the edges; black where there is none.", "", []string{"R", "G", "B"}, true, true, ""},
+		cryptomatte(CryptoObject, "Cryptomatte, objects", "CryptoObject", "objects"),
+		cryptomatte(CryptoMaterial, "Cryptomatte, materials", "CryptoMaterial", "materials"),
+		cryptomatte(CryptoAsset, "Cryptomatte, assets", "CryptoAsset", "assets, the topmost groups of the scene,"),
 	}
 }
 
@@ -70,7 +113,9 @@ func (p Pass) ChannelNames() []string {
 	}
 	names := make([]string, len(p.Channels))
 	for i, c := range p.Channels {
-		names[i] = string(p.Code) + "." + c
+		if names[i] = string(p.Code) + "." + c; p.Layer != "" {
+			names[i] = p.Layer + c
+		}
 	}
 	return names
 }

@@ -37,6 +37,8 @@ type Header struct {
 	PixelAspect float64 // 0 stands for 1
 	FocalLength float64 // of the camera, in millimetres; 0 if it is not known
 	Facts       []job.Fact
+	// Attributes go into an OpenEXR file as they are, beside the facts.
+	Attributes imagefile.Attributes
 	// Window is where the image lies in Display, if it is a part of a larger picture; OpenEXR says so.
 	Window, Display image.Rectangle
 }
@@ -52,6 +54,14 @@ func Select(img *pixel.Image, passes []pass.Code) (*pixel.Image, error) {
 		names = append(names, described.ChannelNames()...)
 	}
 	return img.Select(names...)
+}
+
+// Cryptomatte returns the attributes that an OpenEXR file with a Cryptomatte has to have (Cryptomatte specification, version 1.2.0).
+func Cryptomatte(p pass.Pass, manifest string) imagefile.Attributes {
+	prefix := "cryptomatte/" + p.LayerKey() + "/"
+	return imagefile.Attributes{
+		{Name: prefix + "name", Value: p.Layer}, {Name: prefix + "hash", Value: "MurmurHash3_32"}, {Name: prefix + "conversion", Value: "uint32_to_float32"}, {Name: prefix + "manifest", Value: manifest},
+	}
 }
 
 // Encode writes the planes of the passes. The image's planes have the names of pass.ChannelNames; it is not changed.
@@ -117,6 +127,9 @@ func (h Header) attributes(f output.Format) imagefile.Attributes {
 	}
 	if h.FocalLength > 0 {
 		add("nominalFocalLength", float32(h.FocalLength))
+	}
+	if f == output.EXR {
+		a = append(a, h.Attributes...)
 	}
 	for _, fact := range h.Facts {
 		if name, value := standardFact(fact, f); name != "" {

@@ -26,15 +26,27 @@ func Passes(img *pixel.Image) []pass.Code {
 // Mapping says in words how a pass is shown.
 func Mapping(code pass.Code, depthFar float64) string {
 	switch code {
-	case pass.Depth:
+	case pass.Depth, pass.Distance:
 		return fmt.Sprintf("0 m is black, %.4g m and beyond is white", depthFar)
-	case pass.Normal:
+	case pass.Normal, pass.CameraNormal:
 		return "X, Y and Z from −1 to 1 as red, green and blue from 0 to 1"
-	case pass.Object:
+	case pass.Object, pass.UV, pass.Facing:
 		return "values as they are"
+	case pass.Position:
+		return fmt.Sprintf("X, Y and Z as red, green and blue, from black to white within every %d m", positionStep)
+	case pass.Motion, pass.MotionBack:
+		return fmt.Sprintf("from −%d to %[1]d pixels to the right as red, and down as green, from 0 to 1", mostMotion)
+	case pass.CryptoObject, pass.CryptoMaterial, pass.CryptoAsset:
+		return "a colour for each ID, mixed by coverage"
 	}
 	return "linear light through the sRGB curve"
 }
+
+// Scales of what is shown.
+const (
+	positionStep = 10 // metres
+	mostMotion   = 16 // pixels
+)
 
 // DepthFar returns the depth that is shown white: the farthest surface of the image, background left out.
 func DepthFar(img *pixel.Image, background float64) float64 {
@@ -71,21 +83,48 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 	plain := func(v float64) byte { return byte(255*min(1, max(0, v)) + 0.5) }
 	shown := func(v float32) byte { return byte(encode.Code(float32(float64(v)*gain), 0, 0)) }
 	switch code {
-	case pass.Depth:
+	case pass.Depth, pass.Distance:
 		shown = func(v float32) byte { return plain(float64(v) / depthFar) }
-	case pass.Normal:
+	case pass.Normal, pass.CameraNormal:
 		shown = func(v float32) byte { return plain(float64(v)/2 + 0.5) }
-	case pass.Object:
+	case pass.Object, pass.UV, pass.Facing:
 		shown = func(v float32) byte { return plain(float64(v)) }
+	case pass.Position:
+		shown = func(v float32) byte {
+			part := float64(v) / positionStep
+			return plain(part - math.Floor(part))
+		}
+	case pass.Motion, pass.MotionBack:
+		shown = func(v float32) byte { return plain(float64(v)/(2*mostMotion) + 0.5) }
 	}
 	out := image.NewNRGBA(image.Rect(0, 0, img.Width, img.Height))
 	for i := range img.Width * img.Height {
-		for c := range 3 {
-			out.Pix[4*i+c] = shown(planes.Planes[min(c, len(planes.Planes)-1)].Data[i])
+		switch n := len(planes.Planes); {
+		case described.IsCryptomatte():
+			r, g, b := mattes(planes.Planes, i)
+			out.Pix[4*i], out.Pix[4*i+1], out.Pix[4*i+2] = plain(r), plain(g), plain(b)
+		default:
+			for c := range 3 {
+				if c < n || n == 1 { // of two values the third is black
+					out.Pix[4*i+c] = shown(planes.Planes[min(c, n-1)].Data[i])
+				}
+			}
 		}
 		out.Pix[4*i+3] = 255
 	}
 	return out, nil
+}
+
+// mattes returns the colour in which a pixel of a Cryptomatte is shown: each ID has one of its own, as strong as it covers.
+func mattes(planes []pixel.Plane, at int) (r, g, b float64) {
+	for k := 0; k+1 < len(planes); k += 2 {
+		id, coverage := math.Float32bits(planes[k].Data[at]), float64(planes[k+1].Data[at])
+		part := func(shift int) float64 { return 0.1 + 0.9*float64(id>>shift&0xff)/0xff }
+		if coverage > 0 {
+			r, g, b = r+coverage*part(0), g+coverage*part(8), b+coverage*part(16)
+		}
+	}
+	return r, g, b
 }
 
 // A Value is one channel's value at a point.

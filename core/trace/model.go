@@ -32,6 +32,9 @@ type solid struct {
 	corners   []corner   // three a triangle; none where no part has texture coordinates or colours
 	box       geom.Box
 	holes     bool // some of its materials let through
+	// source is which triangle of its mesh each one was, where that is kept.
+	source []int32
+	counts bool // it is to be kept
 }
 
 // A corner is what a vertex has for textures.
@@ -114,7 +117,7 @@ func (s *solid) add(of *scene.Scene, mesh scene.Mesh, to geom.Affine, node int) 
 	if to.Determinant() == 0 {
 		return
 	}
-	back := to.Inverse()
+	back, number := to.Inverse(), int32(-1)
 	for _, part := range mesh.Parts {
 		if part.Material != scene.None {
 			m := &of.Materials[part.Material]
@@ -128,8 +131,12 @@ func (s *solid) add(of *scene.Scene, mesh scene.Mesh, to geom.Affine, node int) 
 			a, b, c := part.Indices[i], part.Indices[i+1], part.Indices[i+2]
 			p, q, r := points[a], points[b], points[c]
 			flat := q.Sub(p).Cross(r.Sub(p))
+			number++
 			if flat.Length() == 0 {
 				continue // has no area and cannot be hit
+			}
+			if s.counts {
+				s.source = append(s.source, number)
 			}
 			s.triangles = append(s.triangles, triangle{p, q.Sub(p), r.Sub(p), int32(part.Material), int32(node)})
 			s.box = s.box.AddPoint(p).AddPoint(q).AddPoint(r)
@@ -195,6 +202,13 @@ func (s *solid) sort() {
 		}
 		s.corners = corners
 	}
+	if len(s.source) > 0 {
+		source := make([]int32, len(s.source))
+		for to, from := range s.tree.order {
+			source[to] = s.source[from]
+		}
+		s.source = source
+	}
 	s.triangles, s.normals, s.tree.order = triangles, normals, nil
 }
 
@@ -203,6 +217,7 @@ type World struct {
 	model     *Model
 	look      look.Look
 	pose      scene.Pose
+	seconds   float64
 	tree      *bvh
 	instances []instance
 	materials []scene.Material // the scene's and, last, the default; emission with the look's gain
@@ -224,7 +239,7 @@ type instance struct {
 
 // At returns the world at a time in seconds under a look, and in the environment that the look names, nil for none.
 func (m *Model) At(seconds float64, l look.Look, e *Environment) *World {
-	w := &World{model: m, look: l, pose: m.scene.At(seconds), around: newAround(e, l.Environment), roles: l.Roles(m.scene), gain: l.Gain()}
+	w := &World{model: m, look: l, seconds: seconds, pose: m.scene.At(seconds), around: newAround(e, l.Environment), roles: l.Roles(m.scene), gain: l.Gain()}
 	w.unseen = slices.ContainsFunc(w.roles, func(r look.Role) bool { return r.Unseen })
 	for _, material := range append(m.scene.Materials[:len(m.scene.Materials):len(m.scene.Materials)], scene.DefaultMaterial()) {
 		material.Emission = material.Emission.Scale(l.LightGain)
@@ -245,6 +260,7 @@ func (m *Model) At(seconds float64, l look.Look, e *Environment) *World {
 		if m.scene.Deforms(i) {
 			mesh, to := m.scene.Shape(i, w.pose)
 			shaped := newSolid()
+			shaped.counts = true
 			shaped.add(m.scene, mesh, to, i)
 			if shaped.finish(); len(shaped.triangles) > 0 {
 				w.instances = append(w.instances, instance{w, shaped, geom.Identity(), geom.Identity(), i})

@@ -114,6 +114,8 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		h.Window, h.Display = region, image.Rect(0, 0, j.Size.Width, j.Size.Height)
 	}
 	for _, out := range f.Files {
+		h := h
+		h.Attributes = world.cryptomattes(out.Passes)
 		text, err := encodeFile(img, h, j, f, out, rendered)
 		if err != nil {
 			return fmt.Errorf("%s: %w", out.Path, err)

@@ -106,16 +106,10 @@ func (w *World) Render(ctx context.Context, name string, s Settings, progress fu
 		for _, name := range described.ChannelNames() {
 			p.image.Planes = append(p.image.Planes, pixel.Plane{Name: name, Half: !described.Data, Data: make([]float32, p.image.Width*p.image.Height)})
 		}
-		switch code {
-		case pass.Beauty:
-			p.beauty = p.planes(described)
-		case pass.Depth:
-			p.depth = p.planes(described)
-		case pass.Normal:
-			p.normal = p.planes(described)
-		case pass.Object:
-			p.object = p.planes(described)
-		}
+		p.wants(described)
+	}
+	if err := p.look(name); err != nil {
+		return nil, err
 	}
 	var next, done atomic.Int64
 	var broken atomic.Value // the error of a row that could not be rendered
@@ -163,16 +157,36 @@ type rendering struct {
 	opening    float64 // radius of the lens in metres, 0 if everything is sharp
 	focus      float64 // metres ahead
 	image      *pixel.Image
-	// Planes of each pass, nil where it is not wanted.
-	beauty, depth, normal, object [][]float32
+	out        map[pass.Code][][]float32 // planes of each pass that is wanted
+	// Planes that every sample asks for, nil where they are not wanted.
+	beauty, object, albedo [][]float32
+	centred                []centred
+	mattes                 []matte
+	next, before           *shifted // the frames around, for passes of motion
 }
 
-func (p *rendering) planes(described pass.Pass) [][]float32 {
+// wants makes room for a pass.
+func (p *rendering) wants(described pass.Pass) {
 	var planes [][]float32
 	for _, name := range described.ChannelNames() {
 		planes = append(planes, p.image.Plane(name).Data)
 	}
-	return planes
+	if p.out == nil {
+		p.out = map[pass.Code][][]float32{}
+	}
+	p.out[described.Code] = planes
+	switch {
+	case described.Code == pass.Beauty:
+		p.beauty = planes
+	case described.Code == pass.Object:
+		p.object = planes
+	case described.Code == pass.Albedo:
+		p.albedo = planes
+	case described.IsCryptomatte():
+		p.mattes = append(p.mattes, p.world.newMatte(described.Code, planes))
+	default:
+		p.centred = append(p.centred, centred{described.Code, planes})
+	}
 }
 
 func (p *rendering) row(y int) {
@@ -183,10 +197,10 @@ func (p *rendering) row(y int) {
 			p.bar(at)
 			continue
 		}
-		if p.depth != nil || p.normal != nil {
+		if len(p.centred) > 0 {
 			p.centre(at, px, py)
 		}
-		if p.beauty != nil || p.object != nil {
+		if p.beauty != nil || p.object != nil || p.albedo != nil || len(p.mattes) > 0 {
 			p.filtered(at, px, py)
 		}
 	}
@@ -197,25 +211,15 @@ func (p *rendering) bar(at int) {
 	if p.beauty != nil && !p.settings.Background.Transparent {
 		p.beauty[3][at] = 1
 	}
-	if p.depth != nil {
-		p.depth[0][at] = float32(p.settings.DepthBackground)
-	}
+	p.far(at)
 }
 
-// centre fills the passes that hold the value at the pixel's centre.
-func (p *rendering) centre(at, px, py int) {
-	origin, direction := p.projection.Ray(float64(px)+0.5, float64(py)+0.5)
-	depth, normal := p.settings.DepthBackground, geom.Vec{}
-	var h hit
-	if p.world.seenFirst(origin, direction, &h) {
-		surf := p.world.surface(origin, direction, &h)
-		depth, normal = p.projection.Depth(surf.point), surf.normal
-	}
-	if p.depth != nil {
-		p.depth[0][at] = float32(depth)
-	}
-	if p.normal != nil {
-		store(p.normal, at, normal)
+// far fills the passes of distance where there is no surface.
+func (p *rendering) far(at int) {
+	for _, code := range []pass.Code{pass.Depth, pass.Distance} {
+		if planes := p.out[code]; planes != nil {
+			planes[0][at] = float32(p.settings.DepthBackground)
+		}
 	}
 }
 
@@ -226,7 +230,8 @@ func (p *rendering) filtered(at, px, py int) {
 	s := newSampler(px, py, p.settings.Frame)
 	background := p.settings.Background
 	ownSky := !background.Transparent && !background.Plain
-	var light, object geom.Vec
+	var light, object, albedo geom.Vec
+	var shares [mostMattes]shares
 	bare, holes := 0.0, 0.0 // samples that show the background, and those that are cut out
 	for i := range n * n {
 		s.sample = i
@@ -258,8 +263,17 @@ func (p *rendering) filtered(at, px, py int) {
 		default:
 			bare++
 		}
-		if found && p.object != nil {
+		if !found {
+			continue
+		}
+		if p.object != nil {
 			object = object.Add(p.world.colors[h.node()])
+		}
+		if p.albedo != nil {
+			albedo = albedo.Add(p.world.surface(origin, direction, &h).material.BaseColor)
+		}
+		for k := range p.mattes {
+			shares[k].add(p.mattes[k].id(&h))
 		}
 	}
 	share := 1 / float64(n*n)
@@ -275,6 +289,12 @@ func (p *rendering) filtered(at, px, py int) {
 	}
 	if p.object != nil {
 		store(p.object, at, object.Scale(share))
+	}
+	if p.albedo != nil {
+		store(p.albedo, at, albedo.Scale(share))
+	}
+	for k := range p.mattes {
+		shares[k].rank(p.mattes[k].planes, at, share)
 	}
 }
 

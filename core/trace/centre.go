@@ -1,0 +1,165 @@
+package trace
+
+import (
+	"fmt"
+
+	"reelhouse/core/geom"
+	"reelhouse/core/lens"
+	"reelhouse/core/pass"
+	"reelhouse/core/scene"
+)
+
+// A centred pass holds the value at the pixel's centre.
+type centred struct {
+	code   pass.Code
+	planes [][]float32
+}
+
+// centre fills the passes that hold the value at the pixel's centre.
+func (p *rendering) centre(at, px, py int) {
+	x, y := float64(px)+0.5, float64(py)+0.5
+	origin, direction := p.projection.Ray(x, y)
+	var h hit
+	if !p.world.seenFirst(origin, direction, &h) {
+		p.far(at)
+		p.moveSky(at, direction, x, y)
+		return
+	}
+	surf := p.world.surface(origin, direction, &h)
+	for _, wanted := range p.centred {
+		planes := wanted.planes
+		switch wanted.code {
+		case pass.Depth:
+			planes[0][at] = float32(p.projection.Depth(surf.point))
+		case pass.Distance:
+			planes[0][at] = float32(h.distance)
+		case pass.Position:
+			store(planes, at, surf.point)
+		case pass.Normal:
+			store(planes, at, surf.normal)
+		case pass.CameraNormal:
+			store(planes, at, p.projection.InCamera(surf.normal))
+		case pass.UV:
+			u, v := h.uv()
+			planes[0][at], planes[1][at] = float32(u), float32(v)
+		case pass.Facing:
+			planes[0][at] = float32(max(0, -surf.normal.Dot(direction)))
+		case pass.Motion:
+			p.move(planes, at, p.next, p.next.point(&h, surf.point), x, y, 1)
+		case pass.MotionBack:
+			p.move(planes, at, p.before, p.before.point(&h, surf.point), x, y, -1)
+		}
+	}
+}
+
+// move stores how far a point moves in the picture from one frame to the other, as a frame passes.
+func (p *rendering) move(planes [][]float32, at int, other *shifted, point geom.Vec, x, y, onward float64) {
+	if toX, toY, ahead := other.projection.Pixel(point); ahead {
+		planes[0][at], planes[1][at] = float32(onward*(toX-x)), float32(onward*(toY-y))
+	}
+}
+
+// veryFar is where the sky counts as lying, in metres, for passes of motion.
+const veryFar = 1e7
+
+// moveSky stores how far the sky moves, which is by the camera's turn alone.
+func (p *rendering) moveSky(at int, direction geom.Vec, x, y float64) {
+	if planes := p.out[pass.Motion]; planes != nil {
+		p.move(planes, at, p.next, direction.Scale(veryFar), x, y, 1)
+	}
+	if planes := p.out[pass.MotionBack]; planes != nil {
+		p.move(planes, at, p.before, direction.Scale(veryFar), x, y, -1)
+	}
+}
+
+// uv returns the first texture coordinates of what was hit, 0 if it has none.
+func (h *hit) uv() (u, v float64) {
+	if len(h.instance.solid.corners) == 0 {
+		return 0, 0
+	}
+	c := h.instance.solid.corners[3*h.triangle:][:3]
+	a, b, d := c[0].uv[0], c[1].uv[0], c[2].uv[0]
+	return mix3(a.U, b.U, d.U, h.u, h.v), mix3(a.V, b.V, d.V, h.u, h.v)
+}
+
+// A shifted is a frame before or after the one that is rendered: where everything is then.
+type shifted struct {
+	world      *World
+	pose       scene.Pose
+	projection lens.Projection
+	back       map[int]geom.Affine   // of nodes that move: from the world of this frame into the node's own space
+	corners    map[int][][3]geom.Vec // of nodes that change their shape: their triangles in the world of the other frame
+}
+
+// look finds the frames around, if passes of motion are wanted.
+func (p *rendering) look(camera string) error {
+	perSecond := p.settings.FramesPerSecond
+	if perSecond == 0 {
+		perSecond = 24
+	}
+	for code, onward := range map[pass.Code]float64{pass.Motion: 1, pass.MotionBack: -1} {
+		if p.out[code] == nil {
+			continue
+		}
+		other, err := p.world.shift(p.world.seconds+onward/perSecond, camera, p.settings)
+		if err != nil {
+			return fmt.Errorf("frame beside: %w", err)
+		}
+		if code == pass.Motion {
+			p.next = other
+		} else {
+			p.before = other
+		}
+	}
+	return nil
+}
+
+func (w *World) shift(seconds float64, camera string, settings Settings) (*shifted, error) {
+	s := w.model.scene
+	node := s.FindCamera(camera)
+	if node == scene.None {
+		return nil, fmt.Errorf("the scene has no camera %q", camera)
+	}
+	out := &shifted{world: w, pose: s.At(seconds), back: map[int]geom.Affine{}, corners: map[int][][3]geom.Vec{}}
+	_, _, out.projection = settings.projection(out.pose.World[node], s.Cameras[s.Nodes[node].Camera])
+	moving := s.Moving()
+	for _, i := range w.pose.Shown {
+		switch {
+		case s.Nodes[i].Mesh == scene.None:
+		case s.Deforms(i):
+			mesh, to := s.Shape(i, out.pose)
+			out.corners[i] = placedTriangles(mesh, to)
+		case moving[i] && w.pose.World[i].Determinant() != 0:
+			out.back[i] = w.pose.World[i].Inverse()
+		}
+	}
+	return out, nil
+}
+
+// placedTriangles returns the triangles of a mesh, in their order, mapped.
+func placedTriangles(mesh scene.Mesh, to geom.Affine) [][3]geom.Vec {
+	var all [][3]geom.Vec
+	for _, part := range mesh.Parts {
+		for i := 0; i+2 < len(part.Indices); i += 3 {
+			var t [3]geom.Vec
+			for k := range t {
+				t[k] = to.Point(part.Positions[part.Indices[i+k]])
+			}
+			all = append(all, t)
+		}
+	}
+	return all
+}
+
+// point returns where the point of a surface that was hit is in the other frame.
+func (s *shifted) point(h *hit, point geom.Vec) geom.Vec {
+	node := h.node()
+	if back, moves := s.back[node]; moves {
+		return s.pose.World[node].Point(back.Point(point))
+	}
+	if corners := s.corners[node]; corners != nil && len(h.instance.solid.source) > 0 {
+		t := corners[h.instance.solid.source[h.triangle]]
+		return t[0].Scale(1 - h.u - h.v).Add(t[1].Scale(h.u)).Add(t[2].Scale(h.v))
+	}
+	return point
+}

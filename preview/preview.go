@@ -38,6 +38,7 @@ const (
 	keptWorlds       = 6
 	keptEnvironments = 3
 	keptSights       = 1000
+	keptPasses       = 4
 )
 
 // Previews renders pictures of a house's scenes. It may be used by many goroutines at once. One picture is sharpened at a time; a first
@@ -50,6 +51,7 @@ type Previews struct {
 	worlds       shelf[*trace.World]
 	environments shelf[*trace.Environment]
 	sights       shelf[trace.Sight]
+	passes       shelf[Wall]
 }
 
 // New returns previews without anything in memory.
@@ -57,7 +59,7 @@ func New(h *house.House) *Previews {
 	return &Previews{
 		house: h, turn: make(chan struct{}, 1),
 		models: shelf[*trace.Model]{most: keptModels}, worlds: shelf[*trace.World]{most: keptWorlds}, environments: shelf[*trace.Environment]{most: keptEnvironments},
-		sights: shelf[trace.Sight]{most: keptSights},
+		sights: shelf[trace.Sight]{most: keptSights}, passes: shelf[Wall]{most: keptPasses},
 	}
 }
 
@@ -88,6 +90,41 @@ func (p *Previews) Picture(ctx context.Context, t farm.Thumb, step Step) ([]byte
 	var b bytes.Buffer
 	err = picture.Encode(&b, encoding, img, s.Passes, picture.Header{})
 	return b.Bytes(), err
+}
+
+// passSamples are the samples along a pixel's edge of Passes.
+const passSamples = 2
+
+// A Wall is a picture in every pass, and what the IDs of its Cryptomattes stand for.
+type Wall struct {
+	Image *pixel.Image
+	Names map[float32]string
+}
+
+// Passes renders every pass of a picture, to be looked at one by one; the last ones are kept.
+func (p *Previews) Passes(ctx context.Context, t farm.Thumb, depthBackground float64) (Wall, error) {
+	return p.passes.get(key(t.Key(), depthBackground), func() (Wall, error) {
+		w, err := p.world(t)
+		if err != nil {
+			return Wall{}, err
+		}
+		s, err := settings(t, Step{1, passSamples})
+		if err != nil {
+			return Wall{}, err
+		}
+		names := map[float32]string{}
+		s.Passes, s.DepthBackground = nil, depthBackground
+		for _, described := range pass.Catalogue() {
+			s.Passes = append(s.Passes, described.Code)
+			if described.IsCryptomatte() {
+				for _, name := range w.MatteNames(described.Code) {
+					names[pass.ID(name)] = name
+				}
+			}
+		}
+		img, err := w.Render(context.WithoutCancel(ctx), t.Camera, s, func(float64) {}) // others wait for the same
+		return Wall{img, names}, err
+	})
 }
 
 // Pick returns what a picture shows at a place, given in parts of its width and height from the top left corner.

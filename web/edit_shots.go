@@ -83,6 +83,15 @@ func (e edit) addShot(p *production.Production) error {
 }
 
 func (e edit) passList(p *production.Production) error {
+	if e.field == "suggested" {
+		for _, s := range pass.Suggestions() {
+			if _, there := p.FindPassList(s.Code); s.Code == e.value && !there {
+				p.PassLists = append(p.PassLists, production.PassList{Code: s.Code, Name: s.Name, Passes: pass.Sorted(s.Passes)})
+				return nil
+			}
+		}
+		return errChoice
+	}
 	if e.field == "add" {
 		p.PassLists = append(p.PassLists, production.PassList{
 			Code: fresh("list", len(p.PassLists), func(c string) bool { _, ok := p.FindPassList(c); return ok }), Name: "New list", Passes: []pass.Code{pass.Beauty},

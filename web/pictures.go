@@ -142,9 +142,9 @@ func (a *app) pick(c *echo.Context) error {
 	out := pickedPoint{Code: p.Code, Frame: t.Frame}
 	out.View, _ = p.FindView(c.QueryParam("view"))
 	at := func(name string) (trace.Picked, error) {
-		var x, y float64
-		if n, err := fmt.Sscanf(c.QueryParam(name), "%g,%g", &x, &y); n != 2 || err != nil || !(x >= 0 && x <= 1 && y >= 0 && y <= 1) {
-			return trace.Picked{}, echo.NewHTTPError(http.StatusBadRequest, "A point is two numbers from 0 to 1, from the top left corner.")
+		x, y, err := place(c.QueryParam(name))
+		if err != nil {
+			return trace.Picked{}, err
 		}
 		return a.Previews.Pick(t, x, y)
 	}

@@ -109,6 +109,8 @@ func (a *app) routes(e *echo.Echo) {
 	p.GET("/preview", a.preview)
 	p.GET("/pick", a.pick)
 	p.GET("/sights", a.sights)
+	p.GET("/wall", a.wallValues)
+	p.GET("/wall/:pass", a.wallPicture)
 	for _, st := range stations {
 		p.GET("/"+string(st.Key), a.station(st))
 	}

@@ -4,7 +4,6 @@ import (
 	"slices"
 
 	"reelhouse/core/frame"
-	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
@@ -68,11 +67,6 @@ func fillShots(a *app, v *view) error {
 		Shots []shownShot
 		Chart chart
 	}{views, shots, newChart(v.Production.Production, last)}
-	return nil
-}
-
-func fillPasses(_ *app, v *view) error {
-	v.Page = struct{ Catalogue []pass.Pass }{pass.Catalogue()}
 	return nil
 }
 

@@ -129,11 +129,12 @@ func mattes(planes []pixel.Plane, at int) (r, g, b float64) {
 
 // A Value is one channel's value at a point.
 type Value struct {
-	Channel string  `json:"channel"`
-	Pass    string  `json:"pass"`
-	Unit    string  `json:"unit,omitempty"`
-	Value   float64 `json:"value"`
-	Text    string  `json:"text"`
+	Channel string    `json:"channel"`
+	Code    pass.Code `json:"code"`
+	Pass    string    `json:"pass"`
+	Unit    string    `json:"unit,omitempty"`
+	Value   float64   `json:"value"`
+	Text    string    `json:"text"`
 }
 
 // Probe returns every channel's value at a pixel, from the top left, exactly as the file holds it.
@@ -150,7 +151,7 @@ func Probe(img *pixel.Image, x, y int) ([]Value, error) {
 				continue
 			}
 			v := float64(plane.Data[y*img.Width+x])
-			value := Value{Channel: strings.TrimPrefix(name, string(code)+"."), Pass: described.Name, Unit: described.Unit, Value: v, Text: fmt.Sprintf("%.4f", v)}
+			value := Value{Channel: strings.TrimPrefix(name, string(code)+"."), Code: code, Pass: described.Name, Unit: described.Unit, Value: v, Text: fmt.Sprintf("%.4f", v)}
 			if math.IsNaN(v) || math.IsInf(v, 0) {
 				value.Value, value.Text = 0, fmt.Sprint(v)
 			}

@@ -109,24 +109,23 @@ func (w *World) cryptomattes(passes []pass.Code) imagefile.Attributes {
 	var all imagefile.Attributes
 	for _, code := range passes {
 		if described, err := pass.Find(code); err == nil && described.IsCryptomatte() {
-			all = append(all, picture.Cryptomatte(described, w.Manifest(code))...)
+			all = append(all, picture.Cryptomatte(described, pass.Manifest(w.MatteNames(code)))...)
 		}
 	}
 	return all
 }
 
-// Manifest returns the manifest of a Cryptomatte of the scene: every name of a thing that is shown.
-func (w *World) Manifest(code pass.Code) string {
+// MatteNames returns the names of all things that are shown and that a Cryptomatte tells apart.
+func (w *World) MatteNames(code pass.Code) []string {
 	s, all := w.model.scene, w.matteNames(code)
-	var names []string
 	if code == pass.CryptoMaterial {
-		names = all
-	} else {
-		for _, i := range w.pose.Shown {
-			if s.Nodes[i].Mesh != scene.None {
-				names = append(names, all[i])
-			}
+		return all
+	}
+	var names []string
+	for _, i := range w.pose.Shown {
+		if s.Nodes[i].Mesh != scene.None {
+			names = append(names, all[i])
 		}
 	}
-	return pass.Manifest(names)
+	return names
 }

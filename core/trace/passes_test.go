@@ -169,7 +169,7 @@ func TestCryptomattesCoverPixels(t *testing.T) {
 	if id, coverage := first("CryptoObject", 50, 80); id != pass.ID("floor") || math.Abs(coverage-1) > 1e-6 {
 		t.Errorf("the floor covers %v (%v)", coverage, id)
 	}
-	if m := w.Manifest(pass.CryptoAsset); m != `{"set":"`+pass.IDText("set")+`","sign":"`+pass.IDText("sign")+`"}` {
+	if m := pass.Manifest(w.MatteNames(pass.CryptoAsset)); m != `{"set":"`+pass.IDText("set")+`","sign":"`+pass.IDText("sign")+`"}` {
 		t.Errorf("the manifest of assets is %s", m)
 	}
 }

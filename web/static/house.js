@@ -109,4 +109,5 @@ document.addEventListener("error", (e) => {
 
 if (document.getElementById("room")) import("/static/screening.js");
 if (document.body.dataset.station === "output") import("/static/output.js");
+if (document.body.dataset.station === "passes") import("/static/pick.js");
 if (document.body.dataset.station === "views") for (const part of ["plan", "live", "pick"]) import(`/static/${part}.js`);

@@ -23,7 +23,7 @@ function pick(picture, point, measure) {
     picked.first = point;
     mark(picture.querySelector("svg"), point);
   }
-  htmx.ajax("GET", url, { source: picture, target: "#picked", swap: "outerHTML" });
+  htmx.ajax("GET", url, { source: picture, target: picture.dataset.into ?? "#picked", swap: "outerHTML" });
 }
 
 document.addEventListener("click", (e) => {

@@ -1,10 +1,12 @@
 package farm
 
 import (
+	"slices"
 	"strconv"
 
 	"reelhouse/core/job"
 	"reelhouse/core/naming"
+	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/stamp"
 	"reelhouse/house"
@@ -26,6 +28,14 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	}, nil
 }
 
+// depthFact says what the depth pass holds, "" if there is none.
+func depthFact(s plan.Sequence, b plan.Batch) string {
+	if !slices.Contains(s.Passes, pass.Depth) {
+		return ""
+	}
+	return b.Depth.String()
+}
+
 // headerFacts returns what the headers of a frame's files say; parts of the production by their codes.
 func headerFacts(f stamp.Facts, s plan.Sequence, b plan.Batch) []job.Fact {
 	var kept []job.Fact
@@ -33,7 +43,7 @@ func headerFacts(f stamp.Facts, s plan.Sequence, b plan.Batch) []job.Fact {
 		{Name: "production", Value: f.Production}, {Name: "title", Value: f.Title}, {Name: "shot", Value: f.Shot}, {Name: "shotname", Value: f.ShotName},
 		{Name: "view", Value: f.View}, {Name: "camera", Value: s.Camera}, {Name: "lens", Value: f.Lens}, {Name: "look", Value: s.Look.Code},
 		{Name: "size", Value: f.Size}, {Name: "quality", Value: b.Quality.Code}, {Name: "version", Value: strconv.Itoa(b.Version)},
-		{Name: "timecode", Value: f.Timecode}, {Name: "date", Value: f.Date()}, {Name: "note", Value: f.Note}, {Name: "scene", Value: b.Scene.SHA256},
+		{Name: "timecode", Value: f.Timecode}, {Name: "date", Value: f.Date()}, {Name: "note", Value: f.Note}, {Name: "scene", Value: b.Scene.SHA256}, {Name: "depth", Value: depthFact(s, b)},
 	} {
 		if fact.Value != "" {
 			kept = append(kept, fact)

@@ -127,6 +127,28 @@ func (p *Previews) Passes(ctx context.Context, t farm.Thumb, depthBackground flo
 	})
 }
 
+// Depths measures how deep a picture is over several frames.
+func (p *Previews) Depths(t farm.Thumb, frames []int) (trace.Depths, error) {
+	var all trace.Depths
+	for _, n := range frames {
+		t.Frame = n
+		w, err := p.moment(t, false)
+		if err != nil {
+			return all, err
+		}
+		s, err := settings(t, Step{1, 1})
+		if err != nil {
+			return all, err
+		}
+		d, err := w.Depths(t.Camera, s)
+		if err != nil {
+			return all, err
+		}
+		all.Add(d)
+	}
+	return all, nil
+}
+
 // Pick returns what a picture shows at a place, given in parts of its width and height from the top left corner.
 func (p *Previews) Pick(t farm.Thumb, x, y float64) (trace.Picked, error) {
 	w, err := p.world(t)

@@ -206,12 +206,7 @@ func (e edit) apply(p *production.Production) error {
 	case "pass-list":
 		return e.passList(p)
 	case "depth":
-		metres, err := strconv.ParseFloat(e.value, 64)
-		if err != nil {
-			return fmt.Errorf("%q is not a number of metres", e.value)
-		}
-		p.DepthBackground = metres
-		return nil
+		return e.depth(p)
 	case "output":
 		return e.output(p)
 	case "names":

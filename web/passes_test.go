@@ -52,3 +52,35 @@ func TestSuggestedListsAreTaken(t *testing.T) {
 		}
 	}
 }
+
+// The floor of the test's scene lies 2 m below the camera, and from 9 m before the origin to 9 m behind it; the camera stands at 5 m.
+func TestDepthIsMeasuredAndTaken(t *testing.T) {
+	s := newSite(t)
+	edit := func(field, value string, values ...string) string {
+		_, body := s.post("/p/TEST/edit/depth", url.Values{"field": {field}, "value": {value}, "values": values, "station": {"passes"}})
+		return body
+	}
+	_, body := s.get("/p/TEST/depths?shot=010")
+	s.says(body, "3 of 3 frames", "as the picture", "depth-bar")
+	edit("depthBackground", "5")
+	_, body = s.get("/p/TEST/depths?shot=010")
+	s.says(body, "nearer than the farthest surface")
+	s.says(edit("picture", "picture"), "Near, m", "0 at 0 m, 1 at 100 m, clipped")
+	s.says(edit("range", "3.5 14"), "0 at 3.5 m, 1 at 14 m")
+	edit("inverted", "", "1")
+	edit("filtered", "", "1")
+	s.says(edit("open", ""), "1 at 3.5 m, 0 at 14 m, filtered")
+	if d := s.production().Depth; d != (pass.DepthStyle{Picture: true, Near: 3.5, Far: 14, Inverted: true, Open: true, Filtered: true}) {
+		t.Errorf("the style is %+v", d)
+	}
+	s.says(edit("near", "20"), "has to be nearer than far")
+	s.says(edit("far", "x"), "is not a number")
+	s.says(edit("range", "1"), "cannot be edited")
+	if code, _ := s.get("/p/TEST/depths?shot=none"); code != 404 {
+		t.Errorf("a shot that is not there: %d", code)
+	}
+	d, err := s.house.Draft(s.production().Production)
+	if err != nil || !d.Batch.Depth.Filtered {
+		t.Errorf("the batch has %+v, %v", d.Batch.Depth, err)
+	}
+}

@@ -211,6 +211,9 @@ func (a *app) depthFar(s store.Sequence, output string) (float64, error) {
 			if err != nil {
 				return 0, err
 			}
+			if b.Plan.Depth.Picture {
+				return 1, nil
+			}
 			return screening.DepthFar(img, b.Plan.DepthBackground), nil
 		}
 	}

@@ -109,6 +109,7 @@ func (a *app) routes(e *echo.Echo) {
 	p.GET("/preview", a.preview)
 	p.GET("/pick", a.pick)
 	p.GET("/sights", a.sights)
+	p.GET("/depths", a.measureDepth)
 	p.GET("/wall", a.wallValues)
 	p.GET("/wall/:pass", a.wallPicture)
 	for _, st := range stations {

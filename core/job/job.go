@@ -51,6 +51,8 @@ type Job struct {
 	Samples         int          `json:"samples"` // along each edge of a pixel
 	Filter          pixel.Filter `json:"filter"`
 	DepthBackground float64      `json:"depthBackground"` // metres
+	// Depth says what the depth pass holds; left out, it is metres.
+	Depth pass.DepthStyle `json:"depth,omitzero"`
 	Frames          []Frame      `json:"frames"`
 	// Facts go into the header of every file that can hold them.
 	Facts []Fact `json:"facts"`
@@ -122,6 +124,8 @@ func Read(r io.Reader) (Job, error) {
 		return Job{}, fmt.Errorf("job: no scene is named")
 	case !j.Rate.Valid():
 		return Job{}, fmt.Errorf("job: the frame rate must be above 0")
+	case j.Depth.Check() != nil:
+		return Job{}, fmt.Errorf("job: %w", j.Depth.Check())
 	case len(j.Frames) == 0:
 		return Job{}, fmt.Errorf("job: no frame is asked for")
 	}

@@ -28,6 +28,7 @@ type Batch struct {
 	FirstFrame      int                  `json:"firstFrame"`
 	Scene           production.SceneFile `json:"scene"`
 	DepthBackground float64              `json:"depthBackground"`
+	Depth           pass.DepthStyle      `json:"depth,omitzero"`
 	Standards       Agreed               `json:"standards"`
 	Sequences       []Sequence           `json:"sequences"`
 }
@@ -114,7 +115,7 @@ func Build(p production.Production, m Measure) (Batch, error) {
 	quality, _ := p.FindQuality(p.Quality)
 	b := Batch{
 		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
-		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground,
+		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth,
 	}
 	b.Standards = Agreed{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
 	patterns := map[string]naming.Pattern{}

@@ -35,6 +35,8 @@ type Production struct {
 	Shots        []Shot            `json:"shots"`
 	// DepthBackground is the depth in metres where there is no surface.
 	DepthBackground float64 `json:"depthBackground"`
+	// Depth says what the depth pass holds.
+	Depth pass.DepthStyle `json:"depth,omitzero"`
 	// Quality is the code of the quality that the next batch is sent in.
 	Quality string `json:"quality"`
 }

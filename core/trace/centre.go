@@ -30,7 +30,7 @@ func (p *rendering) centre(at, px, py int) {
 		planes := wanted.planes
 		switch wanted.code {
 		case pass.Depth:
-			planes[0][at] = float32(p.projection.Depth(surf.point))
+			planes[0][at] = float32(p.settings.Depth.Value(p.projection.Depth(surf.point)))
 		case pass.Distance:
 			planes[0][at] = float32(h.distance)
 		case pass.Position:

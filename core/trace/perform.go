@@ -89,7 +89,7 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	}
 	settings := Settings{
 		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(), Passes: j.Passes, Samples: j.Samples, Filter: j.Filter,
-		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground,
+		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground, Depth: j.Depth,
 	}
 	var mutex sync.Mutex
 	said := 0.0
@@ -136,7 +136,7 @@ func encodeFile(img *pixel.Image, h picture.Header, j job.Job, f job.Frame, out 
 	}
 	if out.Size != (raster.Size{}) {
 		h.Window, h.Display = image.Rectangle{}, image.Rectangle{} // a part of a reduced picture is a picture of its own
-		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, filteredPlanes(out.Passes))
+		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, filteredPlanes(out.Passes, j.Depth))
 	}
 	if out.Stamp.On {
 		img = img.Clone()
@@ -159,7 +159,7 @@ func encodeFile(img *pixel.Image, h picture.Header, j job.Job, f job.Frame, out 
 }
 
 // filteredPlanes answers which planes of the passes hold values that may be averaged.
-func filteredPlanes(passes []pass.Code) func(plane string) bool {
+func filteredPlanes(passes []pass.Code, depth pass.DepthStyle) func(plane string) bool {
 	filtered := map[string]bool{}
 	for _, code := range passes {
 		described, err := pass.Find(code)
@@ -167,7 +167,7 @@ func filteredPlanes(passes []pass.Code) func(plane string) bool {
 			continue
 		}
 		for _, name := range described.ChannelNames() {
-			filtered[name] = described.Filtered
+			filtered[name] = described.Filtered || code == pass.Depth && depth.Filtered
 		}
 	}
 	return func(plane string) bool { return filtered[plane] }

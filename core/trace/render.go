@@ -36,6 +36,7 @@ type Settings struct {
 	Filter          pixel.Filter
 	Frame           int     // changes the pattern of noise from frame to frame
 	DepthBackground float64 // metres, where there is no surface
+	Depth           pass.DepthStyle
 }
 
 // A Background is what the camera sees where there is no surface. The zero value is the look's sky.
@@ -63,6 +64,9 @@ func (s Settings) Check() error {
 		if _, err := pass.Find(code); err != nil {
 			return err
 		}
+	}
+	if err := s.Depth.Check(); err != nil {
+		return err
 	}
 	if err := s.Fit.Check(); err != nil {
 		return err
@@ -160,6 +164,7 @@ type rendering struct {
 	out        map[pass.Code][][]float32 // planes of each pass that is wanted
 	// Planes that every sample asks for, nil where they are not wanted.
 	beauty, object, albedo [][]float32
+	depth                  [][]float32 // if it is filtered
 	centred                []centred
 	mattes                 []matte
 	next, before           *shifted // the frames around, for passes of motion
@@ -182,6 +187,8 @@ func (p *rendering) wants(described pass.Pass) {
 		p.object = planes
 	case described.Code == pass.Albedo:
 		p.albedo = planes
+	case described.Code == pass.Depth && p.settings.Depth.Filtered:
+		p.depth = planes
 	case described.IsCryptomatte():
 		p.mattes = append(p.mattes, p.world.newMatte(described.Code, planes))
 	default:
@@ -200,7 +207,7 @@ func (p *rendering) row(y int) {
 		if len(p.centred) > 0 {
 			p.centre(at, px, py)
 		}
-		if p.beauty != nil || p.object != nil || p.albedo != nil || len(p.mattes) > 0 {
+		if p.beauty != nil || p.object != nil || p.albedo != nil || p.depth != nil || len(p.mattes) > 0 {
 			p.filtered(at, px, py)
 		}
 	}
@@ -216,10 +223,11 @@ func (p *rendering) bar(at int) {
 
 // far fills the passes of distance where there is no surface.
 func (p *rendering) far(at int) {
-	for _, code := range []pass.Code{pass.Depth, pass.Distance} {
-		if planes := p.out[code]; planes != nil {
-			planes[0][at] = float32(p.settings.DepthBackground)
-		}
+	if planes := p.out[pass.Depth]; planes != nil {
+		planes[0][at] = float32(p.settings.Depth.Value(p.settings.DepthBackground))
+	}
+	if planes := p.out[pass.Distance]; planes != nil {
+		planes[0][at] = float32(p.settings.DepthBackground)
 	}
 }
 
@@ -231,6 +239,7 @@ func (p *rendering) filtered(at, px, py int) {
 	background := p.settings.Background
 	ownSky := !background.Transparent && !background.Plain
 	var light, object, albedo geom.Vec
+	deep := 0.0
 	var shares [mostMattes]shares
 	bare, holes := 0.0, 0.0 // samples that show the background, and those that are cut out
 	for i := range n * n {
@@ -263,6 +272,13 @@ func (p *rendering) filtered(at, px, py int) {
 		default:
 			bare++
 		}
+		if p.depth != nil {
+			metres := p.settings.DepthBackground
+			if found {
+				metres = p.projection.Depth(origin.Add(direction.Scale(h.distance)))
+			}
+			deep += p.settings.Depth.Value(metres)
+		}
 		if !found {
 			continue
 		}
@@ -289,6 +305,9 @@ func (p *rendering) filtered(at, px, py int) {
 	}
 	if p.object != nil {
 		store(p.object, at, object.Scale(share))
+	}
+	if p.depth != nil {
+		p.depth[0][at] = float32(deep * share)
 	}
 	if p.albedo != nil {
 		store(p.albedo, at, albedo.Scale(share))

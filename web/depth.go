@@ -1,0 +1,121 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/pass"
+	"reelhouse/core/production"
+	"reelhouse/core/scene"
+)
+
+// depth applies an edit of what the depth pass holds.
+func (e edit) depth(p *production.Production) error {
+	d := &p.Depth
+	switch e.field {
+	case "depthBackground", "near", "far":
+		metres, err := e.decimal("m")
+		if err != nil {
+			return err
+		}
+		*map[string]*float64{"depthBackground": &p.DepthBackground, "near": &d.Near, "far": &d.Far}[e.field] = metres
+	case "picture":
+		if d.Picture = e.value == "picture"; d.Picture && d.Near >= d.Far {
+			d.Near, d.Far = 0, usualFar
+		}
+	case "inverted":
+		d.Inverted = e.ticked()
+	case "open":
+		d.Open = !e.ticked()
+	case "filtered":
+		d.Filtered = e.ticked()
+	case "range":
+		var near, far float64
+		if n, err := fmt.Sscan(e.value, &near, &far); n != 2 || err != nil {
+			return errChoice
+		}
+		d.Picture, d.Near, d.Far = true, near, far
+	default:
+		return errChoice
+	}
+	return d.Check()
+}
+
+// usualFar is where a picture of depth ends that nobody has measured, in metres.
+const usualFar = 100
+
+// Limits of measuring.
+const (
+	mostMeasured = 24 // frames of a shot
+	depthParts   = 48
+)
+
+// measuredDepths is what the depths of a shot are.
+type measuredDepths struct {
+	Code, Shot       string
+	Frames, Of       int
+	Near, Far        float64 // metres
+	Sky              float64 // share of the picture
+	Bars             []bar
+	ProposedNear     float64
+	ProposedFar      float64
+	Warnings         []string
+	Width, High, Bar float64
+}
+
+type bar struct{ X, Height float64 }
+
+// measureDepth answers with how near and far a shot's surfaces lie over its whole range.
+func (a *app) measureDepth(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	shot, ok := p.FindShot(c.QueryParam("shot"))
+	v, found := p.FindView(shot.View)
+	l, laid := p.FindLook(v.Look)
+	if !ok || !found || !laid || shot.Frames.Empty() {
+		return echo.NewHTTPError(http.StatusNotFound, "There is no such shot, or it has no view or no frames.")
+	}
+	rendered := p.Rendered(shot.Frames)
+	var frames []int
+	for i := range min(mostMeasured, rendered.Count()) {
+		n := i
+		if rendered.Count() > mostMeasured {
+			n = i * (rendered.Count() - 1) / (mostMeasured - 1)
+		}
+		frames = append(frames, rendered.At(n))
+	}
+	out := measuredDepths{Code: p.Code, Shot: shot.Code, Frames: len(frames), Of: rendered.Count(), Width: 10 * depthParts, High: 100}
+	measured, err := a.Previews.Depths(smallPicture(p.Production, v, l, usualSize, frames[0], previewEdge), frames)
+	if err != nil {
+		return err
+	}
+	out.Near, out.Far = measured.Range()
+	out.Sky = float64(measured.Sky) / float64(max(1, measured.Sky+len(measured.Met)))
+	if len(measured.Met) > 0 {
+		out.ProposedNear, out.ProposedFar = pass.Proposed(out.Near, out.Far)
+		counts := measured.Histogram(out.Near, out.Far, depthParts)
+		top := float64(slices.Max(counts))
+		for i, n := range counts {
+			out.Bars = append(out.Bars, bar{10 * float64(i), out.High * float64(n) / top})
+		}
+	}
+	out.Warnings = depthWarnings(p.Production, out)
+	return c.Render(http.StatusOK, "depths", out)
+}
+
+// depthWarnings says what of the production's depth does not fit what was measured.
+func depthWarnings(p production.Production, m measuredDepths) []string {
+	var texts []string
+	if p.DepthBackground < m.Far {
+		texts = append(texts, fmt.Sprintf("The background counts as %s deep, nearer than the farthest surface, %s away.", scene.Length(p.DepthBackground), scene.Length(m.Far)))
+	}
+	if d := p.Depth; d.Picture && !d.Open && (d.Near > m.Near || d.Far < m.Far) {
+		texts = append(texts, fmt.Sprintf("The picture of depth from %s to %s clips surfaces from %s to %s.", scene.Length(d.Near), scene.Length(d.Far), scene.Length(m.Near), scene.Length(m.Far)))
+	}
+	return texts
+}

@@ -115,7 +115,7 @@ func depthWarnings(p production.Production, m measuredDepths) []string {
 		texts = append(texts, fmt.Sprintf("The background counts as %s deep, nearer than the farthest surface, %s away.", scene.Length(p.DepthBackground), scene.Length(m.Far)))
 	}
 	if d := p.Depth; d.Picture && !d.Open && (d.Near > m.Near || d.Far < m.Far) {
-		texts = append(texts, fmt.Sprintf("The picture of depth from %s to %s clips surfaces from %s to %s.", scene.Length(d.Near), scene.Length(d.Far), scene.Length(m.Near), scene.Length(m.Far)))
+		texts = append(texts, fmt.Sprintf("The picture of depth from %s to %s clips some of the surfaces, which lie from %s to %s.", scene.Length(d.Near), scene.Length(d.Far), scene.Length(m.Near), scene.Length(m.Far)))
 	}
 	return texts
 }

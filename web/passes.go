@@ -100,9 +100,9 @@ func fillPasses(a *app, v *view) error {
 			page.Large = out
 		}
 	}
-	page.Large.Mapping = screening.Mapping(page.Large.Code, 0)
+	page.Large.Mapping = screening.Mapping(page.Large.Code, pass.DepthStyle{}, 0)
 	if page.Large.Code == pass.Depth || page.Large.Code == pass.Distance {
-		page.Large.Mapping = "0 m is black, the farthest surface white"
+		page.Large.Mapping = "0 m is black, the farthest surface white; metres, whatever files are to hold"
 	}
 	return nil
 }
@@ -121,7 +121,7 @@ func (a *app) wallPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	shown, err := screening.Display(wall.Image, code, 1, screening.DepthFar(wall.Image, p.DepthBackground))
+	shown, err := screening.Display(wall.Image, code, 1, screening.DepthFar(wall.Image, code, pass.DepthStyle{}, p.DepthBackground))
 	if err != nil {
 		return err
 	}

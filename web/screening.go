@@ -196,12 +196,8 @@ func (a *app) load(s store.Sequence, number int, output string) (*pixel.Image, e
 
 // depthFar returns the depth shown white for a whole sequence: that of its first good frame, so that
 // playing does not flicker.
-func (a *app) depthFar(s store.Sequence, output string) (float64, error) {
+func (a *app) depthFar(s store.Sequence, b store.Batch, code pass.Code, output string) (float64, error) {
 	frames, err := a.House.Frames(s.ID)
-	if err != nil {
-		return 0, err
-	}
-	b, err := a.House.Batch(s.BatchID)
 	if err != nil {
 		return 0, err
 	}
@@ -211,10 +207,7 @@ func (a *app) depthFar(s store.Sequence, output string) (float64, error) {
 			if err != nil {
 				return 0, err
 			}
-			if b.Plan.Depth.Picture {
-				return 1, nil
-			}
-			return screening.DepthFar(img, b.Plan.DepthBackground), nil
+			return screening.DepthFar(img, code, b.Plan.Depth, b.Plan.DepthBackground), nil
 		}
 	}
 	return 1, nil
@@ -227,9 +220,13 @@ func (a *app) screenPicture(c *echo.Context) error {
 		return err
 	}
 	code := pass.Code(c.Param("pass"))
+	b, err := a.House.Batch(s.BatchID)
+	if err != nil {
+		return err
+	}
 	far := 1.0
 	if code == pass.Depth || code == pass.Distance {
-		if far, err = a.depthFar(s, c.QueryParam("output")); err != nil {
+		if far, err = a.depthFar(s, b, code, c.QueryParam("output")); err != nil {
 			return err
 		}
 	}
@@ -244,7 +241,7 @@ func (a *app) screenPicture(c *echo.Context) error {
 	h := c.Response().Header()
 	h.Set("Content-Type", "image/png")
 	h.Set("Cache-Control", "private, max-age=3600") // a good frame does not change
-	h.Set("X-Mapping", screening.Mapping(code, far))
+	h.Set("X-Mapping", screening.Mapping(code, b.Plan.Depth, far))
 	return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(c.Response(), shown)
 }
 

@@ -24,9 +24,12 @@ func Passes(img *pixel.Image) []pass.Code {
 }
 
 // Mapping says in words how a pass is shown.
-func Mapping(code pass.Code, depthFar float64) string {
+func Mapping(code pass.Code, style pass.DepthStyle, depthFar float64) string {
 	switch code {
 	case pass.Depth, pass.Distance:
+		if code == pass.Depth && style.Picture {
+			return fmt.Sprintf("0 is black, 1 is white (%s)", style)
+		}
 		return fmt.Sprintf("0 m is black, %.4g m and beyond is white", depthFar)
 	case pass.Normal, pass.CameraNormal:
 		return "X, Y and Z from −1 to 1 as red, green and blue from 0 to 1"
@@ -48,10 +51,15 @@ const (
 	mostMotion   = 16 // pixels
 )
 
-// DepthFar returns the depth that is shown white: the farthest surface of the image, background left out.
-func DepthFar(img *pixel.Image, background float64) float64 {
+// DepthFar returns the depth or distance that is shown white: the farthest surface of the image, background left out; and 1 of a picture
+// of depth.
+func DepthFar(img *pixel.Image, code pass.Code, style pass.DepthStyle, background float64) float64 {
 	far := 0.0
-	if p := img.Plane("depth.Z"); p != nil {
+	described, err := pass.Find(code)
+	if err != nil || code == pass.Depth && style.Picture {
+		return 1
+	}
+	if p := img.Plane(described.ChannelNames()[0]); p != nil {
 		for _, v := range p.Data {
 			if z := float64(v); z < background*(1-1e-6) && z > far {
 				far = z

@@ -46,7 +46,7 @@ func TestProbeGivesTheFilesOwnValues(t *testing.T) {
 // The display: sRGB for light (0.18 becomes 118 of 255); a depth of 7.2 m with white at 7.5 m becomes 0.96, 245 of 255.
 func TestDisplayMapsAsItSays(t *testing.T) {
 	img := example()
-	far := DepthFar(img, 1000)
+	far := DepthFar(img, pass.Depth, pass.DepthStyle{}, 1000)
 	if far != float64(float32(7.2)) {
 		t.Errorf("the farthest surface is at %v", far)
 	}
@@ -67,7 +67,7 @@ func TestDisplayMapsAsItSays(t *testing.T) {
 	if _, err := Display(img, pass.Object, 1, 1); err == nil {
 		t.Error("a missing pass was shown")
 	}
-	if DepthFar(pixel.New(1, 1, "R"), 1000) != 1 {
+	if DepthFar(pixel.New(1, 1, "R"), pass.Depth, pass.DepthStyle{}, 1000) != 1 {
 		t.Error("an image without depth has no far depth of 1")
 	}
 }

@@ -206,3 +206,50 @@ func TestAFileSaysWhatItsCryptomatteIs(t *testing.T) {
 		}
 	}
 }
+
+// The wall stands 7.2 m ahead and ends at pixel 56.94. As a picture from 5.2 to 9.2 m it is a half; filtered, the edge lies between it and the
+// background, by how much the wall covers.
+func TestDepthAsAPictureAndFiltered(t *testing.T) {
+	s := settings(100)
+	s.Passes, s.Samples, s.Filter = []pass.Code{pass.Depth, pass.Distance}, 16, pixel.Box
+	w := Prepare(room()).At(0, look.Plain(), nil)
+	s.Depth = pass.DepthStyle{Picture: true, Near: 5.2, Far: 9.2, Inverted: true}
+	img := render(t, w, s)
+	if got := value(img, "depth.Z", 50, 48); math.Abs(got-0.5) > 1e-6 || value(img, "depth.Z", 50, 3) != 0 || value(img, "distance.D", 50, 3) != 1000 {
+		t.Errorf("the wall is %v, the sky %v, its distance %v", got, value(img, "depth.Z", 50, 3), value(img, "distance.D", 50, 3))
+	}
+	s.Depth = pass.DepthStyle{Filtered: true}
+	img = render(t, w, s)
+	if got, want := value(img, "depth.Z", 56, 40), 0.944*7.2+0.056*1000; math.Abs(got-want) > 10 {
+		t.Errorf("at the edge it is %v m, want about %v", got, want)
+	}
+	if got := value(img, "depth.Z", 50, 48); math.Abs(got-7.2) > 1e-5 {
+		t.Errorf("on the wall it is %v m", got)
+	}
+	s.Depth = pass.DepthStyle{Picture: true}
+	if _, err := w.Render(context.Background(), "cam", s, func(float64) {}); err == nil {
+		t.Error("a picture without a range was rendered")
+	}
+}
+
+// What is measured are the nearest floor in the picture and its far end.
+func TestDepthsAreMeasured(t *testing.T) {
+	d, err := Prepare(room()).At(0, look.Plain(), nil).Depths("cam", settings(100))
+	if err != nil {
+		t.Fatal(err)
+	}
+	near, far := d.Range()
+	if math.Abs(near-2/(1-1.0/54)) > 0.01 || far > 9.01 || far < 8 || d.Sky == 0 || d.Sky+len(d.Met) != 96*54 {
+		t.Errorf("surfaces lie from %v to %v m; %d rays met them, %d did not", near, far, len(d.Met), d.Sky)
+	}
+	counts, sum := d.Histogram(near, far, 10), 0
+	for _, n := range counts {
+		sum += n
+	}
+	if sum != len(d.Met) || counts[0] == 0 || counts[9] == 0 {
+		t.Errorf("the parts hold %v", counts)
+	}
+	if near, far := (Depths{}).Range(); near != 0 || far != 0 {
+		t.Errorf("nothing lies from %v to %v", near, far)
+	}
+}

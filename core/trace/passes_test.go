@@ -220,7 +220,7 @@ func TestDepthAsAPictureAndFiltered(t *testing.T) {
 	}
 	s.Depth = pass.DepthStyle{Filtered: true}
 	img = render(t, w, s)
-	if got, want := value(img, "depth.Z", 56, 40), 0.944*7.2+0.056*1000; math.Abs(got-want) > 10 {
+	if got, want := value(img, "depth.Z", 56, 48), 0.944*7.2+0.056*1000; math.Abs(got-want) > 10 {
 		t.Errorf("at the edge it is %v m, want about %v", got, want)
 	}
 	if got := value(img, "depth.Z", 50, 48); math.Abs(got-7.2) > 1e-5 {

@@ -102,8 +102,8 @@ type Wall struct {
 }
 
 // Passes renders every pass of a picture, to be looked at one by one; the last ones are kept.
-func (p *Previews) Passes(ctx context.Context, t farm.Thumb, depthBackground float64) (Wall, error) {
-	return p.passes.get(key(t.Key(), depthBackground), func() (Wall, error) {
+func (p *Previews) Passes(ctx context.Context, t farm.Thumb, depthBackground, occlusionRadius float64) (Wall, error) {
+	return p.passes.get(key(t.Key(), depthBackground, occlusionRadius), func() (Wall, error) {
 		w, err := p.world(t)
 		if err != nil {
 			return Wall{}, err
@@ -113,7 +113,7 @@ func (p *Previews) Passes(ctx context.Context, t farm.Thumb, depthBackground flo
 			return Wall{}, err
 		}
 		names := map[float32]string{}
-		s.Passes, s.DepthBackground = nil, depthBackground
+		s.Passes, s.DepthBackground, s.OcclusionRadius = nil, depthBackground, occlusionRadius
 		for _, described := range pass.Catalogue() {
 			s.Passes = append(s.Passes, described.Code)
 			if described.IsCryptomatte() {

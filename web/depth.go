@@ -22,6 +22,12 @@ func (e edit) depth(p *production.Production) error {
 			return err
 		}
 		*map[string]*float64{"depthBackground": &p.DepthBackground, "near": &d.Near, "far": &d.Far}[e.field] = metres
+	case "occlusion":
+		metres, err := e.decimal("m")
+		if err != nil {
+			return err
+		}
+		p.OcclusionRadius = metres
 	case "picture":
 		if d.Picture = e.value == "picture"; d.Picture && d.Near >= d.Far {
 			d.Near, d.Far = 0, usualFar

@@ -117,7 +117,7 @@ func (a *app) wallPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	wall, err := a.Previews.Passes(c.Request().Context(), t, p.DepthBackground)
+	wall, err := a.Previews.Passes(c.Request().Context(), t, p.DepthBackground, p.OcclusionRadius)
 	if err != nil {
 		return err
 	}
@@ -141,7 +141,7 @@ func (a *app) wallValues(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	wall, err := a.Previews.Passes(c.Request().Context(), t, p.DepthBackground)
+	wall, err := a.Previews.Passes(c.Request().Context(), t, p.DepthBackground, p.OcclusionRadius)
 	if err != nil {
 		return err
 	}

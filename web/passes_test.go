@@ -39,7 +39,7 @@ func TestSuggestedListsAreTaken(t *testing.T) {
 		return body
 	}
 	s.says(add("relight"), "Relighting")
-	if l, ok := s.production().FindPassList("relight"); !ok || len(l.Passes) != 6 || l.Passes[0] != pass.Beauty {
+	if l, ok := s.production().FindPassList("relight"); !ok || len(l.Passes) != 10 || l.Passes[0] != pass.Beauty {
 		t.Errorf("the list is %+v", l)
 	}
 	s.says(add("relight"), "cannot be edited")
@@ -73,6 +73,11 @@ func TestDepthIsMeasuredAndTaken(t *testing.T) {
 	if d := s.production().Depth; d != (pass.DepthStyle{Picture: true, Near: 3.5, Far: 14, Inverted: true, Open: true, Filtered: true}) {
 		t.Errorf("the style is %+v", d)
 	}
+	edit("occlusion", "0.75 m")
+	if r := s.production().OcclusionRadius; r != 0.75 {
+		t.Errorf("the radius is %v", r)
+	}
+	s.says(edit("occlusion", "-1"), "radius of occlusion has to be")
 	s.says(edit("near", "20"), "has to be nearer than far")
 	s.says(edit("far", "x"), "is not a number")
 	s.says(edit("range", "1"), "cannot be edited")

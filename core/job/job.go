@@ -53,7 +53,9 @@ type Job struct {
 	DepthBackground float64      `json:"depthBackground"` // metres
 	// Depth says what the depth pass holds; left out, it is metres.
 	Depth pass.DepthStyle `json:"depth,omitzero"`
-	Frames          []Frame      `json:"frames"`
+	// OcclusionRadius is how far, in metres, the pass of occlusion looks; left out, 2.
+	OcclusionRadius float64 `json:"occlusionRadius,omitempty"`
+	Frames          []Frame `json:"frames"`
 	// Facts go into the header of every file that can hold them.
 	Facts []Fact `json:"facts"`
 }

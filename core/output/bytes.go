@@ -25,7 +25,7 @@ var left = map[Compression]map[pass.Code]float64{
 // alike names the pass whose share stands for that of another one. Positions and movements are as hard to compress as depths, and what is the
 // same over whole surfaces as colours of objects.
 var alike = map[pass.Code]pass.Code{
-	pass.Albedo: pass.Object, pass.Distance: pass.Depth, pass.Position: pass.Depth, pass.CameraNormal: pass.Normal, pass.UV: pass.Normal, pass.Facing: pass.Depth,
+	pass.Emission: pass.Object, pass.Environment: pass.Object, pass.Occlusion: pass.Depth, pass.Shadow: pass.Depth, pass.Albedo: pass.Object, pass.Distance: pass.Depth, pass.Position: pass.Depth, pass.CameraNormal: pass.Normal, pass.UV: pass.Normal, pass.Facing: pass.Depth,
 	pass.Motion: pass.Normal, pass.MotionBack: pass.Normal, pass.CryptoObject: pass.Object, pass.CryptoMaterial: pass.Object, pass.CryptoAsset: pass.Object,
 }
 

@@ -19,7 +19,11 @@ const (
 	Normal Code = "normal"
 	Object Code = "object"
 
+	Emission     Code = "emission"
+	Environment  Code = "environment"
 	Albedo       Code = "albedo"
+	Occlusion    Code = "occlusion"
+	Shadow       Code = "shadow"
 	Distance     Code = "distance"
 	Position     Code = "position"
 	CameraNormal Code = "cameranormal"
@@ -68,7 +72,11 @@ func (p Pass) IsCryptomatte() bool { return p.Layer != "" }
 func Catalogue() []Pass {
 	return []Pass{
 		{Beauty, "Beauty", "The picture: linear light with coverage as alpha.", "", []string{"R", "G", "B", "A"}, false, true, ""},
+		{Emission, "Emission", "The light that surfaces give off themselves, exposed as the picture is.", "", []string{"R", "G", "B"}, false, true, ""},
+		{Environment, "Environment", "What is seen of sky or map where there is no surface, exposed as the picture is.", "", []string{"R", "G", "B"}, false, true, ""},
 		{Albedo, "Albedo", "The share of white light that a surface gives back, without light and shadow; black where there is none.", "", []string{"R", "G", "B"}, false, true, ""},
+		{Occlusion, "Occlusion", "How open a surface is to all sides, within the radius below: 1 in the open and where there is none, 0 in a closed corner.", "", []string{"O"}, true, true, ""},
+		{Shadow, "Shadow", "The share of the light on a surface that something keeps away from it: 0 in the open, 1 in full shadow.", "", []string{"S"}, true, true, ""},
 		{Depth, "Depth", "Distance ahead of the camera along its viewing axis, at the pixel's centre.", "m", []string{"Z"}, true, false, ""},
 		{Distance, "Distance", "Distance from the camera itself, at the pixel's centre.", "m", []string{"D"}, true, false, ""},
 		{Position, "Position", "Place of the surface in world axes, at the pixel's centre; 0 where there is none.", "m", []string{"X", "Y", "Z"}, true, false, ""},

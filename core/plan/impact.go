@@ -36,7 +36,7 @@ func Compare(before, after Batch) Impact {
 		}
 	}
 	general := before.Quality != after.Quality || before.Rate != after.Rate || before.FirstFrame != after.FirstFrame ||
-		before.DepthBackground != after.DepthBackground || before.Depth != after.Depth || before.Scene != after.Scene || before.Standards != after.Standards
+		before.DepthBackground != after.DepthBackground || before.Depth != after.Depth || before.OcclusionRadius != after.OcclusionRadius || before.Scene != after.Scene || before.Standards != after.Standards
 	for _, s := range after.Sequences {
 		was, known := old[place{s.Shot, s.SizeCode}]
 		delete(old, place{s.Shot, s.SizeCode})

@@ -29,6 +29,7 @@ type Batch struct {
 	Scene           production.SceneFile `json:"scene"`
 	DepthBackground float64              `json:"depthBackground"`
 	Depth           pass.DepthStyle      `json:"depth,omitzero"`
+	OcclusionRadius float64              `json:"occlusionRadius,omitempty"`
 	Standards       Agreed               `json:"standards"`
 	Sequences       []Sequence           `json:"sequences"`
 }
@@ -115,7 +116,7 @@ func Build(p production.Production, m Measure) (Batch, error) {
 	quality, _ := p.FindQuality(p.Quality)
 	b := Batch{
 		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
-		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth,
+		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth, OcclusionRadius: p.OcclusionRadius,
 	}
 	b.Standards = Agreed{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
 	patterns := map[string]naming.Pattern{}

@@ -175,6 +175,9 @@ func (p Production) passes(ps *problems) {
 	if err := p.Depth.Check(); err != nil {
 		ps.add(Passes, "depth", "depth", "%s", err)
 	}
+	if !(p.OcclusionRadius >= 0 && p.OcclusionRadius <= 1e6) {
+		ps.add(Passes, "depth", "occlusion", "the radius of occlusion has to be from 0 to a million metres")
+	}
 	if !(p.DepthBackground > 0) || math.IsInf(p.DepthBackground, 0) || p.DepthBackground > 1e9 {
 		ps.add(Passes, "depth", "depthBackground", "the background's depth must be a number of metres above 0")
 	}

@@ -37,6 +37,8 @@ type Production struct {
 	DepthBackground float64 `json:"depthBackground"`
 	// Depth says what the depth pass holds.
 	Depth pass.DepthStyle `json:"depth,omitzero"`
+	// OcclusionRadius is how far, in metres, the pass of occlusion looks; 0 for the renderer's usual 2 m.
+	OcclusionRadius float64 `json:"occlusionRadius,omitempty"`
 	// Quality is the code of the quality that the next batch is sent in.
 	Quality string `json:"quality"`
 }

@@ -45,7 +45,7 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 		p.Views, p.Rigs, p.Looks, p.Environments = other.Views, other.Rigs, other.Looks, other.Environments
 	}
 	if slices.Contains(parts, TakePasses) {
-		p.PassLists, p.DepthBackground, p.Depth = other.PassLists, other.DepthBackground, other.Depth
+		p.PassLists, p.DepthBackground, p.Depth, p.OcclusionRadius = other.PassLists, other.DepthBackground, other.Depth, other.OcclusionRadius
 	}
 	if slices.Contains(parts, TakeShots) {
 		p.Shots = other.Shots

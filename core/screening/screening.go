@@ -33,7 +33,7 @@ func Mapping(code pass.Code, style pass.DepthStyle, depthFar float64) string {
 		return fmt.Sprintf("0 m is black, %.4g m and beyond is white", depthFar)
 	case pass.Normal, pass.CameraNormal:
 		return "X, Y and Z from −1 to 1 as red, green and blue from 0 to 1"
-	case pass.Object, pass.UV, pass.Facing:
+	case pass.Object, pass.UV, pass.Facing, pass.Occlusion, pass.Shadow:
 		return "values as they are"
 	case pass.Position:
 		return fmt.Sprintf("X, Y and Z as red, green and blue, from black to white within every %d m", positionStep)
@@ -95,7 +95,7 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 		shown = func(v float32) byte { return plain(float64(v) / depthFar) }
 	case pass.Normal, pass.CameraNormal:
 		shown = func(v float32) byte { return plain(float64(v)/2 + 0.5) }
-	case pass.Object, pass.UV, pass.Facing:
+	case pass.Object, pass.UV, pass.Facing, pass.Occlusion, pass.Shadow:
 		shown = func(v float32) byte { return plain(float64(v)) }
 	case pass.Position:
 		shown = func(v float32) byte {

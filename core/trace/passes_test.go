@@ -52,7 +52,7 @@ func TestDataPassesByHand(t *testing.T) {
 		}
 	}
 	// In the sky there is the background's depth, and nothing else.
-	for channel, want := range map[string]float64{"depth.Z": 1000, "distance.D": 1000, "position.X": 0, "facing.F": 0, "albedo.G": 0, "motion.X": 0, "CryptoObject00.R": 0, "CryptoObject00.G": 0} {
+	for channel, want := range map[string]float64{"depth.Z": 1000, "distance.D": 1000, "position.X": 0, "facing.F": 0, "albedo.G": 0, "occlusion.O": 1, "shadow.S": 0, "emission.R": 0, "motion.X": 0, "CryptoObject00.R": 0, "CryptoObject00.G": 0} {
 		if got := value(img, channel, 50, 3); math.Abs(got-want) > 1e-9 {
 			t.Errorf("in the sky %s is %v, want %v", channel, got, want)
 		}
@@ -251,5 +251,42 @@ func TestDepthsAreMeasured(t *testing.T) {
 	}
 	if near, far := (Depths{}).Range(); near != 0 || far != 0 {
 		t.Errorf("nothing lies from %v to %v", near, far)
+	}
+}
+
+// A floor 1 m below a plate of 2 m is open to nothing above it within 2 m but at the sides; far from it, it is open. The sun overhead leaves a full
+// shadow there. The sign gives off what its material says, and the sky is what it is, both twice as bright at one stop.
+func TestPassesOfSurfacesAndSky(t *testing.T) {
+	s := settings(100)
+	s.Passes, s.Samples, s.Filter = []pass.Code{pass.Beauty, pass.Occlusion, pass.Shadow, pass.Emission, pass.Environment}, 8, pixel.Box
+	l := overhead()
+	l.ExposureEV = 1
+	l.Sky.Zenith, l.Sky.Horizon = geom.Vec{X: 0.1, Y: 0.1, Z: 0.1}, geom.Vec{X: 0.1, Y: 0.1, Z: 0.1}
+	img := render(t, Prepare(sunny()).At(0, l, nil), s)
+	x, y := at(0.34) // below the plate
+	open, shade := value(img, "occlusion.O", x, y), value(img, "shadow.S", x, y)
+	if open > 0.6 || shade < 0.9 {
+		t.Errorf("below the plate it is open by %v, in shadow by %v", open, shade)
+	}
+	x, y = at(0.9)
+	if open, shade := value(img, "occlusion.O", x, y), value(img, "shadow.S", x, y); open != 1 || shade != 0 {
+		t.Errorf("in the open it is open by %v, in shadow by %v", open, shade)
+	}
+	if a, b := value(img, "environment.G", 50, 5), value(img, "G", 50, 5); a != b || math.Abs(a-0.2) > 1e-6 {
+		t.Errorf("the sky is %v, in the picture %v", a, b)
+	}
+	s.OcclusionRadius = 0.5 // the plate is farther away
+	img = render(t, Prepare(sunny()).At(0, l, nil), s)
+	if x, y := at(0.34); value(img, "occlusion.O", x, y) != 1 {
+		t.Errorf("within half a metre it is open by %v", value(img, "occlusion.O", x, y))
+	}
+	l.LightGain = 0.5
+	img = render(t, Prepare(room()).At(0, l, nil), s)
+	if got := value(img, "emission.R", 74, 55); math.Abs(got-4*0.5*2) > 1e-6 { // 4, halved by the look, and one stop
+		t.Errorf("the sign gives off %v", got)
+	}
+	s.OcclusionRadius = math.Inf(1)
+	if s.Check() == nil {
+		t.Error("an endless radius was taken")
 	}
 }

@@ -89,7 +89,7 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	}
 	settings := Settings{
 		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(), Passes: j.Passes, Samples: j.Samples, Filter: j.Filter,
-		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground, Depth: j.Depth,
+		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground, Depth: j.Depth, OcclusionRadius: j.OcclusionRadius,
 	}
 	var mutex sync.Mutex
 	said := 0.0

@@ -6,6 +6,7 @@ import (
 	"image"
 	"math"
 	"runtime"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -18,6 +19,9 @@ import (
 	"reelhouse/core/raster"
 	"reelhouse/core/scene"
 )
+
+// DefaultOcclusion is the radius of occlusion that is not stated, in metres.
+const DefaultOcclusion = 2.0
 
 // MaxSamples is the most samples along one edge of a pixel.
 const MaxSamples = 64
@@ -37,6 +41,8 @@ type Settings struct {
 	Frame           int     // changes the pattern of noise from frame to frame
 	DepthBackground float64 // metres, where there is no surface
 	Depth           pass.DepthStyle
+	// OcclusionRadius is how far, in metres, the pass of occlusion looks; 0 for DefaultOcclusion.
+	OcclusionRadius float64
 }
 
 // A Background is what the camera sees where there is no surface. The zero value is the look's sky.
@@ -53,6 +59,8 @@ func (s Settings) Check() error {
 		return fmt.Errorf("a picture of %v cannot be rendered", s.Size)
 	case s.Samples < 1 || s.Samples > MaxSamples:
 		return fmt.Errorf("%d samples a pixel edge; 1 to %d are possible", s.Samples, MaxSamples)
+	case !(s.OcclusionRadius >= 0) || math.IsInf(s.OcclusionRadius, 0):
+		return fmt.Errorf("a radius of occlusion of %v m is no distance", s.OcclusionRadius)
 	case len(s.Passes) == 0:
 		return fmt.Errorf("no pass is asked for")
 	case !s.Region.In(image.Rect(0, 0, s.Size.Width, s.Size.Height)):
@@ -163,11 +171,13 @@ type rendering struct {
 	image      *pixel.Image
 	out        map[pass.Code][][]float32 // planes of each pass that is wanted
 	// Planes that every sample asks for, nil where they are not wanted.
-	beauty, object, albedo [][]float32
-	depth                  [][]float32 // if it is filtered
-	centred                []centred
-	mattes                 []matte
-	next, before           *shifted // the frames around, for passes of motion
+	beauty, object [][]float32
+	surfaces       *surfaceSums // of albedo, emission, occlusion and shadow
+	environment    [][]float32
+	depth          [][]float32 // if it is filtered
+	centred        []centred
+	mattes         []matte
+	next, before   *shifted // the frames around, for passes of motion
 }
 
 // wants makes room for a pass.
@@ -185,8 +195,13 @@ func (p *rendering) wants(described pass.Pass) {
 		p.beauty = planes
 	case described.Code == pass.Object:
 		p.object = planes
-	case described.Code == pass.Albedo:
-		p.albedo = planes
+	case described.Code == pass.Environment:
+		p.environment = planes
+	case slices.Contains(ofSurfaces, described.Code):
+		if p.surfaces == nil {
+			p.surfaces = &surfaceSums{}
+		}
+		p.surfaces.want(described.Code, planes)
 	case described.Code == pass.Depth && p.settings.Depth.Filtered:
 		p.depth = planes
 	case described.IsCryptomatte():
@@ -207,7 +222,7 @@ func (p *rendering) row(y int) {
 		if len(p.centred) > 0 {
 			p.centre(at, px, py)
 		}
-		if p.beauty != nil || p.object != nil || p.albedo != nil || p.depth != nil || len(p.mattes) > 0 {
+		if p.beauty != nil || p.object != nil || p.surfaces != nil || p.environment != nil || p.depth != nil || len(p.mattes) > 0 {
 			p.filtered(at, px, py)
 		}
 	}
@@ -238,7 +253,11 @@ func (p *rendering) filtered(at, px, py int) {
 	s := newSampler(px, py, p.settings.Frame)
 	background := p.settings.Background
 	ownSky := !background.Transparent && !background.Plain
-	var light, object, albedo geom.Vec
+	var light, object, around geom.Vec
+	var sums surfaceSums
+	if p.surfaces != nil {
+		sums = *p.surfaces
+	}
 	deep := 0.0
 	var shares [mostMattes]shares
 	bare, holes := 0.0, 0.0 // samples that show the background, and those that are cut out
@@ -280,13 +299,16 @@ func (p *rendering) filtered(at, px, py int) {
 			deep += p.settings.Depth.Value(metres)
 		}
 		if !found {
+			if sums.open++; p.environment != nil {
+				around = around.Add(p.world.background(direction, 0))
+			}
 			continue
 		}
 		if p.object != nil {
 			object = object.Add(p.world.colors[h.node()])
 		}
-		if p.albedo != nil {
-			albedo = albedo.Add(p.world.surface(origin, direction, &h).material.BaseColor)
+		if p.surfaces != nil {
+			sums.add(p, origin, direction, &h, &s)
 		}
 		for k := range p.mattes {
 			shares[k].add(p.mattes[k].id(&h))
@@ -309,8 +331,11 @@ func (p *rendering) filtered(at, px, py int) {
 	if p.depth != nil {
 		p.depth[0][at] = float32(deep * share)
 	}
-	if p.albedo != nil {
-		store(p.albedo, at, albedo.Scale(share))
+	if p.environment != nil {
+		store(p.environment, at, around.Scale(share*p.world.gain))
+	}
+	if p.surfaces != nil {
+		sums.store(at, share, p.world.gain)
 	}
 	for k := range p.mattes {
 		shares[k].rank(p.mattes[k].planes, at, share)

@@ -16,6 +16,7 @@ const (
 	dimAmbient = 4
 	dimMirror  = 6 // and two for each further bounce
 	dimFocus   = 12
+	dimOpen    = 14
 	dimLight   = 16
 )
 

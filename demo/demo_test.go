@@ -186,3 +186,22 @@ func BenchmarkPrepare(b *testing.B) {
 	}
 	b.ReportMetric(float64(s.Triangles())*float64(b.N)/b.Elapsed().Seconds(), "triangles/s")
 }
+
+// BenchmarkPass renders one pass of a draft frame after the other, each by itself.
+func BenchmarkPass(b *testing.B) {
+	s, err := scene.Read(bytes.NewReader(file(b)))
+	if err != nil {
+		b.Fatal(err)
+	}
+	w := trace.Prepare(s).At(1, Looks()[0], nil)
+	for _, p := range pass.Catalogue() {
+		b.Run(string(p.Code), func(b *testing.B) {
+			size := raster.Size{Width: 512, Height: 215}
+			for b.Loop() {
+				if _, err := w.Render(context.Background(), "cam_quay", trace.Settings{Size: size, Passes: []pass.Code{p.Code}, Samples: 2, Filter: pixel.Box, DepthBackground: 1000}, func(float64) {}); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}

@@ -9,24 +9,50 @@ import (
 
 // left holds the share of an OpenEXR file's size without compression that is left after it, by pass, from frames of the demo
 // production at draft quality; a test holds them against newly rendered frames. A production's own frames
-// correct the sum as they are finished.
+// correct the sum as they are finished. What stands in no list is stored as it is. Coordinates of textures and occlusion are estimated for scenes with
+// more of them than the demo's.
 var left = map[Compression]map[pass.Code]float64{
-	ZIP:   {pass.Beauty: 0.37, pass.Depth: 0.58, pass.Normal: 0.43, pass.Object: 0.05},
-	ZIPS:  {pass.Beauty: 0.41, pass.Depth: 0.62, pass.Normal: 0.45, pass.Object: 0.08},
-	PIZ:   {pass.Beauty: 0.42, pass.Depth: 0.61, pass.Normal: 0.50, pass.Object: 0.15},
-	RLE:   {pass.Beauty: 0.52, pass.Depth: 1, pass.Normal: 0.49, pass.Object: 0.67},
-	PXR24: {pass.Beauty: 0.37, pass.Depth: 0.15, pass.Normal: 0.20, pass.Object: 0.045},
-	B44:   {pass.Beauty: 0.44, pass.Depth: 1, pass.Normal: 1, pass.Object: 1},
-	B44A:  {pass.Beauty: 0.35, pass.Depth: 1, pass.Normal: 1, pass.Object: 1},
-	DWAA:  {pass.Beauty: 0.18, pass.Depth: 0.54, pass.Normal: 0.31, pass.Object: 0.058},
-	DWAB:  {pass.Beauty: 0.174, pass.Depth: 0.53, pass.Normal: 0.30, pass.Object: 0.052},
-}
-
-// alike names the pass whose share stands for that of another one. Positions and movements are as hard to compress as depths, and what is the
-// same over whole surfaces as colours of objects.
-var alike = map[pass.Code]pass.Code{
-	pass.Emission: pass.Object, pass.Environment: pass.Object, pass.Occlusion: pass.Depth, pass.Shadow: pass.Depth, pass.Albedo: pass.Object, pass.Distance: pass.Depth, pass.Position: pass.Depth, pass.CameraNormal: pass.Normal, pass.UV: pass.Normal, pass.Facing: pass.Depth,
-	pass.Motion: pass.Normal, pass.MotionBack: pass.Normal, pass.CryptoObject: pass.Object, pass.CryptoMaterial: pass.Object, pass.CryptoAsset: pass.Object,
+	ZIP: {
+		pass.Beauty: 0.37, pass.Emission: 0.013, pass.Environment: 0.063, pass.Albedo: 0.084, pass.Occlusion: 0.1, pass.Shadow: 0.2, pass.Depth: 0.58,
+		pass.Distance: 0.66, pass.Position: 0.6, pass.Normal: 0.43, pass.CameraNormal: 0.44, pass.UV: 0.4, pass.Facing: 0.66, pass.Motion: 0.86,
+		pass.MotionBack: 0.86, pass.Object: 0.05, pass.CryptoObject: 0.014, pass.CryptoMaterial: 0.017, pass.CryptoAsset: 0.013,
+	},
+	ZIPS: {
+		pass.Beauty: 0.41, pass.Emission: 0.033, pass.Environment: 0.088, pass.Albedo: 0.12, pass.Occlusion: 0.13, pass.Shadow: 0.24, pass.Depth: 0.62,
+		pass.Distance: 0.68, pass.Position: 0.61, pass.Normal: 0.45, pass.CameraNormal: 0.46, pass.UV: 0.4, pass.Facing: 0.68, pass.Motion: 0.88,
+		pass.MotionBack: 0.88, pass.Object: 0.08, pass.CryptoObject: 0.016, pass.CryptoMaterial: 0.021, pass.CryptoAsset: 0.016,
+	},
+	PIZ: {
+		pass.Beauty: 0.42, pass.Emission: 0.022, pass.Environment: 0.107, pass.Albedo: 0.1, pass.Occlusion: 0.12, pass.Shadow: 0.36, pass.Depth: 0.61,
+		pass.Distance: 0.65, pass.Position: 0.62, pass.Normal: 0.5, pass.CameraNormal: 0.51, pass.UV: 0.45, pass.Facing: 0.7, pass.Motion: 0.82,
+		pass.MotionBack: 0.82, pass.Object: 0.15, pass.CryptoObject: 0.029, pass.CryptoMaterial: 0.033, pass.CryptoAsset: 0.028,
+	},
+	RLE: {
+		pass.Beauty: 0.52, pass.Emission: 0.043, pass.Environment: 0.16, pass.Albedo: 0.16, pass.Occlusion: 0.6, pass.Shadow: 0.3, pass.Depth: 1,
+		pass.Distance: 1, pass.Position: 0.67, pass.Normal: 0.49, pass.CameraNormal: 0.65, pass.UV: 0.6, pass.Facing: 0.68, pass.Motion: 0.97,
+		pass.MotionBack: 0.97, pass.Object: 0.67, pass.CryptoObject: 0.11, pass.CryptoMaterial: 0.12, pass.CryptoAsset: 0.11,
+	},
+	PXR24: {
+		pass.Beauty: 0.37, pass.Emission: 0.013, pass.Environment: 0.071, pass.Albedo: 0.085, pass.Occlusion: 0.08, pass.Shadow: 0.14, pass.Depth: 0.15,
+		pass.Distance: 0.17, pass.Position: 0.2, pass.Normal: 0.2, pass.CameraNormal: 0.2, pass.UV: 0.2, pass.Facing: 0.23, pass.Motion: 0.21,
+		pass.MotionBack: 0.21, pass.Object: 0.045, pass.CryptoObject: 0.0135, pass.CryptoMaterial: 0.018, pass.CryptoAsset: 0.013,
+	},
+	B44: {
+		pass.Beauty: 0.44, pass.Emission: 0.44, pass.Environment: 0.44, pass.Albedo: 0.44,
+	},
+	B44A: {
+		pass.Beauty: 0.35, pass.Emission: 0.106, pass.Environment: 0.22, pass.Albedo: 0.17,
+	},
+	DWAA: {
+		pass.Beauty: 0.18, pass.Emission: 0.043, pass.Environment: 0.049, pass.Albedo: 0.12, pass.Occlusion: 0.09, pass.Shadow: 0.17, pass.Depth: 0.54,
+		pass.Distance: 0.61, pass.Position: 0.43, pass.Normal: 0.31, pass.CameraNormal: 0.32, pass.UV: 0.3, pass.Facing: 0.61, pass.Motion: 0.46,
+		pass.MotionBack: 0.46, pass.Object: 0.058, pass.CryptoObject: 0.03, pass.CryptoMaterial: 0.04, pass.CryptoAsset: 0.03,
+	},
+	DWAB: {
+		pass.Beauty: 0.174, pass.Emission: 0.037, pass.Environment: 0.043, pass.Albedo: 0.11, pass.Occlusion: 0.09, pass.Shadow: 0.165, pass.Depth: 0.53,
+		pass.Distance: 0.6, pass.Position: 0.42, pass.Normal: 0.3, pass.CameraNormal: 0.3, pass.UV: 0.3, pass.Facing: 0.6, pass.Motion: 0.45,
+		pass.MotionBack: 0.45, pass.Object: 0.052, pass.CryptoObject: 0.027, pass.CryptoMaterial: 0.036, pass.CryptoAsset: 0.027,
+	},
 }
 
 // fullBeauty is the share that is left of colour in 32-bit floats.
@@ -75,11 +101,10 @@ func (e Encoding) Bytes(passes []pass.Code, size raster.Size) float64 {
 
 // layerBytes returns bytes a pixel of a pass in an OpenEXR file.
 func (e Encoding) layerBytes(p pass.Pass) float64 {
-	known := p.Code
-	if other, ok := alike[p.Code]; ok {
-		known = other
+	bytes, share := 4.0, 1.0
+	if known, ok := left[e.Compression][p.Code]; ok {
+		share = known
 	}
-	bytes, share := 4.0, left[e.Compression][known]
 	switch {
 	case e.Compression == None:
 		share = 1
@@ -88,8 +113,8 @@ func (e Encoding) layerBytes(p pass.Pass) float64 {
 	}
 	if e.Half(p) {
 		bytes = 2
-	} else if all, ok := fullBeauty[e.Compression]; ok && p.Code == pass.Beauty {
-		share *= all / left[e.Compression][p.Code]
+	} else if all, ok := fullBeauty[e.Compression]; ok && !p.Data {
+		share = min(1, share*all/left[e.Compression][pass.Beauty])
 	}
 	return float64(len(e.Channels(p))) * bytes * share
 }

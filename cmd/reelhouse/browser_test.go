@@ -186,7 +186,8 @@ func TestScreenshots(t *testing.T) {
 	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)
 	shoot("set-up", "views?open=quay&beside1=bow&beside2=night&beside3=turn_1#set-up", sharp("#beside figure:last-child img"))
 	shoot("look", "views?look=lamplight#look", sharp("#look .overlaid img"))
-	for _, name := range []string{"standards", "scenes", "views", "shots", "passes", "batch"} {
+	shoot("passes", "passes?view=bow#wall", `document.querySelector("#large-pass img").naturalWidth > 0`)
+	for _, name := range []string{"standards", "scenes", "views", "shots", "batch"} {
 		shoot(name, name, "true")
 	}
 	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))

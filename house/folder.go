@@ -15,6 +15,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 
 	"reelhouse/core/production"
@@ -71,9 +72,11 @@ const arriving = ".incoming-"
 // sweep removes files that were coming in when the server was ended. What cannot be removed does no harm.
 func (h *House) sweep() {
 	for _, sub := range []string{"scenes", "environments"} {
-		left, _ := filepath.Glob(h.path(sub, arriving+"*"))
-		for _, path := range left {
-			os.Remove(path)
+		files, _ := os.ReadDir(h.path(sub))
+		for _, f := range files {
+			if strings.HasPrefix(f.Name(), arriving) {
+				os.Remove(h.path(sub, f.Name()))
+			}
 		}
 	}
 }

@@ -22,7 +22,7 @@ func (p *rendering) centre(at, px, py int) {
 	var h hit
 	if !p.world.seenFirst(origin, direction, &h) {
 		p.far(at)
-		p.moveSky(at, direction, x, y)
+		p.moveSky(at, origin.Add(direction.Scale(veryFar)), x, y)
 		return
 	}
 	surf := p.world.surface(origin, direction, &h)
@@ -63,12 +63,12 @@ func (p *rendering) move(planes [][]float32, at int, other *shifted, point geom.
 const veryFar = 1e7
 
 // moveSky stores how far the sky moves, which is by the camera's turn alone.
-func (p *rendering) moveSky(at int, direction geom.Vec, x, y float64) {
+func (p *rendering) moveSky(at int, sky geom.Vec, x, y float64) {
 	if planes := p.out[pass.Motion]; planes != nil {
-		p.move(planes, at, p.next, direction.Scale(veryFar), x, y, 1)
+		p.move(planes, at, p.next, sky, x, y, 1)
 	}
 	if planes := p.out[pass.MotionBack]; planes != nil {
-		p.move(planes, at, p.before, direction.Scale(veryFar), x, y, -1)
+		p.move(planes, at, p.before, sky, x, y, -1)
 	}
 }
 
@@ -84,7 +84,6 @@ func (h *hit) uv() (u, v float64) {
 
 // A shifted is a frame before or after the one that is rendered: where everything is then.
 type shifted struct {
-	world      *World
 	pose       scene.Pose
 	projection lens.Projection
 	back       map[int]geom.Affine   // of nodes that move: from the world of this frame into the node's own space
@@ -120,7 +119,7 @@ func (w *World) shift(seconds float64, camera string, settings Settings) (*shift
 	if node == scene.None {
 		return nil, fmt.Errorf("the scene has no camera %q", camera)
 	}
-	out := &shifted{world: w, pose: s.At(seconds), back: map[int]geom.Affine{}, corners: map[int][][3]geom.Vec{}}
+	out := &shifted{pose: s.At(seconds), back: map[int]geom.Affine{}, corners: map[int][][3]geom.Vec{}}
 	_, _, out.projection = settings.projection(out.pose.World[node], s.Cameras[s.Nodes[node].Camera])
 	moving := s.Moving()
 	for _, i := range w.pose.Shown {

@@ -2,6 +2,8 @@ package trace
 
 import (
 	"math"
+
+	"reelhouse/core/geom"
 )
 
 // Depths are depths along the camera's axis of a grid of rays over a picture, in metres.
@@ -18,28 +20,19 @@ const (
 
 // Depths measures how deep the named camera's picture is.
 func (w *World) Depths(name string, s Settings) (Depths, error) {
-	pose, optics, err := w.CameraPose(name)
+	_, window, projection, err := w.aim(name, s)
 	if err != nil {
 		return Depths{}, err
 	}
-	if s.PixelAspect == 0 {
-		s.PixelAspect = 1
-	}
-	_, window, projection := s.projection(pose, optics)
 	var d Depths
-	for row := range depthRows {
-		for column := range depthColumns {
-			x := float64(window.Picture.Min.X) + (float64(column)+0.5)/depthColumns*float64(window.Picture.Dx())
-			y := float64(window.Picture.Min.Y) + (float64(row)+0.5)/depthRows*float64(window.Picture.Dy())
-			origin, direction := projection.Ray(x, y)
-			var h hit
-			if !w.seenFirst(origin, direction, &h) {
-				d.Sky++
-				continue
-			}
+	w.grid(window.Picture, projection, depthColumns, depthRows, func(origin, direction geom.Vec, h *hit, found bool) bool {
+		if found {
 			d.Met = append(d.Met, projection.Depth(origin.Add(direction.Scale(h.distance))))
+		} else {
+			d.Sky++
 		}
-	}
+		return false
+	})
 	return d, nil
 }
 

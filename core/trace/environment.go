@@ -29,18 +29,11 @@ const (
 	diffuseRows    = 16
 )
 
-// EnvironmentShape says what is wrong with a map's size in pixels, or nil. Twice as wide as high it is a whole sphere.
-func EnvironmentShape(width, height int) error {
-	if width < 4 || height < 2 || width != 2*height {
-		return fmt.Errorf("an environment is an equirectangular picture, twice as wide as high; this one has %d × %d pixels", width, height)
-	}
-	return nil
-}
-
-// NewEnvironment makes a map of a picture with planes R, G and B in linear light. Negative light counts as none.
+// NewEnvironment makes a map of a picture with planes R, G and B in linear light, twice as wide as high, which is a whole sphere. Negative light
+// counts as none.
 func NewEnvironment(img *pixel.Image) (*Environment, error) {
-	if err := EnvironmentShape(img.Width, img.Height); err != nil {
-		return nil, err
+	if img.Width < 4 || img.Width != 2*img.Height {
+		return nil, fmt.Errorf("an environment is an equirectangular picture, twice as wide as high; this one has %d × %d pixels", img.Width, img.Height)
 	}
 	var planes [3][]float32
 	for i, name := range [3]string{"R", "G", "B"} {

@@ -132,6 +132,12 @@ func TestMovementIsInPixels(t *testing.T) {
 	near(img, "motion.X", 50, 50, -50.0/24/7.2)
 	near(img, "motion.X", 50, 3, 0)
 
+	flat := s // an orthographic camera that stands still sees nothing move
+	flat.Setup.Parallel = 20
+	img = render(t, Prepare(room()).At(0, look.Plain(), nil), flat)
+	near(img, "motion.X", 20, 3, 0)
+	near(img, "motion.Y", 80, 3, 0)
+
 	turning := room()
 	turn := geom.AxisAngle(geom.Vec{Y: 1}, -0.24) // to the right
 	turning.Channels = []scene.Channel{{Node: 4, Target: scene.Rotation, Interpolation: scene.Linear, Times: []float64{0, 1}, Values: []geom.Quat{{W: 1}, turn}}}
@@ -284,6 +290,11 @@ func TestPassesOfSurfacesAndSky(t *testing.T) {
 	img = render(t, Prepare(room()).At(0, l, nil), s)
 	if got := value(img, "emission.R", 74, 55); math.Abs(got-4*0.5*2) > 1e-6 { // 4, halved by the look, and one stop
 		t.Errorf("the sign gives off %v", got)
+	}
+	padded := s // bars have nothing near them, either
+	padded.Size, padded.Fit = raster.Size{Width: 100, Height: 40}, raster.Fit{Fitting: raster.Pad}
+	if img := render(t, Prepare(room()).At(0, l, nil), padded); value(img, "occlusion.O", 2, 20) != 1 {
+		t.Errorf("a bar is open by %v", value(img, "occlusion.O", 2, 20))
 	}
 	s.OcclusionRadius = math.Inf(1)
 	if s.Check() == nil {

@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"reelhouse/core/geom"
-	"reelhouse/core/lens"
 	"reelhouse/core/scene"
 )
 
@@ -23,14 +22,10 @@ type Picked struct {
 // Pick returns what the named camera shows at a point of its picture, in pixels from the top left corner. Nothing is found in the sky, and in
 // bars beside the picture.
 func (w *World) Pick(name string, s Settings, x, y float64) (Picked, error) {
-	pose, optics, err := w.CameraPose(name)
+	_, window, projection, err := w.aim(name, s)
 	if err != nil {
 		return Picked{}, err
 	}
-	if s.PixelAspect == 0 {
-		s.PixelAspect = 1
-	}
-	_, window, projection := s.projection(pose, optics)
 	if !image.Pt(int(math.Floor(x)), int(math.Floor(y))).In(window.Picture) {
 		return Picked{}, nil
 	}
@@ -61,15 +56,15 @@ const (
 
 // Sight finds out whether the named camera stands inside an object, or sees nothing.
 func (w *World) Sight(name string, s Settings) (Sight, error) {
-	pose, optics, err := w.CameraPose(name)
+	view, window, projection, err := w.aim(name, s)
 	if err != nil {
 		return Sight{}, err
 	}
-	if s.PixelAspect == 0 {
-		s.PixelAspect = 1
-	}
-	view, window, projection := s.projection(pose, optics)
-	out := Sight{Blank: w.blank(window.Picture, projection)}
+	out := Sight{Blank: true}
+	w.grid(window.Picture, projection, sightColumns, sightRows, func(_, _ geom.Vec, _ *hit, found bool) bool {
+		out.Blank = !found
+		return found
+	})
 	behind := map[int]int{}
 	directions := 0
 	for y := range 6 {
@@ -103,19 +98,4 @@ func nameOf(n scene.Node) string {
 		return "an object without a name"
 	}
 	return n.Name
-}
-
-// blank reports whether no ray of a grid over the picture meets a surface.
-func (w *World) blank(picture image.Rectangle, p lens.Projection) bool {
-	var h hit
-	for row := range sightRows {
-		for column := range sightColumns {
-			x := float64(picture.Min.X) + (float64(column)+0.5)/sightColumns*float64(picture.Dx())
-			y := float64(picture.Min.Y) + (float64(row)+0.5)/sightRows*float64(picture.Dy())
-			if origin, d := p.Ray(x, y); w.seenFirst(origin, d, &h) {
-				return false
-			}
-		}
-	}
-	return true
 }

@@ -92,22 +92,18 @@ func (w *World) Render(ctx context.Context, name string, s Settings, progress fu
 	if err := s.Check(); err != nil {
 		return nil, err
 	}
-	pose, optics, err := w.CameraPose(name)
+	view, window, projection, err := w.aim(name, s)
 	if err != nil {
 		return nil, err
 	}
 	if s.Region.Empty() {
 		s.Region = image.Rect(0, 0, s.Size.Width, s.Size.Height)
 	}
-	if s.PixelAspect == 0 {
-		s.PixelAspect = 1
-	}
 	if gain, own := s.Setup.Gain(s.FramesPerSecond); own {
 		exposed := *w
 		exposed.gain = gain
 		w = &exposed
 	}
-	view, window, projection := s.projection(pose, optics)
 	p := &rendering{
 		world: w, settings: s, window: window.Picture,
 		projection: projection, opening: view.Lens, focus: view.Focus,
@@ -153,11 +149,39 @@ func (w *World) Render(ctx context.Context, name string, s Settings, progress fu
 	return p.image, nil
 }
 
+// aim returns what the settings make of the named camera, what it shows, and its rays.
+func (w *World) aim(name string, s Settings) (camera.View, raster.Window, lens.Projection, error) {
+	pose, optics, err := w.CameraPose(name)
+	if err != nil {
+		return camera.View{}, raster.Window{}, lens.Projection{}, err
+	}
+	view, window, projection := s.projection(pose, optics)
+	return view, window, projection, nil
+}
+
 // projection returns what the settings make of a camera, what it shows, and its rays.
 func (s Settings) projection(pose geom.Affine, optics scene.Camera) (camera.View, raster.Window, lens.Projection) {
+	if s.PixelAspect == 0 {
+		s.PixelAspect = 1
+	}
 	view := s.Setup.Of(pose, optics)
 	window := view.Window(s.Fit, s.Size, s.PixelAspect)
 	return view, window, view.Projection(window, s.Size)
+}
+
+// grid sends rays evenly over a picture, until one of them is enough.
+func (w *World) grid(picture image.Rectangle, p lens.Projection, columns, rows int, enough func(origin, direction geom.Vec, h *hit, found bool) bool) {
+	for row := range rows {
+		for column := range columns {
+			x := float64(picture.Min.X) + (float64(column)+0.5)/float64(columns)*float64(picture.Dx())
+			y := float64(picture.Min.Y) + (float64(row)+0.5)/float64(rows)*float64(picture.Dy())
+			var h hit
+			origin, direction := p.Ray(x, y)
+			if enough(origin, direction, &h, w.seenFirst(origin, direction, &h)) {
+				return
+			}
+		}
+	}
 }
 
 // A rendering is one picture under way.
@@ -232,6 +256,9 @@ func (p *rendering) row(y int) {
 func (p *rendering) bar(at int) {
 	if p.beauty != nil && !p.settings.Background.Transparent {
 		p.beauty[3][at] = 1
+	}
+	if p.surfaces != nil && p.surfaces.occlusion != nil {
+		p.surfaces.occlusion[0][at] = 1 // nothing is near
 	}
 	p.far(at)
 }

@@ -71,9 +71,10 @@ func AnglesIn(w raster.Window) Angles {
 // A Projection sends rays through the pixels of a picture.
 type Projection struct {
 	position           geom.Vec
-	forward            geom.Vec // unit, along the view
-	right, up, topLeft geom.Vec // one pixel across, one pixel up, the picture's corner, 1 m ahead
-	parallel           bool     // rays; then the three above are at the camera itself, in metres
+	forward            geom.Vec    // unit, along the view
+	right, up, topLeft geom.Vec    // one pixel across, one pixel up, the picture's corner, 1 m ahead
+	parallel           bool        // rays; then the three above are at the camera itself, in metres
+	around             raster.Size // of a picture of all directions; then the three above are the camera's axes
 }
 
 // Project returns the projection of a camera with its pose in the world (looking along its own -Z; a
@@ -96,9 +97,39 @@ func Parallel(pose geom.Affine, window raster.Window, size raster.Size) Projecti
 	return p
 }
 
+// Around returns the projection of a camera that sees all directions: an equirectangular picture, with its forward direction in the middle, what is
+// to its right to the right of that, and its up at the top.
+func Around(pose geom.Affine, size raster.Size) Projection {
+	return Projection{position: pose.Origin, right: pose.X.Unit(), up: pose.Y.Unit(), forward: pose.Z.Unit().Scale(-1), around: size}
+}
+
+// Between returns what lies between two projections of one kind: at 0 the first and at 1 the second.
+func Between(a, b Projection, at float64) Projection {
+	a.position, a.forward = a.position.Lerp(b.position, at), a.forward.Lerp(b.forward, at).Unit()
+	a.right, a.up, a.topLeft = a.right.Lerp(b.right, at), a.up.Lerp(b.up, at), a.topLeft.Lerp(b.topLeft, at)
+	return a
+}
+
+// PixelAngle returns how wide a pixel in the middle of the picture is: in radians, or of parallel rays 0, whose pixels are metres wide everywhere.
+func (p Projection) PixelAngle() float64 {
+	switch {
+	case p.around != raster.Size{}:
+		return 2 * math.Pi / float64(p.around.Width)
+	case p.parallel:
+		return 0
+	}
+	return p.right.Length()
+}
+
 // Ray returns the origin and the unit direction of the ray through a point of the picture, in pixels
 // from its top left corner; the centre of the first pixel is 0.5, 0.5.
 func (p Projection) Ray(x, y float64) (origin, direction geom.Vec) {
+	if p.around != (raster.Size{}) {
+		heading, tilt := 2*math.Pi*(x/float64(p.around.Width)-0.5), math.Pi*(0.5-y/float64(p.around.Height))
+		sin, cos := math.Sincos(heading)
+		level := p.forward.Scale(cos).Add(p.right.Scale(sin)).Scale(math.Cos(tilt))
+		return p.position, level.Add(p.up.Scale(math.Sin(tilt))).Unit()
+	}
 	if p.parallel {
 		return p.position.Add(p.topLeft).Add(p.right.Scale(x)).Sub(p.up.Scale(y)), p.forward
 	}
@@ -118,6 +149,13 @@ func (p Projection) Blurred(x, y, radius, focus, u, v float64) (origin, directio
 // Pixel returns where a point of the world lies in the picture, in pixels from its top left corner; false if it lies behind the camera.
 func (p Projection) Pixel(point geom.Vec) (x, y float64, ahead bool) {
 	rel := point.Sub(p.position)
+	if p.around != (raster.Size{}) {
+		if rel = rel.Unit(); rel == (geom.Vec{}) {
+			return 0, 0, false
+		}
+		heading, tilt := math.Atan2(rel.Dot(p.right), rel.Dot(p.forward)), math.Asin(min(1, max(-1, rel.Dot(p.up))))
+		return (heading/(2*math.Pi) + 0.5) * float64(p.around.Width), (0.5 - tilt/math.Pi) * float64(p.around.Height), true
+	}
 	depth := rel.Dot(p.forward)
 	if !p.parallel {
 		if depth <= 0 {
@@ -134,5 +172,10 @@ func (p Projection) InCamera(direction geom.Vec) geom.Vec {
 	return geom.Vec{X: direction.Dot(p.right.Unit()), Y: direction.Dot(p.up.Unit()), Z: -direction.Dot(p.forward)}
 }
 
-// Depth returns how far a point lies ahead of the camera, in metres along the viewing axis.
-func (p Projection) Depth(point geom.Vec) float64 { return point.Sub(p.position).Dot(p.forward) }
+// Depth returns how far a point lies ahead of the camera, in metres along the viewing axis; of a camera that sees all around, how far away.
+func (p Projection) Depth(point geom.Vec) float64 {
+	if p.around != (raster.Size{}) {
+		return point.Sub(p.position).Length()
+	}
+	return point.Sub(p.position).Dot(p.forward)
+}

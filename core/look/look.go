@@ -91,20 +91,29 @@ func (s Sun) Towards() geom.Vec {
 	return geom.Vec{X: math.Sin(a) * math.Cos(e), Y: math.Sin(e), Z: -math.Cos(a) * math.Cos(e)}
 }
 
+// A Gradient is a look's sky, made ready to be looked at in many directions.
+type Gradient struct {
+	sky     Sky
+	towards geom.Vec // the sun
+}
+
+// Gradient returns the look's sky.
+func (l Look) Gradient() Gradient { return Gradient{l.Sky, l.Sun.Towards()} }
+
 // Radiance returns the light that comes from the sky in a unit direction, without the sun's disc.
-func (l Look) Radiance(direction geom.Vec) geom.Vec {
+func (g *Gradient) Radiance(direction geom.Vec) geom.Vec {
 	up := direction.Y
 	if up < 0 {
-		return l.Sky.Horizon.Lerp(l.Sky.Ground, 1-power(1+up, 6))
+		return g.sky.Horizon.Lerp(g.sky.Ground, 1-power(1+up, 6))
 	}
 	level := max(0, 1-up)
-	base := l.Sky.Horizon.Lerp(l.Sky.Zenith, 1-level*level*math.Sqrt(level))
-	if l.Sky.Glow == (geom.Vec{}) {
+	base := g.sky.Horizon.Lerp(g.sky.Zenith, 1-level*level*math.Sqrt(level))
+	if g.sky.Glow == (geom.Vec{}) {
 		return base
 	}
-	near := max(0, direction.Dot(l.Sun.Towards()))
+	near := max(0, direction.Dot(g.towards))
 	glow := 0.75*power(near, 4)*power(level, 5) + 0.9*power(near, 90)
-	return base.Add(l.Sky.Glow.Scale(glow))
+	return base.Add(g.sky.Glow.Scale(glow))
 }
 
 // power returns x to a whole power, by squaring; it is several times faster than math.Pow.

@@ -32,6 +32,19 @@ const (
 	Motion       Code = "motion"
 	MotionBack   Code = "motionback"
 
+	DiffuseDirect    Code = "diffusedirect"
+	DiffuseIndirect  Code = "diffuseindirect"
+	SpecularDirect   Code = "speculardirect"
+	SpecularIndirect Code = "specularindirect"
+	Transmission     Code = "transmission"
+
+	SampleCount Code = "samples"
+	Variance    Code = "variance"
+	GuideAlbedo Code = "guidealbedo"
+	GuideNormal Code = "guidenormal"
+	GuideDepth  Code = "guidedepth"
+	Denoised    Code = "denoised"
+
 	CryptoObject   Code = "cryptoobject"
 	CryptoMaterial Code = "cryptomaterial"
 	CryptoAsset    Code = "cryptoasset"
@@ -72,8 +85,14 @@ func (p Pass) IsCryptomatte() bool { return p.Layer != "" }
 func Catalogue() []Pass {
 	return []Pass{
 		{Beauty, "Beauty", "The picture: linear light with coverage as alpha.", "", []string{"R", "G", "B", "A"}, false, true, ""},
+		{Denoised, "Denoised", "The picture again, with its noise taken away as far as albedo, normals and depth tell it from detail. It never stands in for the picture itself.", "", []string{"R", "G", "B", "A"}, false, true, ""},
+		{DiffuseDirect, "Diffuse, direct", "What the bodies of surfaces give back of light that comes straight from its source.", "", []string{"R", "G", "B"}, false, true, ""},
+		{DiffuseIndirect, "Diffuse, indirect", "What they give back of light that other surfaces have sent there.", "", []string{"R", "G", "B"}, false, true, ""},
+		{SpecularDirect, "Specular, direct", "What highlights give back of light that comes straight from its source.", "", []string{"R", "G", "B"}, false, true, ""},
+		{SpecularIndirect, "Specular, indirect", "What is mirrored of other surfaces.", "", []string{"R", "G", "B"}, false, true, ""},
+		{Transmission, "Transmission", "The light that has come through what is seen first, such as glass.", "", []string{"R", "G", "B"}, false, true, ""},
 		{Emission, "Emission", "The light that surfaces give off themselves, exposed as the picture is.", "", []string{"R", "G", "B"}, false, true, ""},
-		{Environment, "Environment", "What is seen of sky or map where there is no surface, exposed as the picture is.", "", []string{"R", "G", "B"}, false, true, ""},
+		{Environment, "Environment", "What is seen of sky, map or background where there is no surface, and of the haze before surfaces, exposed as the picture is.", "", []string{"R", "G", "B"}, false, true, ""},
 		{Albedo, "Albedo", "The share of white light that a surface gives back, without light and shadow; black where there is none.", "", []string{"R", "G", "B"}, false, true, ""},
 		{Occlusion, "Occlusion", "How open a surface is to all sides, within the radius below: 1 in the open and where there is none, 0 in a closed corner.", "", []string{"O"}, true, true, ""},
 		{Shadow, "Shadow", "The share of the light on a surface that something keeps away from it: 0 in the open, 1 in full shadow.", "", []string{"S"}, true, true, ""},
@@ -87,6 +106,11 @@ func Catalogue() []Pass {
 		{Motion, "Motion", "How far what is seen moves in the picture until the next frame, to the right and down, with the camera's own movement.", "px", []string{"X", "Y"}, true, false, ""},
 		{MotionBack, "Motion back", "How far away it was in the picture one frame before, to the right and down.", "px", []string{"X", "Y"}, true, false, ""},
 		{Object, "Object colours", "One plain colour an object, mixed by coverage at the edges; black where there is none.", "", []string{"R", "G", "B"}, true, true, ""},
+		{SampleCount, "Samples", "How many samples the pixel got.", "", []string{"N"}, true, false, ""},
+		{Variance, "Variance", "The square of the beauty's standard error, as the pixel's own samples tell it.", "", []string{"R", "G", "B"}, true, false, ""},
+		{GuideAlbedo, "Guide albedo", "Albedo as noisy as the picture, for a denoiser.", "", []string{"R", "G", "B"}, true, true, ""},
+		{GuideNormal, "Guide normal", "Normals as noisy as the picture, for a denoiser.", "", []string{"X", "Y", "Z"}, true, true, ""},
+		{GuideDepth, "Guide depth", "Depth as noisy as the picture, for a denoiser; the background's where there is no surface.", "m", []string{"Z"}, true, true, ""},
 		cryptomatte(CryptoObject, "Cryptomatte, objects", "CryptoObject", "objects"),
 		cryptomatte(CryptoMaterial, "Cryptomatte, materials", "CryptoMaterial", "materials"),
 		cryptomatte(CryptoAsset, "Cryptomatte, assets", "CryptoAsset", "assets, the topmost groups of the scene,"),
@@ -95,6 +119,9 @@ func Catalogue() []Pass {
 
 // Find returns the pass of a code.
 func Find(code Code) (Pass, error) {
+	if group, ok := code.LightGroup(); ok {
+		return lightPass(group), nil
+	}
 	all := Catalogue()
 	if i := slices.IndexFunc(all, func(p Pass) bool { return p.Code == code }); i >= 0 {
 		return all[i], nil
@@ -109,6 +136,17 @@ func Sorted(codes []Code) []Code {
 		if slices.Contains(codes, p.Code) {
 			sorted = append(sorted, p.Code)
 		}
+		if p.Code != Transmission { // light groups follow the parts of the picture
+			continue
+		}
+		lights := 0
+		for _, c := range codes {
+			if _, ok := c.LightGroup(); ok && !slices.Contains(sorted, c) {
+				sorted = append(sorted, c)
+				lights++
+			}
+		}
+		slices.Sort(sorted[len(sorted)-lights:])
 	}
 	return sorted
 }

@@ -6,6 +6,7 @@ package pixel
 
 import (
 	"fmt"
+	"image"
 	"math"
 	"slices"
 )
@@ -95,4 +96,17 @@ func (p Plane) Stats() Stats {
 		s.Mean = sum / float64(n)
 	}
 	return s
+}
+
+// Crop returns a part of the image.
+func (img *Image) Crop(r image.Rectangle) *Image {
+	out := New(r.Dx(), r.Dy())
+	for _, p := range img.Planes {
+		part := Plane{Name: p.Name, Half: p.Half, Data: make([]float32, r.Dx()*r.Dy())}
+		for y := range r.Dy() {
+			copy(part.Data[y*r.Dx():(y+1)*r.Dx()], p.Data[(r.Min.Y+y)*img.Width+r.Min.X:])
+		}
+		out.Planes = append(out.Planes, part)
+	}
+	return out
 }

@@ -151,17 +151,32 @@ func TestAlphaIsDividedOutAndBack(t *testing.T) {
 	}
 }
 
+// Placed samples have the moments of the filter itself, summed over its weights. A Gaussian of 0.5 cut at 3 deviations has the variance 0.2433.
 func TestFilterSamplesHaveTheFiltersMoments(t *testing.T) {
 	const n = 20000
-	for f, want := range map[Filter]float64{Box: 1.0 / 12, Gaussian: 0.243} { // a Gaussian of 0.5 cut at 3 deviations has variance 0.2433
-		var mean, square float64
+	for _, f := range Filters() {
+		var weight, mean, square, all, want float64
 		for i := range n {
-			x := f.Sample((float64(i) + 0.5) / n)
-			mean += x / n
-			square += x * x / n
+			x, negative := f.Sampler().Sample((float64(i) + 0.5) / n)
+			sign := 1.0
+			if negative {
+				sign = -1
+			}
+			weight += sign
+			mean += sign * x
+			square += sign * x * x
+			y := ((float64(i)+0.5)/n*2 - 1) * f.Radius()
+			all += f.Weight(y)
+			want += y * y * f.Weight(y)
 		}
-		if math.Abs(mean) > 1e-9 || math.Abs(square-want) > 0.001 {
-			t.Errorf("%s: mean %v, variance %v, want %v", f, mean, square, want)
+		if math.Abs(mean/weight) > 1e-6 || math.Abs(square/weight-want/all) > 0.002 {
+			t.Errorf("%s: mean %v, variance %v, want %v", f, mean/weight, square/weight, want/all)
+		}
+		if f == Gaussian && math.Abs(square/weight-0.2433) > 0.001 || f == Box && math.Abs(square/weight-1.0/12) > 0.001 {
+			t.Errorf("%s: variance %v", f, square/weight)
+		}
+		if lobes := weight < n; lobes != f.Lobes() {
+			t.Errorf("%s: %v of %v samples weigh", f, weight, n)
 		}
 	}
 	if Filter("nonsense").Check() == nil {

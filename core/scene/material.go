@@ -27,9 +27,12 @@ type Material struct {
 	BumpScale float64
 	Creases   *Map // ambient occlusion in red
 	// Of further extensions.
-	Transmission       float64 // KHR_materials_transmission
-	IOR                float64 // KHR_materials_ior; 0 stands for the standard's 1.5
-	Clearcoat          float64 // KHR_materials_clearcoat
+	Transmission       float64  // KHR_materials_transmission
+	IOR                float64  // KHR_materials_ior; 0 stands for the standard's 1.5
+	Thickness          float64  // KHR_materials_volume; 0 for a thin wall
+	Clearness          float64  // metres after which light inside has the colour Tint; 0 for no end
+	Tint               geom.Vec // of what is inside; black stands for white
+	Clearcoat          float64  // KHR_materials_clearcoat
 	ClearcoatRoughness float64
 }
 

@@ -24,6 +24,7 @@ const (
 	emissiveStrength = "KHR_materials_emissive_strength"
 	transmission     = "KHR_materials_transmission"
 	refraction       = "KHR_materials_ior"
+	volume           = "KHR_materials_volume"
 	clearcoat        = "KHR_materials_clearcoat"
 )
 
@@ -80,6 +81,7 @@ func (r *reader) material(m *gltf.Material) (Material, error) {
 	out.DoubleSided = m.DoubleSided
 	_, out.Unlit = m.Extensions[unlit.ExtensionName]
 	strength := 1.0
+	var tint []float64
 	for name, into := range map[string]any{
 		emissiveStrength: &struct {
 			Value *float64 `json:"emissiveStrength"`
@@ -90,6 +92,11 @@ func (r *reader) material(m *gltf.Material) (Material, error) {
 		refraction: &struct {
 			Value *float64 `json:"ior"`
 		}{&out.IOR},
+		volume: &struct {
+			Thickness *float64   `json:"thicknessFactor"`
+			Clearness *float64   `json:"attenuationDistance"`
+			Tint      *[]float64 `json:"attenuationColor"`
+		}{&out.Thickness, &out.Clearness, &tint},
 		clearcoat: &struct {
 			Value     *float64 `json:"clearcoatFactor"`
 			Roughness *float64 `json:"clearcoatRoughnessFactor"`
@@ -101,8 +108,8 @@ func (r *reader) material(m *gltf.Material) (Material, error) {
 			}
 		}
 	}
-	if out.Transmission > 0 {
-		r.note("Transmission is approximated: what shines through is not bent.")
+	if len(tint) == 3 {
+		out.Tint = geom.Vec{X: tint[0], Y: tint[1], Z: tint[2]}
 	}
 	if out.Clearcoat > 0 {
 		r.note("Clearcoat is read and left out of the shading.")

@@ -16,16 +16,17 @@ type centred struct {
 }
 
 // centre fills the passes that hold the value at the pixel's centre.
-func (p *rendering) centre(at, px, py int) {
+func (w *worker) centre(at, px, py int) {
+	p := w.p
 	x, y := float64(px)+0.5, float64(py)+0.5
 	origin, direction := p.projection.Ray(x, y)
 	var h hit
-	if !p.world.seenFirst(origin, direction, &h) {
+	if !w.seenFirst(origin, direction, &h) {
 		p.far(at)
 		p.moveSky(at, origin.Add(direction.Scale(veryFar)), x, y)
 		return
 	}
-	surf := p.world.surface(origin, direction, &h)
+	surf := w.surface(origin, direction, &h, 0)
 	for _, wanted := range p.centred {
 		planes := wanted.planes
 		switch wanted.code {

@@ -25,7 +25,7 @@ func (w *World) Depths(name string, s Settings) (Depths, error) {
 		return Depths{}, err
 	}
 	var d Depths
-	w.grid(window.Picture, projection, depthColumns, depthRows, func(origin, direction geom.Vec, h *hit, found bool) bool {
+	w.tracer().grid(window.Picture, projection, depthColumns, depthRows, func(origin, direction geom.Vec, h *hit, found bool) bool {
 		if found {
 			d.Met = append(d.Met, projection.Depth(origin.Add(direction.Scale(h.distance))))
 		} else {

@@ -18,16 +18,10 @@ type Environment struct {
 	// Cells, a coarser grid, are picked by their power.
 	columns, rows int
 	sums          []float64 // running sums over the cells, 0 to 1
-	uneven        float64   // how often it is worth to pick by power, from leastUneven for even light to mostUneven for a small sun
-	// diffuse is the mean light on a surface of each direction, on a grid of its own.
-	diffuse []geom.Vec
+	cosines       []float64 // from overhead, of the upper edge of each row, and of the lowest
 }
 
-const (
-	mostColumns    = 512 // of cells
-	diffuseColumns = 32
-	diffuseRows    = 16
-)
+const mostColumns = 512 // of cells
 
 // NewEnvironment makes a map of a picture with planes R, G and B in linear light, twice as wide as high, which is a whole sphere. Negative light
 // counts as none.
@@ -58,33 +52,19 @@ func NewEnvironment(img *pixel.Image) (*Environment, error) {
 // Size returns the map's width and height in pixels.
 func (e *Environment) Size() (width, height int) { return e.width, e.height }
 
-// weigh sums the power of cells, and the light on surfaces.
+// weigh sums the power of cells.
 func (e *Environment) weigh() {
 	e.columns = min(e.width, mostColumns)
 	e.rows = e.columns / 2
-	power := make([]float64, e.columns*e.rows)
-	e.diffuse = make([]geom.Vec, diffuseColumns*diffuseRows)
-	normals := make([]geom.Vec, len(e.diffuse))
-	for i := range normals {
-		normals[i] = direction((float64(i%diffuseColumns)+0.5)/diffuseColumns, (float64(i/diffuseColumns)+0.5)/diffuseRows)
+	for row := range e.rows + 1 {
+		e.cosines = append(e.cosines, math.Cos(math.Pi*float64(row)/float64(e.rows)))
 	}
-	// Light on surfaces is summed over a coarse picture of the map.
-	coarse := make([]geom.Vec, 4*diffuseColumns*diffuseRows)
+	power := make([]float64, e.columns*e.rows)
 	for y := range e.height {
 		solid := math.Sin(math.Pi*(float64(y)+0.5)/float64(e.height)) * 2 * math.Pi * math.Pi / float64(e.width*e.height)
 		for x := range e.width {
-			light := e.light[y*e.width+x].Scale(solid)
-			power[y*e.rows/e.height*e.columns+x*e.columns/e.width] += light.X + light.Y + light.Z
-			at := y*2*diffuseRows/e.height*2*diffuseColumns + x*2*diffuseColumns/e.width
-			coarse[at] = coarse[at].Add(light)
-		}
-	}
-	for i, light := range coarse {
-		to := direction((float64(i%(2*diffuseColumns))+0.5)/(2*diffuseColumns), (float64(i/(2*diffuseColumns))+0.5)/(2*diffuseRows))
-		for k, n := range normals {
-			if cos := n.Dot(to); cos > 0 {
-				e.diffuse[k] = e.diffuse[k].Add(light.Scale(cos / math.Pi))
-			}
+			light := e.light[y*e.width+x]
+			power[y*e.rows/e.height*e.columns+x*e.columns/e.width] += (light.X + light.Y + light.Z) * solid
 		}
 	}
 	e.sums = make([]float64, len(power))
@@ -93,21 +73,12 @@ func (e *Environment) weigh() {
 		sum += p
 		e.sums[i] = sum
 	}
-	square := 0.0 // of the density over the sphere; times 4 pi it is 1 for even light
 	for i := range e.sums {
 		if sum > 0 {
 			e.sums[i] /= sum
 		}
-		_, share, density := e.cell(i)
-		square += share * density
 	}
-	e.uneven = min(mostUneven, max(leastUneven, 1-1/(4*math.Pi*max(square, 1e-9))))
 }
-
-const (
-	leastUneven = 0.1
-	mostUneven  = 0.75
-)
 
 // spread gives each cell a share of its neighbours' power, since light is mixed across their edges.
 func (e *Environment) spread(power []float64) []float64 {
@@ -127,9 +98,9 @@ func (e *Environment) spread(power []float64) []float64 {
 
 // direction returns where a place of the map lies, u and v from 0 to 1 from its top left corner.
 func direction(u, v float64) geom.Vec {
-	heading, down := 2*math.Pi*(u-0.5), math.Pi*v
-	sin, cos := math.Sincos(heading)
-	return geom.Vec{X: math.Sin(down) * sin, Y: math.Cos(down), Z: -math.Sin(down) * cos}
+	sin, cos := turn(u - 0.5)
+	level, up := turn(v / 2)
+	return geom.Vec{X: level * sin, Y: up, Z: -level * cos}
 }
 
 // place is the other way round.
@@ -149,12 +120,6 @@ func (e *Environment) at(d geom.Vec) geom.Vec {
 	return e.light[j*e.width+i].Lerp(e.light[j*e.width+k], fx).Lerp(e.light[below*e.width+i].Lerp(e.light[below*e.width+k], fx), fy)
 }
 
-// on returns the mean light that falls on a surface of a unit normal, which a white one reflects.
-func (e *Environment) on(n geom.Vec) geom.Vec {
-	u, v := place(n)
-	return e.diffuse[min(int(v*diffuseRows), diffuseRows-1)*diffuseColumns+min(int(u*diffuseColumns), diffuseColumns-1)]
-}
-
 // pick returns a direction, chosen by the power of cells, and the probability of the choice per steradian; 0 if all is dark.
 func (e *Environment) pick(u, v float64) (geom.Vec, float64) {
 	i := min(sort.SearchFloat64s(e.sums, u), len(e.sums)-1)
@@ -164,9 +129,11 @@ func (e *Environment) pick(u, v float64) (geom.Vec, float64) {
 	}
 	// Level within the cell, by its solid angle.
 	high, deep := e.edges(i / e.columns)
-	down := math.Acos(min(1, max(-1, high+(deep-high)*v))) / math.Pi
+	up := high + (deep-high)*v
+	level := math.Sqrt(max(0, 1-up*up))
 	within := min(1, max(0, (u-low)/share))
-	return direction((float64(i%e.columns)+within)/float64(e.columns), down), density
+	sin, cos := turn((float64(i%e.columns)+within)/float64(e.columns) - 0.5)
+	return geom.Vec{X: level * sin, Y: up, Z: -level * cos}, density
 }
 
 // cell returns where a cell begins in the running sums, its share of all power, and that per steradian.
@@ -181,7 +148,7 @@ func (e *Environment) cell(i int) (low, share, density float64) {
 
 // edges returns the cosines from overhead of the upper and lower edge of a row of cells.
 func (e *Environment) edges(row int) (high, deep float64) {
-	return math.Cos(math.Pi * float64(row) / float64(e.rows)), math.Cos(math.Pi * float64(row+1) / float64(e.rows))
+	return e.cosines[row], e.cosines[row+1]
 }
 
 // density returns the probability per steradian with which pick chooses a direction.
@@ -214,44 +181,43 @@ func (a *around) back(d geom.Vec) geom.Vec {
 	return geom.Vec{X: a.cos*d.X - a.sin*d.Z, Y: d.Y, Z: a.cos*d.Z + a.sin*d.X}
 }
 
-// sky returns the light that comes from a unit direction where there is no surface, without the sun's disc.
-func (w *World) sky(d geom.Vec) geom.Vec {
+// skyLight returns the light that comes from a unit direction where there is no surface, without the sun's disc.
+func (w *World) skyLight(d geom.Vec) geom.Vec {
 	if w.around != nil {
 		return w.around.at(w.around.own(d)).Scale(w.around.factor)
 	}
-	return w.look.Radiance(d)
+	return w.gradient.Radiance(d)
 }
 
-// mapLight returns what a surface reflects of one direction of the environment: chosen by the map's power, which finds small suns, or by
-// the surface's cosine, which is even; weighed by both (Veach and Guibas, "Optimally Combining Sampling Techniques", 1995, the balance heuristic). What
-// mirrors sees it anyway, and reflects its body's share only.
-func (w *World) mapLight(surf *surface, above, view, body, f0 geom.Vec, s *sampler) geom.Vec {
-	u, v := s.pair(dimAmbient)
-	var own, to geom.Vec
-	often := w.around.uneven
-	if u < often {
-		var density float64
-		if own, density = w.around.pick(u/often, v); density == 0 {
-			return geom.Vec{}
-		}
-		to = w.around.back(own)
-	} else {
-		to = byCosine(surf.normal, (u-often)/(1-often), v)
-		own = w.around.own(to)
-	}
-	cos := to.Dot(surf.normal)
-	density := often*w.around.density(own) + (1-often)*max(0, cos)/math.Pi
-	if cos <= 0 || to.Dot(surf.face) <= 0 || density <= 0 {
-		return geom.Vec{}
-	}
-	light := w.around.at(own).Scale(w.around.factor * cos / density)
-	m := surf.material
-	reflected := light.Mul(brdf(m, body, f0, surf.normal, view, to))
-	if m.Roughness < mirrorBelow {
-		reflected = light.Mul(body).Scale(1 / math.Pi)
-	}
-	if reflected.Max() <= 0 || w.blocked(above, to, math.Inf(1)) {
-		return geom.Vec{}
-	}
-	return reflected
+// A skyTable picks directions of the sky by its light.
+type skyTable struct {
+	*around
+	dark bool
 }
+
+// skyColumns is how fine a look's sky is weighed, in cells all around.
+const skyColumns = 64
+
+// weighSky makes a table of the environment or of the look's sky.
+func (w *World) weighSky() skyTable {
+	table := skyTable{around: w.around}
+	if table.around == nil {
+		e := &Environment{width: skyColumns, height: skyColumns / 2, light: make([]geom.Vec, skyColumns*skyColumns/2)}
+		for i := range e.light {
+			e.light[i] = w.gradient.Radiance(direction((float64(i%e.width)+0.5)/float64(e.width), (float64(i/e.width)+0.5)/float64(e.height)))
+		}
+		e.weigh()
+		table.around = newAround(e, look.Environment{})
+	}
+	table.dark = table.sums[len(table.sums)-1] == 0 || table.factor == 0
+	return table
+}
+
+// pickSky returns a direction of the sky, and the probability of the choice per steradian.
+func (t *skyTable) pickSky(u, v float64) (geom.Vec, float64) {
+	own, density := t.pick(u, v)
+	return t.back(own), density
+}
+
+// skyDensity returns the probability per steradian with which pickSky chooses a direction.
+func (t *skyTable) skyDensity(to geom.Vec) float64 { return t.density(t.own(to)) }

@@ -40,7 +40,7 @@ func TestTheMapTurnsWithItsLook(t *testing.T) {
 	for turn, want := range map[float64]geom.Vec{0: {X: 1}, 90: {}, -90: {Y: 1}} {
 		l := look.Look{Code: "l", LightGain: 1, Environment: look.Environment{Map: "m", TurnDegrees: turn, Strength: 2}}
 		img := render(t, Prepare(s).At(0, l, e), settings(21))
-		if got := colour(img, 10, 10); got.Sub(want.Scale(2)).Length() > 0.1 {
+		if got := colour(img, 10, 10); got.Sub(want.Scale(2)).Length() > 0.15 {
 			t.Errorf("turned by %v° the north is %v, want %v", turn, got, want.Scale(2))
 		}
 	}
@@ -52,14 +52,9 @@ func TestTheMapTurnsWithItsLook(t *testing.T) {
 	}
 }
 
-// Under even light of 1, a surface gets a mean of 1 from every side, and clay of a half reflects about a half (and a little gloss more).
+// Under even light of 1, clay of a half reflects about a half (and a little gloss more).
 func TestEvenLightIsEven(t *testing.T) {
 	e := mapOf(t, 128, func(geom.Vec) geom.Vec { return geom.Vec{X: 1, Y: 1, Z: 1} })
-	for _, n := range []geom.Vec{{Y: 1}, {X: 1}, {Z: -1}, geom.Vec{X: 1, Y: -2, Z: 3}.Unit()} {
-		if got := e.on(n); math.Abs(got.X-1) > 0.02 {
-			t.Errorf("on %v falls %v", n, got)
-		}
-	}
 	s := room()
 	s.Roots = []int{1, 4} // the wall and the camera
 	l := look.Look{Code: "l", Clay: []string{"wall"}, Environment: look.Environment{Map: "m"}}
@@ -92,8 +87,8 @@ func TestASmallSunIsFound(t *testing.T) {
 	sum, n, unlike := 0.0, 4096, 0
 	s := newSampler(1, 2, 3)
 	for i := range n {
-		s.sample = i
-		d, density := e.pick(s.pair(dimAmbient))
+		s.sample = uint32(i)
+		d, density := e.pick(s.pair(dimShadowSky))
 		if math.Abs(e.density(d)-density) > 1e-6*density {
 			unlike++ // on the edge between two cells
 		}
@@ -106,9 +101,6 @@ func TestASmallSunIsFound(t *testing.T) {
 	}
 	if got := sum / float64(n); math.Abs(got-want) > 0.01*want {
 		t.Errorf("picked light adds up to %v, want %v", got, want)
-	}
-	if got := e.on(geom.Vec{Y: 1}).X; math.Abs(got-want) > 0.06*want {
-		t.Errorf("on the ground falls %v, want %v", got, want)
 	}
 }
 
@@ -141,7 +133,7 @@ func TestWhatIsNoEnvironmentIsRefused(t *testing.T) {
 			t.Errorf("%s: %d × %d with %v", f, w, h, e.at(geom.Vec{X: 1}))
 		}
 	}
-	if dark := mapOf(t, 16, func(geom.Vec) geom.Vec { return geom.Vec{} }); dark.on(geom.Vec{Y: 1}) != (geom.Vec{}) {
+	if dark := mapOf(t, 16, func(geom.Vec) geom.Vec { return geom.Vec{} }); dark.at(geom.Vec{Y: 1}) != (geom.Vec{}) {
 		t.Error("darkness gives light")
 	} else if _, density := dark.pick(0.5, 0.5); density != 0 {
 		t.Error("a direction of darkness was picked")

@@ -2,8 +2,6 @@ package trace
 
 import (
 	"math"
-	"slices"
-	"sort"
 
 	"reelhouse/core/geom"
 	"reelhouse/core/scene"
@@ -12,12 +10,14 @@ import (
 // A lamp is a light that shines from a point or from one direction.
 type lamp struct {
 	kind       scene.LightKind
+	name       string // of the scene's light; "" for the look's sun
 	position   geom.Vec
 	axis       geom.Vec // unit, the way it shines
 	intensity  geom.Vec // candela for Point and Spot, lux for Sun
 	reach      float64
 	inner, cut float64 // cosines of a Spot's cones
-	spread     float64 // tangent of a Sun's half width, for soft shadows
+	half       float64 // cosine of a Sun's half width; 1 without one
+	group      int     // of light
 }
 
 func (w *World) addLight(l scene.Light, pose geom.Affine) {
@@ -27,7 +27,7 @@ func (w *World) addLight(l scene.Light, pose geom.Affine) {
 	w.lights = append(w.lights, lamp{
 		kind: l.Kind, position: pose.Origin, axis: pose.Z.Unit().Scale(-1),
 		intensity: l.Color.Scale(l.Intensity * w.look.LightGain), reach: l.Range,
-		inner: math.Cos(l.InnerCone), cut: math.Cos(l.OuterCone),
+		inner: math.Cos(l.InnerCone), cut: math.Cos(l.OuterCone), half: 1, name: l.Name,
 	})
 }
 
@@ -35,20 +35,18 @@ func (w *World) addSun() {
 	if s := w.look.Sun; s.Irradiance.Max() > 0 {
 		w.lights = append(w.lights, lamp{
 			kind: scene.Sun, axis: s.Towards().Scale(-1), intensity: s.Irradiance,
-			spread: math.Tan(s.SizeDegrees * math.Pi / 360),
+			half: math.Cos(s.SizeDegrees * math.Pi / 360),
 		})
 	}
 }
 
 // towards returns the unit direction from a point to the lamp, the distance, and the irradiance on a
-// surface there that faces it (KHR_lights_punctual: inverse square, windowed by range and cone).
+// surface there that faces it (KHR_lights_punctual: inverse square, windowed by range and cone). u and v choose a place on a sun's disc.
 func (l *lamp) towards(p geom.Vec, u, v float64) (geom.Vec, float64, geom.Vec) {
 	if l.kind == scene.Sun {
 		to := l.axis.Scale(-1)
-		if l.spread > 0 {
-			a, b := to.Tangents()
-			r, angle := l.spread*math.Sqrt(u), 2*math.Pi*v
-			to = to.Add(a.Scale(r * math.Cos(angle))).Add(b.Scale(r * math.Sin(angle))).Unit()
+		if l.half < 1 {
+			to = within(to, l.half, u, v)
 		}
 		return to, math.Inf(1), l.intensity
 	}
@@ -71,63 +69,37 @@ func (l *lamp) towards(p geom.Vec, u, v float64) (geom.Vec, float64, geom.Vec) {
 	return to, distance, l.intensity.Scale(strength)
 }
 
-// A glow is every glowing triangle of the world, to be picked by its power.
-type glow struct {
-	triangles []glowing
-	sums      []float64 // running sums of power
+// within returns a direction in a cone round an axis, evenly by solid angle; half is the cosine of half of its width.
+func within(axis geom.Vec, half, u, v float64) geom.Vec {
+	a, b := axis.Tangents()
+	cos := 1 - u*(1-half)
+	sin := math.Sqrt(max(0, 1-cos*cos))
+	up, along := turn(v)
+	return a.Scale(sin * along).Add(b.Scale(sin * up)).Add(axis.Scale(cos)).Unit()
 }
 
-type glowing struct {
-	corner, edge1, edge2 geom.Vec
-	normal               geom.Vec // unit; it shines on both sides
-	area                 float64
-	emission             geom.Vec
+// turn returns the sine and the cosine of a share of a full turn, to 1e-9; it is several times faster than math.Sincos.
+func turn(share float64) (sin, cos float64) {
+	quarters := math.Floor(4*share + 0.5)
+	x := (4*share - quarters) * (math.Pi / 2) // within an eighth of a turn of a quarter
+	x2 := x * x
+	sin = x * (1 - x2/6*(1-x2/20*(1-x2/42*(1-x2/72))))
+	cos = 1 - x2/2*(1-x2/12*(1-x2/30*(1-x2/56*(1-x2/90))))
+	switch int(quarters) & 3 {
+	case 1:
+		return cos, -sin
+	case 2:
+		return -sin, -cos
+	case 3:
+		return -cos, sin
+	}
+	return sin, cos
 }
 
-func (w *World) gatherGlow() glow {
-	var g glow
-	if !slices.ContainsFunc(w.materials, func(m scene.Material) bool { return m.Emission.Max() > 0 }) {
-		return g
-	}
-	sum := 0.0
-	for i := range w.instances {
-		in := &w.instances[i]
-		for _, t := range in.solid.triangles {
-			if t.material < 0 || w.materials[t.material].Emission.Max() <= 0 {
-				continue
-			}
-			if node := in.nodeOf(t); w.roles != nil && w.roles[node].Clay {
-				continue
-			}
-			e1, e2 := in.toWorld.Direction(t.edge1), in.toWorld.Direction(t.edge2)
-			cross := e1.Cross(e2)
-			area := cross.Length() / 2
-			if area == 0 {
-				continue
-			}
-			emission := w.meanGlow(&w.materials[t.material])
-			g.triangles = append(g.triangles, glowing{in.toWorld.Point(t.corner), e1, e2, cross.Unit(), area, emission})
-			sum += area * emission.Max()
-			g.sums = append(g.sums, sum)
-		}
-	}
-	return g
-}
+// disc returns the solid angle of a sun, 0 without a width.
+func (l *lamp) disc() float64 { return 2 * math.Pi * (1 - l.half) }
 
-// pick returns a point on a glowing triangle, chosen by power, and the probability of the choice per
-// square metre. u is used twice: for the choice and, what is left of it, for the place.
-func (g *glow) pick(u, v float64) (*glowing, geom.Vec, float64) {
-	total := g.sums[len(g.sums)-1]
-	target := u * total
-	i := min(sort.SearchFloat64s(g.sums, target), len(g.sums)-1)
-	low := 0.0
-	if i > 0 {
-		low = g.sums[i-1]
-	}
-	t := &g.triangles[i]
-	share := (g.sums[i] - low) / total
-	u = min(1, max(0, (target-low)/(g.sums[i]-low)))
-	root := math.Sqrt(u)
-	point := t.corner.Add(t.edge1.Scale(1 - root)).Add(t.edge2.Scale(v * root))
-	return t, point, share / t.area
+// shows reports whether a direction runs into the lamp's disc.
+func (l *lamp) shows(direction geom.Vec) bool {
+	return l.kind == scene.Sun && l.half < 1 && -direction.Dot(l.axis) > l.half
 }

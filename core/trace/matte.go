@@ -76,31 +76,32 @@ func (m *matte) id(h *hit) float32 {
 	return m.ids[len(m.ids)-1]
 }
 
-// shares is how many samples of a pixel met each ID, in the order in which they were met.
+// shares is how much of a pixel each ID covers, in the order in which they were met.
 type shares struct {
 	met []met
+	all float64 // weight of all samples
 }
 
 type met struct {
-	id      float32
-	samples float64
+	id     float32
+	weight float64
 }
 
-func (s *shares) add(id float32) {
+func (s *shares) add(id float32, weight float64) {
 	for i := range s.met {
 		if s.met[i].id == id {
-			s.met[i].samples++
+			s.met[i].weight += weight
 			return
 		}
 	}
-	s.met = append(s.met, met{id, 1})
+	s.met = append(s.met, met{id, weight})
 }
 
 // rank stores the IDs that cover most, with their coverage, and 0 where there are fewer.
-func (s *shares) rank(planes [][]float32, at int, share float64) {
-	slices.SortStableFunc(s.met, func(a, b met) int { return cmp.Compare(b.samples, a.samples) })
+func (s *shares) rank(planes [][]float32, at int) {
+	slices.SortStableFunc(s.met, func(a, b met) int { return cmp.Compare(b.weight, a.weight) })
 	for i, m := range s.met[:min(len(s.met), pass.Ranks)] {
-		planes[2*i][at], planes[2*i+1][at] = m.id, float32(m.samples*share)
+		planes[2*i][at], planes[2*i+1][at] = m.id, float32(m.weight/s.all)
 	}
 }
 

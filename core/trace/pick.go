@@ -30,11 +30,12 @@ func (w *World) Pick(name string, s Settings, x, y float64) (Picked, error) {
 		return Picked{}, nil
 	}
 	origin, direction := projection.Ray(x, y)
+	t := w.tracer()
 	var h hit
-	if !w.seenFirst(origin, direction, &h) {
+	if !t.seenFirst(origin, direction, &h) {
 		return Picked{}, nil
 	}
-	surf := w.surface(origin, direction, &h)
+	surf := t.surface(origin, direction, &h, 0)
 	return Picked{
 		Found: true, Point: surf.point, Distance: h.distance, Depth: projection.Depth(surf.point),
 		Object: w.model.scene.Nodes[h.node()].Name, Material: surf.material.Name, Normal: surf.normal,
@@ -61,7 +62,8 @@ func (w *World) Sight(name string, s Settings) (Sight, error) {
 		return Sight{}, err
 	}
 	out := Sight{Blank: true}
-	w.grid(window.Picture, projection, sightColumns, sightRows, func(_, _ geom.Vec, _ *hit, found bool) bool {
+	t := w.tracer()
+	t.grid(window.Picture, projection, sightColumns, sightRows, func(_, _ geom.Vec, _ *hit, found bool) bool {
 		out.Blank = !found
 		return found
 	})
@@ -72,15 +74,10 @@ func (w *World) Sight(name string, s Settings) (Sight, error) {
 			d := direction((float64(x)+0.5)/12, (float64(y)+0.5)/6)
 			directions++
 			var h hit
-			if !w.first(view.Pose.Origin, d, math.Inf(1), &h) {
+			if !t.first(view.Pose.Origin, d, math.Inf(1), &h) {
 				continue
 			}
-			t := h.instance.solid.triangles[h.triangle]
-			face := h.instance.toObject.Normal(t.edge1.Cross(t.edge2))
-			if baked := h.instance.toWorld.Determinant() > 0; baked && w.pose.World[h.node()].Determinant() < 0 {
-				face = face.Scale(-1) // its corners were mirrored when they were brought into the world
-			}
-			if face.Dot(d) > 0 {
+			if t.surface(view.Pose.Origin, d, &h, 0).inside {
 				behind[h.node()]++
 			}
 		}

@@ -12,18 +12,18 @@ import (
 var clay = scene.Material{Name: "clay", BaseColor: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, Roughness: 1, Alpha: 1}
 
 // seenFirst is first for the camera, which looks through what it shall not see.
-func (w *World) seenFirst(origin, direction geom.Vec, h *hit) bool {
-	if !w.unseen {
-		return w.first(origin, direction, math.Inf(1), h)
+func (t *tracer) seenFirst(origin, direction geom.Vec, h *hit) bool {
+	if !t.unseen {
+		return t.first(origin, direction, math.Inf(1), h)
 	}
 	gone := 0.0
-	for w.first(origin.Add(direction.Scale(gone)), direction, math.Inf(1), h) {
+	for t.first(origin.Add(direction.Scale(gone)), direction, math.Inf(1), h) {
 		h.distance += gone
-		if !w.roles[h.node()].Unseen {
+		if !t.roles[h.node()].Unseen {
 			return true
 		}
 		gone = h.distance * (1 + 1e-12)
-		gone += offset
+		gone += 50 * offset
 	}
 	return false
 }
@@ -37,36 +37,26 @@ func (w *World) role(h *hit) look.Role {
 }
 
 // shadow returns the share of the light on a surface that something keeps away from it, from 0 to 1.
-func (w *World) shadow(origin, direction geom.Vec, h *hit, s *sampler) float64 {
-	surf := w.surface(origin, direction, h)
-	above := surf.point.Add(surf.face.Scale(offset * (1 + surf.point.Length()*0.01)))
+func (t *tracer) shadow(s *surface, random *sampler) float64 {
 	open, reaches := 0.0, 0.0
 	meet := func(to geom.Vec, distance float64, light geom.Vec) {
-		cos := to.Dot(surf.normal)
+		cos := to.Dot(s.normal)
 		strength := light.Max() * cos
-		if cos <= 0 || strength <= 0 {
+		if cos <= 0 || to.Dot(s.face) <= 0 || strength <= 0 {
 			return
 		}
 		open += strength
-		if !w.blocked(above, to, distance) {
-			reaches += strength
-		}
+		reaches += strength * t.visible(s.above(to), to, distance*(1-1e-5)).Max()
 	}
-	for i := range w.lights {
-		u, v := s.pair(dimLight + 2*i)
-		to, distance, light := w.lights[i].towards(surf.point, u, v)
-		meet(to, distance-2*offset, light)
+	u, v := random.pair(dimShadowLamp)
+	for i := range t.lights {
+		to, distance, light := t.lights[i].towards(s.point, u, v)
+		meet(to, distance, light)
 	}
-	u, v := s.pair(dimAmbient)
-	if w.around != nil {
-		if own, density := w.around.pick(u, v); density > 0 {
-			meet(w.around.back(own), math.Inf(1), w.around.at(own).Scale(w.around.factor/density))
-		}
-	} else {
-		// A direction by its cosine, whose light counts as much as the whole sky's.
-		to := byCosine(surf.normal, u, v)
-		if cos := to.Dot(surf.normal); cos > 0 {
-			meet(to, ambientReach, w.sky(to).Scale(math.Pi/cos))
+	if !t.sky.dark {
+		u, v := random.pair(dimShadowSky)
+		if to, density := t.sky.pickSky(u, v); density > 0 {
+			meet(to, math.Inf(1), t.skyLight(to).Scale(1/density))
 		}
 	}
 	if open == 0 {

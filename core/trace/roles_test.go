@@ -129,7 +129,7 @@ func TestAPointIsPicked(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if p.Object != "wall" || p.Material != "grey" || p.Point.Sub(geom.Vec{X: 0.99, Y: 2.99, Z: -7.2}).Length() > 1e-9 || math.Abs(p.Depth-7.2) > 1e-9 || math.Abs(p.Distance-math.Sqrt(7.2*7.2+2*0.99*0.99)) > 1e-9 {
+	if p.Object != "wall" || p.Material != "grey" || p.Point.Sub(geom.Vec{X: 0.99, Y: 2.99, Z: -7.2}).Length() > 1e-6 || math.Abs(p.Depth-7.2) > 1e-6 || math.Abs(p.Distance-math.Sqrt(7.2*7.2+2*0.99*0.99)) > 1e-6 {
 		t.Errorf("picked %+v", p)
 	}
 	if p, _ := w.Pick("cam", s, 50, 5); p.Found {

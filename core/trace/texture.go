@@ -1,6 +1,7 @@
 package trace
 
 import (
+	"image"
 	"math"
 
 	"reelhouse/core/geom"
@@ -21,7 +22,9 @@ type texel [4]float64
 
 // lookUp returns a texture's value where a map places three corners, mixed by u and v; false if its image is not there. Values are codes,
 // or with light linear light.
-func (w *World) lookUp(m *scene.Map, c []corner, u, v float64, light bool) (texel, bool) {
+//
+// The value is averaged over texels of as many as span says in each direction, by the finer copies of the picture that Prepare made.
+func (w *World) lookUp(m *scene.Map, c []corner, u, v float64, light bool, span float64) (texel, bool) {
 	if m == nil {
 		return texel{}, false
 	}
@@ -31,16 +34,36 @@ func (w *World) lookUp(m *scene.Map, c []corner, u, v float64, light bool) (texe
 	}
 	a, b, d := c[0].uv[m.Set], c[1].uv[m.Set], c[2].uv[m.Set]
 	x, y := m.Place(mix3(a.U, b.U, d.U, u, v), mix3(a.V, b.V, d.V, u, v))
-	return w.sample(t, x, y, light), true
+	return w.sample(t, x, y, light, span), true
 }
 
 func mix3(a, b, c float32, u, v float64) float64 {
 	return float64(a)*(1-u-v) + float64(b)*u + float64(c)*v
 }
 
-// sample returns a texture's value at coordinates from its top left corner.
-func (w *World) sample(t *scene.Texture, u, v float64, light bool) texel {
-	img := w.model.scene.Images[t.Image].Pixels
+// sample returns a texture's value at coordinates from its top left corner, averaged over span of the picture's width.
+func (w *World) sample(t *scene.Texture, u, v float64, light bool, span float64) texel {
+	if math.IsNaN(u+v) || math.Abs(u) > 1<<24 || math.Abs(v) > 1<<24 {
+		return texel{}
+	}
+	levels := w.model.levels[t.Image]
+	level := 0.0
+	if texels := span * math.Sqrt(float64(levels[0].Rect.Dx()*levels[0].Rect.Dy())); texels > 1 && !t.Nearest {
+		level = math.Log2(texels)
+	}
+	k := min(int(level), len(levels)-1)
+	out := patch(levels[k], t, u, v, light)
+	if share := level - float64(k); share > 0 && k+1 < len(levels) {
+		coarse := patch(levels[k+1], t, u, v, light)
+		for i := range out {
+			out[i] += (coarse[i] - out[i]) * share
+		}
+	}
+	return out
+}
+
+// patch mixes the four pixels around a place.
+func patch(img *image.NRGBA, t *scene.Texture, u, v float64, light bool) texel {
 	width, height := img.Rect.Dx(), img.Rect.Dy()
 	at := func(x, y int) (out texel) {
 		p := img.Pix[wrapped(y, height, t.WrapV)*img.Stride+4*wrapped(x, width, t.WrapU):][:4]
@@ -55,9 +78,6 @@ func (w *World) sample(t *scene.Texture, u, v float64, light bool) texel {
 		return out
 	}
 	x, y := u*float64(width), v*float64(height)
-	if math.IsNaN(x+y) || math.Abs(x) > 1<<40 || math.Abs(y) > 1<<40 {
-		return texel{}
-	}
 	if t.Nearest {
 		return at(int(math.Floor(x)), int(math.Floor(y)))
 	}
@@ -72,6 +92,56 @@ func (w *World) sample(t *scene.Texture, u, v float64, light bool) texel {
 		}
 	}
 	return out
+}
+
+// halved returns copies of a picture, each half as wide and high as the one before, down to a single pixel. Light is averaged as light.
+func halved(img *image.NRGBA, light bool) []*image.NRGBA {
+	all := []*image.NRGBA{img}
+	for img.Rect.Dx() > 1 || img.Rect.Dy() > 1 {
+		width, height := max(1, img.Rect.Dx()/2), max(1, img.Rect.Dy()/2)
+		half := image.NewNRGBA(image.Rect(0, 0, width, height))
+		for y := range height {
+			for x := range width {
+				for c := range 4 {
+					sum := 0.0
+					for k := range 4 {
+						code := img.Pix[min(2*y+k/2, img.Rect.Dy()-1)*img.Stride+4*min(2*x+k%2, img.Rect.Dx()-1)+c]
+						if light && c < 3 {
+							sum += decoded[code]
+						} else {
+							sum += float64(code) / 255
+						}
+					}
+					if sum /= 4; light && c < 3 {
+						sum = pixel.SRGB.Encode(sum)
+					}
+					half.Pix[y*half.Stride+4*x+c] = uint8(sum*255 + 0.5)
+				}
+			}
+		}
+		all = append(all, half)
+		img = half
+	}
+	return all
+}
+
+// levels makes smaller copies of the scene's pictures.
+func levels(s *scene.Scene) [][]*image.NRGBA {
+	light := make([]bool, len(s.Images))
+	for _, m := range s.Materials {
+		for _, use := range []*scene.Map{m.Base, m.Glow} {
+			if use != nil && s.Textures[use.Texture].Image != scene.None {
+				light[s.Textures[use.Texture].Image] = true
+			}
+		}
+	}
+	all := make([][]*image.NRGBA, len(s.Images))
+	for i, m := range s.Images {
+		if m.Pixels != nil {
+			all[i] = halved(m.Pixels, light[i])
+		}
+	}
+	return all
 }
 
 // wrapped returns the pixel that stands at a place beyond the edges, too.
@@ -91,38 +161,60 @@ func wrapped(i, n int, how scene.Wrap) int {
 	return i
 }
 
-// texture replaces a surface's material by what textures and colours of vertices make of it there.
-func (w *World) texture(s *surface, h *hit) {
+// texture puts into a surface what textures and colours of vertices make of its material there, averaged over width metres.
+func (w *World) texture(s *surface, h *hit, width float64) {
 	in, m := h.instance, s.material
 	c := in.solid.corners[3*h.triangle:][:3]
-	tint := geom.Vec{
+	s.base = s.base.Mul(geom.Vec{
 		X: mix3(c[0].color.R, c[1].color.R, c[2].color.R, h.u, h.v),
 		Y: mix3(c[0].color.G, c[1].color.G, c[2].color.G, h.u, h.v),
 		Z: mix3(c[0].color.B, c[1].color.B, c[2].color.B, h.u, h.v),
-	}
-	if m.Base == nil && m.Surface == nil && m.Glow == nil && m.Bumps == nil && tint == (geom.Vec{X: 1, Y: 1, Z: 1}) {
+	})
+	if m.Base == nil && m.Surface == nil && m.Glow == nil && m.Bumps == nil {
 		return
 	}
-	own := *m
-	own.BaseColor = m.BaseColor.Mul(tint)
-	if t, ok := w.lookUp(m.Base, c, h.u, h.v, true); ok {
-		own.BaseColor = own.BaseColor.Mul(geom.Vec{X: t[0], Y: t[1], Z: t[2]})
+	// The share of the picture that a metre takes, by the triangle's areas in the picture and in the world.
+	span := func(use *scene.Map) float64 {
+		if use == nil || width == 0 {
+			return 0
+		}
+		corners := in.solid.cornersAt(h.triangle, midway)
+		area := in.toWorld.Direction(edge(corners[0], corners[1])).Cross(in.toWorld.Direction(edge(corners[0], corners[2]))).Length()
+		a, b, d := c[0].uv[use.Set], c[1].uv[use.Set], c[2].uv[use.Set]
+		spread := math.Abs(float64((b.U-a.U)*(d.V-a.V)-(d.U-a.U)*(b.V-a.V))) * math.Abs(use.Scale[0]*use.Scale[1])
+		return width * math.Sqrt(spread/max(area, 1e-30))
 	}
-	if t, ok := w.lookUp(m.Surface, c, h.u, h.v, false); ok {
-		own.Roughness, own.Metallic = m.Roughness*t[1], m.Metallic*t[2]
+	if t, ok := w.lookUp(m.Base, c, h.u, h.v, true, span(m.Base)); ok {
+		s.base = s.base.Mul(geom.Vec{X: t[0], Y: t[1], Z: t[2]})
 	}
-	if t, ok := w.lookUp(m.Glow, c, h.u, h.v, true); ok {
-		own.Emission = m.Emission.Mul(geom.Vec{X: t[0], Y: t[1], Z: t[2]})
+	if t, ok := w.lookUp(m.Surface, c, h.u, h.v, false, span(m.Surface)); ok {
+		s.roughness, s.metallic = m.Roughness*t[1], m.Metallic*t[2]
 	}
-	if t, ok := w.lookUp(m.Bumps, c, h.u, h.v, false); ok {
+	if t, ok := w.lookUp(m.Glow, c, h.u, h.v, true, span(m.Glow)); ok {
+		s.emission = m.Emission.Mul(geom.Vec{X: t[0], Y: t[1], Z: t[2]})
+	}
+	if t, ok := w.lookUp(m.Bumps, c, h.u, h.v, false, span(m.Bumps)); ok {
 		w.bump(s, h, c, m, t)
 	}
-	s.material = &own
+}
+
+// emissionAt returns the light that a surface gives off at a place.
+func (w *World) emissionAt(h *hit) geom.Vec {
+	in := h.instance
+	m := &w.materials[in.solid.triangles[h.triangle].material]
+	if m.Glow == nil || len(in.solid.corners) == 0 {
+		return m.Emission
+	}
+	if t, ok := w.lookUp(m.Glow, in.solid.corners[3*h.triangle:][:3], h.u, h.v, true, 0); ok {
+		return m.Emission.Mul(geom.Vec{X: t[0], Y: t[1], Z: t[2]})
+	}
+	return m.Emission
 }
 
 // bump turns the shading normal as a normal map says (glTF 2.0, section 3.9.3): red along rising U, green upwards, blue outwards.
 func (w *World) bump(s *surface, h *hit, c []corner, m *scene.Material, t texel) {
-	tri := &h.instance.solid.triangles[h.triangle]
+	tri := h.instance.solid.cornersAt(h.triangle, midway)
+	edge1, edge2 := edge(tri[0], tri[1]), edge(tri[0], tri[2])
 	place := func(k int) (float64, float64) {
 		uv := c[k].uv[m.Bumps.Set]
 		return m.Bumps.Place(float64(uv.U), float64(uv.V))
@@ -135,14 +227,14 @@ func (w *World) bump(s *surface, h *hit, c []corner, m *scene.Material, t texel)
 	if det == 0 {
 		return
 	}
-	along := h.instance.toWorld.Direction(tri.edge1.Scale(v2 / det).Sub(tri.edge2.Scale(v1 / det)))
+	along := h.instance.toWorld.Direction(edge1.Scale(v2 / det).Sub(edge2.Scale(v1 / det)))
 	along = along.Sub(s.normal.Scale(along.Dot(s.normal)))
 	if along.Length() == 0 {
 		return
 	}
 	along = along.Unit()
 	// Green rises upwards in the picture, against V.
-	across, down := s.normal.Cross(along), h.instance.toWorld.Direction(tri.edge2.Scale(u1/det).Sub(tri.edge1.Scale(u2/det)))
+	across, down := s.normal.Cross(along), h.instance.toWorld.Direction(edge2.Scale(u1/det).Sub(edge1.Scale(u2/det)))
 	if across.Dot(down) > 0 {
 		across = across.Scale(-1)
 	}
@@ -164,27 +256,51 @@ func (in *instance) through(triangle int32, u, v float64, r *ray) bool {
 	}
 	w := in.world
 	m := &w.materials[t.material]
-	if m.Mode == scene.Opaque && m.Transmission == 0 {
+	if m.Mode == scene.Opaque {
 		return false
 	}
 	alpha := m.Alpha
-	if m.Mode == scene.Opaque {
-		alpha = 1
-	} else if len(in.solid.corners) > 0 {
+	if len(in.solid.corners) > 0 {
 		c := in.solid.corners[3*triangle:][:3]
 		alpha *= mix3(c[0].color.A, c[1].color.A, c[2].color.A, u, v)
-		if texel, ok := w.lookUp(m.Base, c, u, v, false); ok {
+		if texel, ok := w.lookUp(m.Base, c, u, v, false, 0); ok {
 			alpha *= texel[3]
 		}
 	}
 	if m.Mode == scene.Mask {
-		if alpha < m.Cutoff {
-			return true
-		}
-		alpha = 1
+		return alpha < m.Cutoff
 	}
-	alpha *= 1 - m.Transmission
 	return alpha < 1 && chance(r, triangle) >= alpha
+}
+
+// letsThrough returns the share of light that a surface lets through straight, for shadows.
+func (in *instance) letsThrough(triangle int32, u, v float64, r *ray) geom.Vec {
+	t := &in.solid.triangles[triangle]
+	if t.material < 0 {
+		return geom.Vec{}
+	}
+	w := in.world
+	m := &w.materials[t.material]
+	if m.Transmission == 0 || w.roles != nil && w.roles[in.nodeOf(t)].Clay {
+		return geom.Vec{}
+	}
+	tint := m.BaseColor
+	if len(in.solid.corners) > 0 {
+		if t, ok := w.lookUp(m.Base, in.solid.corners[3*triangle:][:3], u, v, true, 0); ok {
+			tint = tint.Mul(geom.Vec{X: t[0], Y: t[1], Z: t[2]})
+		}
+	}
+	ior := m.IOR
+	if ior == 0 {
+		ior = 1.5
+	}
+	f0 := (ior - 1) / (ior + 1)
+	f0 *= f0
+	c := in.solid.cornersAt(triangle, r.time)
+	flat := edge(c[0], c[1]).Cross(edge(c[0], c[2]))
+	cos := math.Abs(flat.Dot(r.direction)) / max(1e-30, flat.Length()*r.direction.Length())
+	mirrored := fresnel(geom.Vec{X: f0, Y: f0, Z: f0}, cos).X
+	return tint.Scale((1 - mirrored) * m.Transmission * (1 - m.Metallic))
 }
 
 // chance hashes a number from 0 to 1.

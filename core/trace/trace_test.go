@@ -238,14 +238,14 @@ func TestAnEmptySceneIsSky(t *testing.T) {
 }
 
 func BenchmarkFirstHit(b *testing.B) {
-	w := Prepare(room()).At(0, look.Plain(), nil)
+	tr := Prepare(room()).At(0, look.Plain(), nil).tracer()
 	b.ReportAllocs()
 	n := 0
 	for b.Loop() {
 		var h hit
 		s := newSampler(n, 1, 1)
 		u, v := s.pair(0)
-		w.first(geom.Vec{Y: 2}, geom.Vec{X: u - 0.5, Y: v - 0.5, Z: -1}.Unit(), math.Inf(1), &h)
+		tr.first(geom.Vec{Y: 2}, geom.Vec{X: u - 0.5, Y: v - 0.5, Z: -1}.Unit(), math.Inf(1), &h)
 		n++
 	}
 	b.ReportMetric(float64(n)/b.Elapsed().Seconds(), "rays/s")

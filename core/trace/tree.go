@@ -7,30 +7,37 @@ import (
 	"reelhouse/core/geom"
 )
 
-// A bvh is a tree of boxes over items that have a box each. Its nodes lie in one slice; the left child
-// of an inner node follows it directly.
-type bvh struct {
-	nodes []bvhNode
+// A tree is boxes within boxes over items that have a box each. Each of its nodes holds the boxes of up to four children.
+type tree struct {
+	nodes []node
 	order []int32 // items, in the order in which leaves refer to them
 }
 
-// A bvhNode has its box in single precision, a little larger than what is in it, so that rounding never
-// loses a hit; it fills half a cache line.
-type bvhNode struct {
-	min, max [3]float32
-	first    int32 // leaf: first of its items in order; inner: the right child
-	count    int16 // leaf: how many items; inner: 0
-	axis     int16 // inner: the axis that separates the children
+// A node is the boxes of its children, in single precision and a little larger than what is in them, so that rounding never loses a
+// hit; it fills two cache lines.
+type node struct {
+	planes [6][wide]float32 // lowest and highest x, then y, then z
+	child  [wide]ref
+	_      [wide]int32
 }
 
-func newNode(box *span, first, count, axis int) bvhNode {
-	n := bvhNode{first: int32(first), count: int16(count), axis: int16(axis)}
-	for i := range 3 {
-		low, high := float64(box.min[i]), float64(box.max[i])
-		n.min[i] = float32(low - padding - 1e-6*math.Abs(low))
-		n.max[i] = float32(high + padding + 1e-6*math.Abs(high))
-	}
-	return n
+const wide = 4 // children of a node
+
+// A ref is where a child is: the index of a node, or, below zero, the items of a leaf.
+type ref int32
+
+func leafRef(first, count int) ref { return ^ref(first<<leafBits | (count - 1)) }
+
+// items returns the first of a leaf's items and how many there are.
+func (r ref) items() (first, count int32) {
+	return int32(^r) >> leafBits, int32(^r)&(1<<leafBits-1) + 1
+}
+
+// A pair is a node of the tree of two children that is built first. Its left child follows it directly.
+type pair struct {
+	box   span
+	first int32 // leaf: first of its items in order; otherwise the right child
+	count int32 // leaf: how many items; otherwise 0
 }
 
 // A span is a box in single precision, which the padding of nodes makes up for.
@@ -64,16 +71,16 @@ func (s *span) halfArea() float64 {
 
 const (
 	bins     = 12   // candidate cuts along an axis
-	maxLeaf  = 8    // most items in a leaf that can still be cut
-	boxCost  = 2.0  // of going one level down, in tests of one item
-	maxStack = 64   // deepest tree
-	padding  = 1e-4 // metres around a box; covers single precision within a kilometre of the origin
+	maxLeaf  = 4    // most items in a leaf that can still be cut
+	boxCost  = 1.2  // of going one level down, in tests of one item
+	padding  = 2e-6 // around a box, as a share of what the tree covers; makes up for single precision
+	leafBits = 3    // of a ref, that count a leaf's items
 )
 
 // Limits of building.
 const (
-	maxCount    = math.MaxInt16 // items in a leaf, whatever they are
-	evenBelow   = 38            // levels from which on items are simply halved, so that the tree ends within maxStack
+	maxCount    = 1 << leafBits // items in a leaf, whatever they are
+	evenBelow   = 38            // levels from which on items are simply halved, so that the tree ends
 	forkAbove   = 1 << 14       // items for which it is worth to build both children at once
 	widestAbove = 1 << 12       // items of which only the widest axis is cut: so many cuts are to come that it hardly matters
 	few         = 16            // items for which fewer bins are enough
@@ -81,22 +88,91 @@ const (
 )
 
 // buildBVH builds a tree by the surface area heuristic with binned cuts (Wald, "On fast Construction of
-// SAH-based Bounding Volume Hierarchies", 2007).
+// SAH-based Bounding Volume Hierarchies", 2007), and opens its largest boxes until nodes have four children.
 // Leaves hold at most leaf items, where the items can be told apart. The tree does not depend on how many cores build it.
-func buildBVH(boxes []geom.Box, leaf int) *bvh {
-	b := &bvhBuilder{leaf: leaf, items: make([]item, len(boxes)), free: make(chan struct{}, runtime.GOMAXPROCS(0)-1)}
+func buildTree(boxes []geom.Box, leaf int) *tree {
+	b := &builder{leaf: leaf, items: make([]item, len(boxes)), free: make(chan struct{}, runtime.GOMAXPROCS(0)-1)}
 	for i, box := range boxes {
 		b.items[i] = item{span{[3]float32{float32(box.Min.X), float32(box.Min.Y), float32(box.Min.Z)}, [3]float32{float32(box.Max.X), float32(box.Max.Y), float32(box.Max.Z)}}, int32(i)}
 	}
-	t := &bvh{order: make([]int32, len(boxes))}
+	t := &tree{order: make([]int32, len(boxes))}
 	if len(boxes) > 0 {
-		t.nodes = b.build(make([]bvhNode, 0, 2*len(boxes)/max(1, leaf/3)+1), 0, len(boxes), 0)
+		pairs := b.build(make([]pair, 0, 2*len(boxes)/max(1, leaf/2)+1), 0, len(boxes), 0)
+		t.widen(pairs)
 	}
 	for i := range b.items {
 		t.order[i] = b.items[i].index
 	}
 	return t
 }
+
+// widen makes the tree of one of two children a node.
+func (t *tree) widen(pairs []pair) {
+	all := &pairs[0].box
+	around := float32(0)
+	for i := range 3 {
+		around = max(around, all.max[i]-all.min[i])
+	}
+	t.nodes = make([]node, 0, len(pairs)/3+1)
+	if pairs[0].count > 0 { // a single leaf
+		t.nodes = append(t.nodes, node{})
+		t.nodes[0].fill([]pair{pairs[0]}, []ref{leafRef(int(pairs[0].first), int(pairs[0].count))}, around*padding)
+		return
+	}
+	t.open(pairs, 0, around*padding)
+}
+
+// open appends the node that stands for a pair, with all below it.
+func (t *tree) open(pairs []pair, at int, pad float32) {
+	chosen := [wide]int{at + 1, int(pairs[at].first)}
+	n := 2
+	for n < wide {
+		largest, area := -1, 0.0
+		for i, c := range chosen[:n] {
+			if a := pairs[c].box.halfArea(); pairs[c].count == 0 && (largest < 0 || a > area) {
+				largest, area = i, a
+			}
+		}
+		if largest < 0 {
+			break
+		}
+		c := chosen[largest]
+		chosen[largest], chosen[n] = c+1, int(pairs[c].first)
+		n++
+	}
+	into := len(t.nodes)
+	t.nodes = append(t.nodes, node{})
+	var refs [wide]ref
+	var boxes [wide]pair
+	for i, c := range chosen[:n] {
+		if boxes[i] = pairs[c]; pairs[c].count > 0 {
+			refs[i] = leafRef(int(pairs[c].first), int(pairs[c].count))
+			continue
+		}
+		refs[i] = ref(len(t.nodes))
+		t.open(pairs, c, pad)
+	}
+	t.nodes[into].fill(boxes[:n], refs[:n], pad)
+}
+
+// fill sets a node's children; those that it has not are boxes that nothing meets.
+func (n *node) fill(boxes []pair, refs []ref, pad float32) {
+	inf := float32(math.Inf(1))
+	for i := range wide {
+		for axis := range 3 {
+			low, high := inf, -inf
+			if i < len(boxes) {
+				low, high = boxes[i].box.min[axis], boxes[i].box.max[axis]
+				low -= pad + 1e-6*abs32(low)
+				high += pad + 1e-6*abs32(high)
+			}
+			n.planes[2*axis][i], n.planes[2*axis+1][i] = low, high
+		}
+	}
+	copy(n.child[:], refs)
+}
+
+func abs32(x float32) float32 { return math.Float32frombits(math.Float32bits(x) &^ (1 << 31)) }
 
 // An item is a box that is sorted into the tree. Items are moved themselves, so that each pass over them goes straight through memory.
 type item struct {
@@ -107,16 +183,16 @@ type item struct {
 // middle returns twice the middle of the item's box along an axis.
 func (it *item) middle(axis int) float32 { return it.min[axis] + it.max[axis] }
 
-type bvhBuilder struct {
+type builder struct {
 	leaf  int
 	items []item
 	free  chan struct{} // filled by builders at work beside the first one
 }
 
 // build appends the tree over some items to nodes, counting its nodes from the start of nodes.
-func (b *bvhBuilder) build(nodes []bvhNode, from, to, depth int) []bvhNode {
+func (b *builder) build(nodes []pair, from, to, depth int) []pair {
 	at := len(nodes)
-	nodes = append(nodes, bvhNode{})
+	nodes = append(nodes, pair{})
 	box, middles := noSpan(), noSpan()
 	for i := from; i < to; i++ {
 		it := &b.items[i]
@@ -135,23 +211,23 @@ func (b *bvhBuilder) build(nodes []bvhNode, from, to, depth int) []bvhNode {
 		axis, mid = 0, (from+to)/2
 	}
 	if axis < 0 {
-		nodes[at] = newNode(&box, from, to-from, 0)
+		nodes[at] = pair{box, int32(from), int32(to - from)}
 		return nodes
 	}
 	var right int
 	nodes, right = b.children(nodes, from, mid, to, depth+1)
-	nodes[at] = newNode(&box, right, 0, axis)
+	nodes[at] = pair{box, int32(right), 0}
 	return nodes
 }
 
 // children builds both sides of a cut, at once where that is worth it, and returns where the right one begins.
-func (b *bvhBuilder) children(nodes []bvhNode, from, mid, to, depth int) ([]bvhNode, int) {
+func (b *builder) children(nodes []pair, from, mid, to, depth int) ([]pair, int) {
 	if to-mid > forkAbove && mid-from > forkAbove {
 		select {
 		case b.free <- struct{}{}:
-			built := make(chan []bvhNode)
+			built := make(chan []pair)
 			go func() {
-				built <- b.build(make([]bvhNode, 0, (to-mid)/2), mid, to, depth)
+				built <- b.build(make([]pair, 0, (to-mid)/2), mid, to, depth)
 				<-b.free
 			}()
 			nodes = b.build(nodes, from, mid, depth)
@@ -178,7 +254,7 @@ type bin struct {
 }
 
 // cut sorts the items by the cheapest cut, and returns its axis and where the second side begins; or axis -1 when a leaf is cheaper.
-func (b *bvhBuilder) cut(from, to int, box, middles *span) (axis, mid int) {
+func (b *builder) cut(from, to int, box, middles *span) (axis, mid int) {
 	var all [3][bins]bin
 	var scale [3]float32
 	widest, parts := 0, bins
@@ -248,97 +324,4 @@ func (b *bvhBuilder) cut(from, to int, box, middles *span) (axis, mid int) {
 		}
 	}
 	return axis, mid
-}
-
-// A ray runs from origin along direction. The rest serves the boxes: the origin and 1/direction in single
-// precision.
-type ray struct {
-	origin, direction geom.Vec
-	from, inverse     [3]float32
-	backward          [3]bool
-}
-
-func newRay(origin, direction geom.Vec) ray {
-	inverse := [3]float32{float32(1 / direction.X), float32(1 / direction.Y), float32(1 / direction.Z)}
-	return ray{
-		origin, direction,
-		[3]float32{float32(origin.X), float32(origin.Y), float32(origin.Z)}, inverse,
-		[3]bool{inverse[0] < 0, inverse[1] < 0, inverse[2] < 0}, // of a negative zero, too
-	}
-}
-
-// meets reports whether the ray crosses the node's box between 0 and limit.
-func (r *ray) meets(n *bvhNode, limit float32) bool {
-	near := float32(0)
-	low, high := n.min[0], n.max[0]
-	if r.backward[0] {
-		low, high = high, low
-	}
-	if t := (low - r.from[0]) * r.inverse[0]; t > near {
-		near = t
-	}
-	if t := (high - r.from[0]) * r.inverse[0]; t < limit {
-		limit = t
-	}
-	low, high = n.min[1], n.max[1]
-	if r.backward[1] {
-		low, high = high, low
-	}
-	if t := (low - r.from[1]) * r.inverse[1]; t > near {
-		near = t
-	}
-	if t := (high - r.from[1]) * r.inverse[1]; t < limit {
-		limit = t
-	}
-	low, high = n.min[2], n.max[2]
-	if r.backward[2] {
-		low, high = high, low
-	}
-	if t := (low - r.from[2]) * r.inverse[2]; t > near {
-		near = t
-	}
-	if t := (high - r.from[2]) * r.inverse[2]; t < limit {
-		limit = t
-	}
-	return near <= limit*1.000002
-}
-
-// A walk is one ray's way through a tree.
-type walk struct {
-	stack [maxStack]int32
-	depth int
-	at    int32
-}
-
-// leaf goes on to the next leaf that the ray may meet before limit, nearer ones first, and returns it, or
-// nil at the end.
-func (w *walk) leaf(t *bvh, r *ray, limit float64) *bvhNode {
-	reach := float32(limit) * 1.000001
-	for w.at >= 0 {
-		n := &t.nodes[w.at]
-		if !r.meets(n, reach) {
-			w.pop()
-			continue
-		}
-		if n.count > 0 {
-			w.pop()
-			return n
-		}
-		near, far := w.at+1, n.first
-		if r.backward[n.axis] {
-			near, far = far, near
-		}
-		w.stack[w.depth] = far
-		w.depth++
-		w.at = near
-	}
-	return nil
-}
-
-func (w *walk) pop() {
-	w.at = -1
-	if w.depth > 0 {
-		w.depth--
-		w.at = w.stack[w.depth]
-	}
 }

@@ -76,7 +76,7 @@ func (e edit) output(p *production.Production) error {
 		for _, v := range e.values {
 			o.Only = append(o.Only, pass.Code(v))
 		}
-		if o.Only = pass.Sorted(o.Only); len(o.Only) == len(pass.Catalogue()) {
+		if o.Only = pass.Sorted(o.Only); len(o.Only) == len(p.KnownPasses()) {
 			o.Only = nil
 		}
 	case "scale":

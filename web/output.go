@@ -125,7 +125,7 @@ func showOutput(p production.Production, d house.Draft, o output.Output) shownOu
 		if slices.Contains(shot.Outputs, o.Code) {
 			s.UsedBy = append(s.UsedBy, shot.Code)
 			list, _ := p.FindPassList(shot.PassList)
-			for _, reason := range o.Cannot(o.Format, wants(p, list.Passes)) {
+			for _, reason := range o.Cannot(o.Format, wants(p, list.For(o.Code))) {
 				if !slices.Contains(s.Wrong, reason) {
 					s.Wrong = append(s.Wrong, reason)
 				}
@@ -162,7 +162,7 @@ func (page *outputPage) open(p production.Production, o *shownOutput) {
 	for _, shot := range p.Shots {
 		if slices.Contains(shot.Outputs, o.Code) {
 			list, _ := p.FindPassList(shot.PassList)
-			passes = append(passes, list.Passes...)
+			passes = append(passes, list.For(o.Code)...)
 		}
 	}
 	for _, k := range output.Kinds() {
@@ -196,7 +196,7 @@ func (page *outputPage) open(p production.Production, o *shownOutput) {
 	for _, k := range pixel.Kernels() {
 		page.Kernels = append(page.Kernels, option{string(k), k.Name()})
 	}
-	for _, described := range pass.Catalogue() {
+	for _, described := range p.KnownPasses() {
 		choice := passChoice{Pass: described, Taken: len(o.Only) == 0 || slices.Contains(o.Only, described.Code)}
 		for _, g := range o.Groups {
 			if slices.Contains(g.Passes, described.Code) {

@@ -19,6 +19,7 @@ import (
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
+	"reelhouse/core/sampling"
 	"reelhouse/core/stamp"
 )
 
@@ -46,9 +47,15 @@ type Job struct {
 	// Background stands where there is no surface.
 	Background look.Background `json:"background"`
 	// Region is the part of the picture to render, in pixels from the top left; left out for all.
-	Region          *Region      `json:"region,omitempty"`
-	Passes          []pass.Code  `json:"passes"`
-	Samples         int          `json:"samples"` // along each edge of a pixel
+	Region  *Region     `json:"region,omitempty"`
+	Passes  []pass.Code `json:"passes"`
+	Samples int         `json:"samples"` // along each edge of a pixel, at most
+	// Effort says when a pixel is done, how far light is followed, and what else is asked of quality.
+	Effort sampling.Effort `json:"effort,omitzero"`
+	// LightGroups are what the passes of light groups are of.
+	LightGroups []pass.LightGroup `json:"lightGroups,omitempty"`
+	// OtherFilter are passes that are to be averaged over pixels though they usually have the value at the centre, and the other way round.
+	OtherFilter     []pass.Code  `json:"otherFilter,omitempty"`
 	Filter          pixel.Filter `json:"filter"`
 	DepthBackground float64      `json:"depthBackground"` // metres
 	// Depth says what the depth pass holds; left out, it is metres.
@@ -128,6 +135,10 @@ func Read(r io.Reader) (Job, error) {
 		return Job{}, fmt.Errorf("job: the frame rate must be above 0")
 	case j.Depth.Check() != nil:
 		return Job{}, fmt.Errorf("job: %w", j.Depth.Check())
+	case j.Effort.Check() != nil:
+		return Job{}, fmt.Errorf("job: %w", j.Effort.Check())
+	case pass.CheckLightGroups(j.LightGroups) != nil:
+		return Job{}, fmt.Errorf("job: %w", pass.CheckLightGroups(j.LightGroups))
 	case len(j.Frames) == 0:
 		return Job{}, fmt.Errorf("job: no frame is asked for")
 	}
@@ -171,6 +182,11 @@ type Message struct {
 	Bytes    int64   `json:"bytes,omitempty"`
 	Text     string  `json:"text,omitempty"`
 	Seconds  float64 `json:"seconds,omitempty"`
+	// Of Progress and Wrote: how many seconds are left, how many rays are sent in a second, and the most memory that the renderer has taken
+	// so far, in bytes. A renderer that does not know leaves them out.
+	Remaining     float64 `json:"remaining,omitempty"`
+	RaysPerSecond float64 `json:"raysPerSecond,omitempty"`
+	Memory        int64   `json:"memory,omitempty"`
 }
 
 // Listen reads messages to the end of r and hands each to heard. A line that is no message is handed on as

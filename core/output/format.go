@@ -204,6 +204,8 @@ type Encoding struct {
 	Curve       pixel.Curve `json:"curve"`
 	// Dither scatters the rounding to whole numbers, so that shallow ramps show no steps.
 	Dither pixel.Dither `json:"dither,omitempty"`
+	// Other names passes, with commas between, that ByPass stores the other way round: colour in 32 bits, data in 16.
+	Other string `json:"other,omitempty"`
 }
 
 // Floating reports whether the file holds light as floats, which are never encoded.
@@ -258,7 +260,21 @@ func (e Encoding) Check() error {
 }
 
 // Half reports whether a pass is stored in 16-bit floats.
-func (e Encoding) Half(p pass.Pass) bool { return e.Depth == ByPass && !p.Data }
+func (e Encoding) Half(p pass.Pass) bool {
+	return e.Depth == ByPass && p.Data == slices.Contains(strings.Split(e.Other, ","), string(p.Code))
+}
+
+// With returns the encoding with passes that it stores the other way round.
+func (e Encoding) With(other []pass.Code) Encoding {
+	e.Other = ""
+	for i, code := range other {
+		if i > 0 {
+			e.Other += ","
+		}
+		e.Other += string(code)
+	}
+	return e
+}
 
 // Holds says why a file of this encoding cannot hold the passes together, or nil.
 func (e Encoding) Holds(passes []pass.Code) error {

@@ -121,7 +121,7 @@ func (o Output) Switch(f Format) Output {
 // format cannot do what was agreed, it does what it can: OpenEXR stays linear, PNG stays straight.
 func (o Output) Encoding(agreed Alpha, display pixel.Curve) Encoding {
 	k := o.Format.Kind()
-	e := Encoding{o.Format, o.Depth, o.Compression, o.Level, o.Alpha, o.Curve, o.Dither}
+	e := Encoding{Format: o.Format, Depth: o.Depth, Compression: o.Compression, Level: o.Level, Alpha: o.Alpha, Curve: o.Curve, Dither: o.Dither}
 	if e.Alpha == Agreed {
 		e.Alpha = agreed
 		if !slices.Contains(k.Alphas, agreed) {

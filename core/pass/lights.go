@@ -58,6 +58,31 @@ func LightPasses(groups []LightGroup) []Pass {
 	return append(all, other)
 }
 
+// Known returns every pass of a production with light groups, in the order in which they are shown and stored.
+func Known(groups []LightGroup) []Pass {
+	all := Catalogue()
+	after := slices.IndexFunc(all, func(p Pass) bool { return p.Code == Transmission }) + 1
+	return slices.Insert(all, after, LightPasses(groups)...)
+}
+
+// In returns the passes that channels are of, by their names.
+func In(channels []string) []Code {
+	var found []Code
+	for _, name := range channels {
+		layer, _, _ := strings.Cut(name, ".")
+		code := Code(layer)
+		if p, err := Find(code); err == nil && slices.Contains(channels, p.ChannelNames()[0]) {
+			found = append(found, code)
+		}
+	}
+	for _, p := range Catalogue() {
+		if slices.Contains(channels, p.ChannelNames()[0]) {
+			found = append(found, p.Code)
+		}
+	}
+	return Sorted(found)
+}
+
 // Holds reports whether the group names a light.
 func (g LightGroup) Holds(name string) bool {
 	return slices.ContainsFunc(g.Lights, func(pattern string) bool {

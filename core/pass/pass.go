@@ -78,6 +78,15 @@ func cryptomatte(code Code, name, layer, of string) Pass {
 	return Pass{code, name, "Which " + of + " cover how much of the pixel, most first: pairs of an ID, hashed from its name, and its share.", "", channels, true, false, layer}
 }
 
+// Either reports whether a pass may hold either the mean over a pixel or the value at its centre.
+func (p Pass) Either() bool {
+	switch p.Code {
+	case Albedo, Object, Distance, Position, Normal, CameraNormal, UV, Facing, Motion, MotionBack:
+		return true
+	}
+	return false
+}
+
 // IsCryptomatte reports whether a pass holds IDs and coverage.
 func (p Pass) IsCryptomatte() bool { return p.Layer != "" }
 

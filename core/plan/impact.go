@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"reelhouse/core/look"
+	"reelhouse/core/pass"
 )
 
 // An Impact is what an edit changes of what would be rendered. The zero value is none.
@@ -36,7 +37,7 @@ func Compare(before, after Batch) Impact {
 		}
 	}
 	general := before.Quality != after.Quality || before.Rate != after.Rate || before.FirstFrame != after.FirstFrame ||
-		before.DepthBackground != after.DepthBackground || before.Depth != after.Depth || before.OcclusionRadius != after.OcclusionRadius || before.Scene != after.Scene || before.Standards != after.Standards
+		before.DepthBackground != after.DepthBackground || before.Depth != after.Depth || before.OcclusionRadius != after.OcclusionRadius || !slices.EqualFunc(before.LightGroups, after.LightGroups, sameLights) || before.Scene != after.Scene || before.Standards != after.Standards
 	for _, s := range after.Sequences {
 		was, known := old[place{s.Shot, s.SizeCode}]
 		delete(old, place{s.Shot, s.SizeCode})
@@ -66,10 +67,14 @@ func Compare(before, after Batch) Impact {
 	return impact
 }
 
+func sameLights(a, b pass.LightGroup) bool {
+	return a.Code == b.Code && a.Sky == b.Sky && a.Sun == b.Sun && slices.Equal(a.Lights, b.Lights)
+}
+
 // sameAs reports whether both sequences give the same files.
 func (s Sequence) sameAs(t Sequence) bool {
 	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || len(look.Differences(s.Look, t.Look)) > 0 || s.Size != t.Size || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
-		!s.Frames.Equal(t.Frames) || !slices.Equal(s.Passes, t.Passes) || len(s.Files) != len(t.Files) {
+		!s.Frames.Equal(t.Frames) || !slices.Equal(s.Passes, t.Passes) || !slices.Equal(s.OtherFilter, t.OtherFilter) || len(s.Files) != len(t.Files) {
 		return false
 	}
 	return slices.EqualFunc(s.Files, t.Files, func(f, g FileSequence) bool {

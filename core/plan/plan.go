@@ -30,6 +30,7 @@ type Batch struct {
 	DepthBackground float64              `json:"depthBackground"`
 	Depth           pass.DepthStyle      `json:"depth,omitzero"`
 	OcclusionRadius float64              `json:"occlusionRadius,omitempty"`
+	LightGroups     []pass.LightGroup    `json:"lightGroups,omitempty"`
 	Standards       Agreed               `json:"standards"`
 	Sequences       []Sequence           `json:"sequences"`
 }
@@ -62,12 +63,14 @@ type Sequence struct {
 	Size        raster.Size                `json:"size"` // in pixels, quality included
 	FullSize    raster.Size                `json:"fullSize"`
 	// PixelAspect is a pixel's width over its height.
-	PixelAspect float64        `json:"pixelAspect"`
-	Fit         raster.Fit     `json:"fit"`
-	Frames      frame.Set      `json:"frames"` // with handles
-	Own         frame.Set      `json:"own"`    // without
-	Note        string         `json:"note,omitempty"`
-	Passes      []pass.Code    `json:"passes"`
+	PixelAspect float64     `json:"pixelAspect"`
+	Fit         raster.Fit  `json:"fit"`
+	Frames      frame.Set   `json:"frames"` // with handles
+	Own         frame.Set   `json:"own"`    // without
+	Note        string      `json:"note,omitempty"`
+	Passes      []pass.Code `json:"passes"`
+	// OtherFilter are those of the passes that are averaged over pixels, or not, where usually it is the other way round.
+	OtherFilter []pass.Code    `json:"otherFilter,omitempty"`
 	Files       []FileSequence `json:"files"`
 	// Forecast for one frame.
 	FrameSeconds float64 `json:"frameSeconds"`
@@ -117,6 +120,7 @@ func Build(p production.Production, m Measure) (Batch, error) {
 	b := Batch{
 		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
 		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth, OcclusionRadius: p.OcclusionRadius,
+		LightGroups: p.LightGroups,
 	}
 	b.Standards = Agreed{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
 	patterns := map[string]naming.Pattern{}
@@ -139,8 +143,12 @@ func Build(p production.Production, m Measure) (Batch, error) {
 			}
 			for _, code := range shot.Outputs {
 				o, _ := p.FindOutput(code)
-				s.Files = append(s.Files, files(p, o, patterns[code], size, s)...)
+				s.Files = append(s.Files, files(p, o, patterns[code], size, s, list)...)
 			}
+			s.Passes = slices.DeleteFunc(s.Passes, func(code pass.Code) bool { // that no output wants
+				return !slices.ContainsFunc(s.Files, func(f FileSequence) bool { return slices.Contains(f.Passes, code) })
+			})
+			s.OtherFilter = list.Other(s.Passes, func(c production.PassChoice) bool { return c.OtherFilter })
 			s.forecast(quality, m)
 			b.Sequences = append(b.Sequences, s)
 		}
@@ -149,16 +157,17 @@ func Build(p production.Production, m Measure) (Batch, error) {
 }
 
 // files lists the file sequences of one output of a sequence.
-func files(p production.Production, o output.Output, pattern naming.Pattern, size raster.Named, s Sequence) []FileSequence {
+func files(p production.Production, o output.Output, pattern naming.Pattern, size raster.Named, s Sequence, list production.PassList) []FileSequence {
 	scaled := o.Scale.Of(s.Size).Multiple(size.MultipleOf)
 	if o.Scale.Full() {
 		scaled = s.Size
 	}
 	var out []FileSequence
-	for _, bundle := range o.Bundles(s.Passes) {
+	for _, bundle := range o.Bundles(list.For(o.Code)) {
 		f := FileSequence{
-			Output: o.Code, Role: o.Role, Label: bundle.Label, Passes: bundle.Passes, Encoding: p.EncodingOf(o),
-			Size: scaled, Kernel: o.ResampledBy(), Pattern: pattern.String(),
+			Output: o.Code, Role: o.Role, Label: bundle.Label, Passes: bundle.Passes,
+			Encoding: p.EncodingOf(o).With(list.Other(bundle.Passes, func(c production.PassChoice) bool { return c.OtherDepth })),
+			Size:     scaled, Kernel: o.ResampledBy(), Pattern: pattern.String(),
 		}
 		if o.Stamp.On && slices.Contains(bundle.Passes, pass.Beauty) {
 			f.Stamp = o.Stamp

@@ -3,6 +3,7 @@ package production
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"reelhouse/core/camera"
 	"reelhouse/core/look"
@@ -160,6 +161,15 @@ func (p Production) shots(ps *problems) {
 	}
 }
 
+// passThere says that a pass does not exist in the production, or nil.
+func (p Production) passThere(code pass.Code) error {
+	if group, ok := code.LightGroup(); ok && group != pass.OtherLight && !slices.ContainsFunc(p.LightGroups, func(g pass.LightGroup) bool { return g.Code == group }) {
+		return fmt.Errorf("there is no light group %q; it was removed or renamed", group)
+	}
+	_, err := pass.Find(code)
+	return err
+}
+
 func (p Production) passes(ps *problems) {
 	ps.codes(Passes, "pass list", codesOf(p.PassLists, func(l PassList) string { return l.Code }))
 	for _, l := range p.PassLists {
@@ -167,10 +177,29 @@ func (p Production) passes(ps *problems) {
 			ps.add(Passes, "pass list "+l.Code, "passes", "it has no pass; choose at least one")
 		}
 		for _, code := range l.Passes {
-			if _, err := pass.Find(code); err != nil {
+			if err := p.passThere(code); err != nil {
 				ps.add(Passes, "pass list "+l.Code, "passes", "%s", err)
 			}
 		}
+		for _, c := range l.Choices {
+			described, err := pass.Find(c.Pass)
+			switch {
+			case err != nil:
+				ps.add(Passes, "pass list "+l.Code, "passes", "%s", err)
+			case c.OtherDepth && described.IsCryptomatte():
+				ps.add(Passes, "pass list "+l.Code, "passes", "IDs of %s need 32 bits", described.Name)
+			case c.OtherFilter && !described.Either():
+				ps.add(Passes, "pass list "+l.Code, "passes", "%s cannot be sampled in another way", described.Name)
+			}
+			for _, code := range c.Outputs {
+				if _, ok := p.FindOutput(code); !ok {
+					ps.add(Passes, "pass list "+l.Code, "passes", "%s goes to the output %q, which does not exist", c.Pass, code)
+				}
+			}
+		}
+	}
+	if err := pass.CheckLightGroups(p.LightGroups); err != nil {
+		ps.add(Passes, "light groups", "code", "%s", err)
 	}
 	if err := p.Depth.Check(); err != nil {
 		ps.add(Passes, "depth", "depth", "%s", err)

@@ -15,6 +15,7 @@ import (
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
+	"reelhouse/core/sampling"
 )
 
 // A Production is the whole document.
@@ -32,7 +33,9 @@ type Production struct {
 	// Environments are the maps that looks may put round the scene.
 	Environments []EnvironmentFile `json:"environments,omitempty"`
 	PassLists    []PassList        `json:"passLists"`
-	Shots        []Shot            `json:"shots"`
+	// LightGroups are lights whose share of the picture is wanted by itself; each is a pass.
+	LightGroups []pass.LightGroup `json:"lightGroups,omitempty"`
+	Shots       []Shot            `json:"shots"`
 	// DepthBackground is the depth in metres where there is no surface.
 	DepthBackground float64 `json:"depthBackground"`
 	// Depth says what the depth pass holds.
@@ -77,6 +80,7 @@ type Quality struct {
 	Scale   raster.Reduction `json:"scale"`   // of both edges of a size, rounded up
 	Samples int              `json:"samples"` // along each edge of a pixel
 	Filter  pixel.Filter     `json:"filter"`
+	Effort  sampling.Effort  `json:"effort,omitzero"`
 	Full    bool             `json:"full"` // good enough to deliver
 }
 
@@ -99,6 +103,60 @@ type PassList struct {
 	Code   string      `json:"code"`
 	Name   string      `json:"name"`
 	Passes []pass.Code `json:"passes"`
+	// Choices are what is asked of single passes.
+	Choices []PassChoice `json:"choices,omitempty"`
+}
+
+// KnownPasses returns every pass that a list may have.
+func (p Production) KnownPasses() []pass.Pass { return pass.Known(p.LightGroups) }
+
+// A PassChoice is what a pass list asks of one of its passes. The zero value asks for nothing.
+type PassChoice struct {
+	Pass pass.Code `json:"pass"`
+	// OtherDepth stores colour in 32 bits, and data in 16, where files would do it the other way round.
+	OtherDepth bool `json:"otherDepth,omitempty"`
+	// OtherFilter averages a pass over pixels that has the value at their centres, and the other way round.
+	OtherFilter bool `json:"otherFilter,omitempty"`
+	// Outputs are the codes of those that it goes to; empty for all that the shot has.
+	Outputs []string `json:"outputs,omitempty"`
+}
+
+// Choice returns what the list asks of a pass.
+func (l PassList) Choice(code pass.Code) PassChoice {
+	if i := slices.IndexFunc(l.Choices, func(c PassChoice) bool { return c.Pass == code }); i >= 0 {
+		return l.Choices[i]
+	}
+	return PassChoice{Pass: code}
+}
+
+// Choose puts a choice in the place of the one there was.
+func (l *PassList) Choose(c PassChoice) {
+	l.Choices = slices.DeleteFunc(l.Choices, func(old PassChoice) bool { return old.Pass == c.Pass })
+	if c.OtherDepth || c.OtherFilter || len(c.Outputs) > 0 {
+		l.Choices = append(l.Choices, c)
+	}
+}
+
+// For returns the passes that go to an output.
+func (l PassList) For(output string) []pass.Code {
+	var codes []pass.Code
+	for _, code := range pass.Sorted(l.Passes) {
+		if c := l.Choice(code); len(c.Outputs) == 0 || slices.Contains(c.Outputs, output) {
+			codes = append(codes, code)
+		}
+	}
+	return codes
+}
+
+// Other returns those of the passes that a predicate of their choices holds for.
+func (l PassList) Other(passes []pass.Code, holds func(PassChoice) bool) []pass.Code {
+	var codes []pass.Code
+	for _, code := range passes {
+		if holds(l.Choice(code)) {
+			codes = append(codes, code)
+		}
+	}
+	return codes
 }
 
 // A Shot is a view over frames, in sizes.
@@ -120,7 +178,7 @@ func New(code, title string) Production {
 		Code: code, Title: title, Version: 1,
 		Standards:       UsualStandards(),
 		Looks:           []look.Look{look.Plain()},
-		PassLists:       []PassList{{"minimum", "Minimum", []pass.Code{pass.Beauty}}, {"comp", "Compositing", []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}}},
+		PassLists:       []PassList{{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}}, {Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}}},
 		DepthBackground: 1000,
 		Quality:         "draft",
 	}

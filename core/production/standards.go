@@ -7,6 +7,7 @@ import (
 	"reelhouse/core/output"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
+	"reelhouse/core/sampling"
 )
 
 // Standards are what a production agrees before it renders anything. A preset keeps them as a whole.
@@ -66,8 +67,8 @@ func UsualStandards() Standards {
 // DefaultQualities returns a quick and a final quality.
 func DefaultQualities() []Quality {
 	return []Quality{
-		{"draft", "Draft", raster.Reduction{Percent: 25}, 2, pixel.Box, false},
-		{"final", "Final", raster.Reduction{Percent: 100}, 6, pixel.Gaussian, true},
+		{Code: "draft", Name: "Draft", Scale: raster.Reduction{Percent: 25}, Samples: 2, Filter: pixel.Box, Effort: sampling.Effort{Clamp: 8, Bounces: sampling.Bounces{Diffuse: 2, Glossy: 3, Through: 6}}},
+		{Code: "final", Name: "Final", Scale: raster.Reduction{Percent: 100}, Samples: 12, Filter: pixel.Gaussian, Effort: sampling.Effort{Noise: 0.05}, Full: true},
 	}
 }
 
@@ -142,6 +143,9 @@ func (s Standards) problems(ps *problems) {
 		}
 		if err := q.Filter.Check(); err != nil {
 			ps.add(StandardsStation, where, "filter", "%s", err)
+		}
+		if err := q.Effort.Check(); err != nil {
+			ps.add(StandardsStation, where, "effort", "%s", err)
 		}
 	}
 	if len(s.Qualities) == 0 {

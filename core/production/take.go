@@ -45,7 +45,8 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 		p.Views, p.Rigs, p.Looks, p.Environments = other.Views, other.Rigs, other.Looks, other.Environments
 	}
 	if slices.Contains(parts, TakePasses) {
-		p.PassLists, p.DepthBackground, p.Depth, p.OcclusionRadius = other.PassLists, other.DepthBackground, other.Depth, other.OcclusionRadius
+		p.PassLists, p.LightGroups = other.PassLists, other.LightGroups
+		p.DepthBackground, p.Depth, p.OcclusionRadius = other.DepthBackground, other.Depth, other.OcclusionRadius
 	}
 	if slices.Contains(parts, TakeShots) {
 		p.Shots = other.Shots

@@ -87,9 +87,9 @@ func conformant() map[string][]byte {
 			shown+`,"meshes":[{"primitives":[{"attributes":{"POSITION":0},"targets":[{"POSITION":1}],"mode":5}]}],"animations":[{"samplers":[{"input":2,"output":3}],"channels":[{"sampler":0,"target":{"node":0,"path":"weights"}}]}]`),
 		"textures": text(textured, cornersView+fmt.Sprintf(`,{"buffer":0,"byteOffset":48,"byteLength":16,"byteStride":4,"target":34962},{"buffer":0,"byteOffset":64,"byteLength":%d}`, len(image)),
 			cornersAccessor+`,{"bufferView":1,"componentType":5121,"normalized":true,"count":4,"type":"VEC2"}`,
-			shown+`,"extensionsUsed":["KHR_texture_transform","KHR_materials_unlit","KHR_materials_transmission","KHR_materials_ior","KHR_materials_clearcoat"],"images":[{"bufferView":2,"mimeType":"image/png"}],"samplers":[{"wrapS":33071,"wrapT":33648,"magFilter":9728}],"textures":[{"source":0,"sampler":0}],
+			shown+`,"extensionsUsed":["KHR_texture_transform","KHR_materials_unlit","KHR_materials_transmission","KHR_materials_ior","KHR_materials_volume","KHR_materials_clearcoat"],"images":[{"bufferView":2,"mimeType":"image/png"}],"samplers":[{"wrapS":33071,"wrapT":33648,"magFilter":9728}],"textures":[{"source":0,"sampler":0}],
 			"materials":[{"alphaMode":"MASK","alphaCutoff":0.75,"doubleSided":true,"pbrMetallicRoughness":{"baseColorTexture":{"index":0,"extensions":{"KHR_texture_transform":{"offset":[0.5,0],"scale":[2,1]}}}},"extensions":{"KHR_materials_unlit":{}}},
-			{"extensions":{"KHR_materials_transmission":{"transmissionFactor":0.5},"KHR_materials_ior":{"ior":1.33},"KHR_materials_clearcoat":{"clearcoatFactor":1}}}],
+			{"extensions":{"KHR_materials_transmission":{"transmissionFactor":0.5},"KHR_materials_ior":{"ior":1.33},"KHR_materials_volume":{"thicknessFactor":0.01,"attenuationDistance":2,"attenuationColor":[0.5,0.9,1]},"KHR_materials_clearcoat":{"clearcoatFactor":1}}}],
 			"meshes":[{"primitives":[{"attributes":{"POSITION":0,"TEXCOORD_0":1},"mode":5,"material":0}]}]`),
 		"two scenes":            []byte(`{"asset":{"version":"2.0"},"scene":1,"scenes":[{"name":"workshop","nodes":[0]},{"name":"shown","nodes":[1]}],"nodes":[{"name":"a"},{"name":"b","camera":0}],"cameras":[{"type":"orthographic","orthographic":{"xmag":4,"ymag":2,"znear":0.1,"zfar":10}}]}`),
 		"an optional extension": []byte(`{"asset":{"version":"2.0"},"scene":0,"extensionsUsed":["EXT_unheard_of"],"scenes":[{"nodes":[0]}],"nodes":[{"name":"a"}]}`),
@@ -235,7 +235,7 @@ func TestMaterialsAndTexturesAreRead(t *testing.T) {
 	if m.Mode != Mask || m.Cutoff != 0.75 || !m.DoubleSided || !m.Unlit || m.Base == nil || m.Base.Offset != [2]float64{0.5, 0} || m.Base.Scale != [2]float64{2, 1} {
 		t.Errorf("the material is %+v", m)
 	}
-	if glass.Transmission != 0.5 || glass.IOR != 1.33 || glass.Clearcoat != 1 || len(s.Notes) != 2 {
+	if glass.Transmission != 0.5 || glass.IOR != 1.33 || glass.Clearcoat != 1 || glass.Thickness != 0.01 || glass.Clearness != 2 || glass.Tint.Y != 0.9 || len(s.Notes) != 1 {
 		t.Errorf("the other one is %+v; notes %v", glass, s.Notes)
 	}
 	if x := s.Textures[0]; x != (Texture{Image: 0, WrapU: Clamp, WrapV: Mirror, Nearest: true}) {

@@ -17,7 +17,7 @@ const maxDepth = 256 // levels of nodes; deeper files are refused, a cycle among
 
 // understood are the extensions that a file may require.
 var understood = []string{
-	lightspunctual.ExtensionName, emissiveStrength, unlit.ExtensionName, texturetransform.ExtensionName, transmission, refraction, clearcoat,
+	lightspunctual.ExtensionName, emissiveStrength, unlit.ExtensionName, texturetransform.ExtensionName, transmission, refraction, volume, clearcoat,
 	"KHR_mesh_quantization", // whole numbers as positions, which are read anyway
 }
 

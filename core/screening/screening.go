@@ -14,27 +14,29 @@ import (
 
 // Passes returns the passes that an image holds, by its channel names.
 func Passes(img *pixel.Image) []pass.Code {
-	var found []pass.Code
-	for _, p := range pass.Catalogue() {
-		if img.Plane(p.ChannelNames()[0]) != nil {
-			found = append(found, p.Code)
-		}
+	var names []string
+	for _, p := range img.Planes {
+		names = append(names, p.Name)
 	}
-	return found
+	return pass.In(names)
 }
 
 // Mapping says in words how a pass is shown.
 func Mapping(code pass.Code, style pass.DepthStyle, depthFar float64) string {
 	switch code {
-	case pass.Depth, pass.Distance:
+	case pass.Depth, pass.Distance, pass.GuideDepth:
 		if code == pass.Depth && style.Picture {
 			return fmt.Sprintf("0 is black, 1 is white (%s)", style)
 		}
 		return fmt.Sprintf("0 m is black, %.4g m and beyond is white", depthFar)
-	case pass.Normal, pass.CameraNormal:
+	case pass.Normal, pass.CameraNormal, pass.GuideNormal:
 		return "X, Y and Z from −1 to 1 as red, green and blue from 0 to 1"
 	case pass.Object, pass.UV, pass.Facing, pass.Occlusion, pass.Shadow:
 		return "values as they are"
+	case pass.SampleCount:
+		return fmt.Sprintf("from 0, black, to %d samples, white", mostShown)
+	case pass.Variance:
+		return fmt.Sprintf("%d times the standard error, the root of the values, as light", errorTimes)
 	case pass.Position:
 		return fmt.Sprintf("X, Y and Z as red, green and blue, from black to white within every %d m", positionStep)
 	case pass.Motion, pass.MotionBack:
@@ -49,6 +51,8 @@ func Mapping(code pass.Code, style pass.DepthStyle, depthFar float64) string {
 const (
 	positionStep = 10 // metres
 	mostMotion   = 16 // pixels
+	mostShown    = 64 // samples
+	errorTimes   = 10
 )
 
 // DepthFar returns the depth or distance that is shown white: the farthest surface of the image, background left out; and 1 of a picture
@@ -80,7 +84,7 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 		return nil, err
 	}
 	names := described.ChannelNames()
-	if code == pass.Beauty {
+	if code == pass.Beauty || code == pass.Denoised {
 		names = names[:3] // a file may have no alpha
 	}
 	planes, err := img.Select(names...)
@@ -91,12 +95,16 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 	plain := func(v float64) byte { return byte(255*min(1, max(0, v)) + 0.5) }
 	shown := func(v float32) byte { return byte(encode.Code(float32(float64(v)*gain), 0, 0)) }
 	switch code {
-	case pass.Depth, pass.Distance:
+	case pass.Depth, pass.Distance, pass.GuideDepth:
 		shown = func(v float32) byte { return plain(float64(v) / depthFar) }
-	case pass.Normal, pass.CameraNormal:
+	case pass.Normal, pass.CameraNormal, pass.GuideNormal:
 		shown = func(v float32) byte { return plain(float64(v)/2 + 0.5) }
 	case pass.Object, pass.UV, pass.Facing, pass.Occlusion, pass.Shadow:
 		shown = func(v float32) byte { return plain(float64(v)) }
+	case pass.SampleCount:
+		shown = func(v float32) byte { return plain(float64(v) / mostShown) }
+	case pass.Variance:
+		shown = func(v float32) byte { return plain(errorTimes * math.Sqrt(float64(v))) }
 	case pass.Position:
 		shown = func(v float32) byte {
 			part := float64(v) / positionStep

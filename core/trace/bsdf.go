@@ -19,23 +19,26 @@ const (
 // leastAlpha keeps highlights of mirrors finite.
 const leastAlpha = 1e-3
 
+// polished is the alpha below which thin glass does not blur.
+const polished = 0.01
+
 // A scatterer is how a surface scatters light that it sends towards a viewer: the metallic-roughness model of glTF 2.0 (appendix B) with
 // Lambert's body under GGX highlights. What highlights lose between the facets of a rough surface is given back (Turquin, "Practical
 // multiple scattering compensation for microfacet models", 2019), and the body gets what they leave; so a white surface gives back all light.
 type scatterer struct {
-	s        *surface
-	a, b     geom.Vec // the shading normal's frame
-	view     geom.Vec // in that frame
-	alpha    float64
-	f0       geom.Vec
-	more     geom.Vec // what highlights are multiplied by, for light that goes to and fro between facets
-	body     geom.Vec // share that the body gives back
-	shine    float64  // probability of the glossy lobe, when one of the two is chosen
-	pass     geom.Vec // share that goes through
-	passing  float64  // probability of going through
-	ior      float64  // seen from the viewer's side: of the far side over the near one
-	straight bool     // what goes through is not bent
-	polished bool     // nor blurred
+	s     *surface
+	a, b  geom.Vec // the shading normal's frame
+	view  geom.Vec // in that frame
+	alpha float64
+	// What facets mirror of light head on, and what that rises by towards grazing, with what goes to and fro between them.
+	head, rim geom.Vec
+	body      geom.Vec // share that the body gives back
+	shine     float64  // probability of the glossy lobe, when one of the two is chosen
+	pass      geom.Vec // share that goes through
+	passing   float64  // probability of going through
+	ior       float64  // seen from the viewer's side: of the far side over the near one
+	straight  bool     // what goes through is not bent
+	polished  bool     // nor blurred
 }
 
 // newScatterer prepares a surface. least is the least roughness, squared, that it is given.
@@ -50,17 +53,21 @@ func newScatterer(s *surface, direction geom.Vec, least float64) scatterer {
 	}
 	plain := (f.ior - 1) / (f.ior + 1)
 	plain *= plain
-	f.f0 = geom.Vec{X: plain, Y: plain, Z: plain}.Lerp(s.base, s.metallic)
 	scale, bias := reflected(f.view.Z, f.alpha)
 	lost := 1/(scale+bias) - 1
-	f.more = geom.Vec{X: 1 + f.f0.X*lost, Y: 1 + f.f0.Y*lost, Z: 1 + f.f0.Z*lost}
+	if s.metallic < 1 {
+		f.facets(geom.Vec{X: plain, Y: plain, Z: plain}, lost, 1-s.metallic)
+	}
+	if s.metallic > 0 {
+		f.facets(s.base, lost, s.metallic)
+	}
 	left := 1 - (plain*scale+bias)*(1+plain*lost)
 	dull := (1 - s.metallic) * left
 	f.body = s.base.Scale(dull * (1 - m.Transmission))
 	f.pass = s.base.Scale(dull * m.Transmission)
 	f.straight = m.Thickness == 0
-	f.polished = f.alpha < 0.01
-	gloss := geom.Vec{X: f.f0.X*scale + bias, Y: f.f0.Y*scale + bias, Z: f.f0.Z*scale + bias}.Mul(f.more).Max()
+	f.polished = f.alpha < polished
+	gloss := f.head.Add(f.rim.Scale(bias/(scale+bias))).Max() * (scale + bias)
 	if m.Transmission > 0 && s.metallic < 1 {
 		f.passing = min(0.98, f.pass.Max()/max(1e-9, f.pass.Max()+f.body.Max()+gloss))
 		if !f.straight && s.inside { // all that meets glass from inside is bent or mirrored
@@ -74,6 +81,13 @@ func newScatterer(s *surface, direction geom.Vec, least float64) scatterer {
 		}
 	}
 	return f
+}
+
+// facets adds facets that mirror f0 of light that comes head on.
+func (f *scatterer) facets(f0 geom.Vec, lost, share float64) {
+	more := geom.Vec{X: 1 + f0.X*lost, Y: 1 + f0.Y*lost, Z: 1 + f0.Z*lost}.Scale(share)
+	f.head = f.head.Add(f0.Mul(more))
+	f.rim = f.rim.Add(geom.Vec{X: 1 - f0.X, Y: 1 - f0.Y, Z: 1 - f0.Z}.Mul(more))
 }
 
 func (f *scatterer) local(v geom.Vec) geom.Vec {
@@ -94,8 +108,9 @@ func (f *scatterer) evaluate(to geom.Vec) (body, shine geom.Vec, density float64
 	half := f.view.Add(l).Unit()
 	d := ggx(half.Z, f.alpha)
 	lambdaV, lambdaL := lambda(f.view.Z, f.alpha), lambda(l.Z, f.alpha)
-	vh := max(0, f.view.Dot(half))
-	shine = fresnel(f.f0, vh).Mul(f.more).Scale(d / ((1 + lambdaV + lambdaL) * 4 * f.view.Z))
+	vh := min(1, max(0, f.view.Dot(half)))
+	x := 1 - vh // Schlick's approximation (1994)
+	shine = f.head.Add(f.rim.Scale(x * x * x * x * x)).Scale(d / ((1 + lambdaV + lambdaL) * 4 * f.view.Z))
 	body = f.body.Scale(l.Z / math.Pi)
 	density = f.shine*d/(4*f.view.Z*(1+lambdaV)) + (1-f.shine)*l.Z/math.Pi
 	return body, shine, density * (1 - f.passing)
@@ -121,51 +136,42 @@ func (f *scatterer) scatter(choice, u, v float64) (to geom.Vec, body, shine geom
 
 // pierce chooses where light comes from that has come through the surface: straight, blurred by roughness, or bent (Walter and others,
 // "Microfacet Models for Refraction through Rough Surfaces", 2007). It returns its share over the probability of going through, which may be of light that is mirrored
-// inside.
+// inside. What would be lost between facets goes on as if there were none.
 func (f *scatterer) pierce(u, v, w float64) (to, share geom.Vec) {
 	share = f.pass.Scale(1 / f.passing)
+	half := f.facet(u, v)
 	if f.straight {
-		if f.polished {
+		l := half.Scale(2 * half.Dot(f.view)).Sub(f.view)
+		if f.polished || l.Z <= 0 {
 			return f.world(f.view.Scale(-1)).Unit(), share
 		}
-		half := f.facet(u, v)
-		l := half.Scale(2 * half.Dot(f.view)).Sub(f.view)
-		if l.Z <= 0 {
-			return geom.Vec{}, geom.Vec{}
-		}
 		l.Z = -l.Z
-		return f.world(l), share.Scale(f.unhidden(-l.Z))
+		return f.world(l), share
 	}
-	half := f.facet(u, v)
+	l, inside := f.bent(half, w)
+	if inside != (l.Z > 0) {
+		l, _ = f.bent(geom.Vec{Z: 1}, w)
+	}
+	return f.world(l).Unit(), share
+}
+
+// bent returns where light comes from that a facet bends towards the viewer, or mirrors inside, as often as Fresnel's equations say.
+func (f *scatterer) bent(half geom.Vec, w float64) (l geom.Vec, mirrored bool) {
 	cos := half.Dot(f.view)
 	sin2 := (1 - cos*cos) / (f.ior * f.ior)
-	mirrored, inner := 1.0, 0.0
+	share, inner := 1.0, 0.0
 	if sin2 < 1 {
 		inner = math.Sqrt(1 - sin2)
 		rs, rp := (cos-f.ior*inner)/(cos+f.ior*inner), (f.ior*cos-inner)/(f.ior*cos+inner)
-		mirrored = (rs*rs + rp*rp) / 2
+		share = (rs*rs + rp*rp) / 2
 		if !f.s.inside {
-			mirrored = 0 // the highlight has it
+			share = 0 // the highlight has it
 		}
 	}
-	if w < mirrored {
-		l := half.Scale(2 * cos).Sub(f.view)
-		if l.Z <= 0 {
-			return geom.Vec{}, geom.Vec{}
-		}
-		return f.world(l), share.Scale(f.unhidden(l.Z))
+	if w < share {
+		return half.Scale(2 * cos).Sub(f.view), true
 	}
-	l := half.Scale(cos/f.ior - inner).Sub(f.view.Scale(1 / f.ior))
-	if l.Z >= 0 {
-		return geom.Vec{}, geom.Vec{}
-	}
-	return f.world(l).Unit(), share.Scale(f.unhidden(-l.Z))
-}
-
-// unhidden returns the share of the facets seen by the viewer that are seen from a direction, too, by its cosine.
-func (f *scatterer) unhidden(cos float64) float64 {
-	l := 1 + lambda(f.view.Z, f.alpha)
-	return l / (l + lambda(cos, f.alpha))
+	return half.Scale(cos/f.ior - inner).Sub(f.view.Scale(1 / f.ior)), false
 }
 
 // facet chooses the normal of a facet that the viewer sees (Heitz, "Sampling the GGX Distribution of Visible Normals", 2018).
@@ -198,13 +204,6 @@ func ggx(cos, alpha float64) float64 {
 func lambda(cos, alpha float64) float64 {
 	cos2 := cos * cos
 	return (math.Sqrt(1+alpha*alpha*max(0, 1-cos2)/cos2) - 1) / 2
-}
-
-// fresnel is Schlick's approximation (1994).
-func fresnel(f0 geom.Vec, cos float64) geom.Vec {
-	x := 1 - min(1, max(0, cos))
-	x5 := x * x * x * x * x
-	return f0.Add(geom.Vec{X: 1 - f0.X, Y: 1 - f0.Y, Z: 1 - f0.Z}.Scale(x5))
 }
 
 // byCosine returns a direction round a normal, chosen by its cosine: with the probability cosine / pi per steradian.

@@ -20,58 +20,84 @@ func (w *worker) centre(at, px, py int) {
 	p := w.p
 	x, y := float64(px)+0.5, float64(py)+0.5
 	origin, direction := p.projection.Ray(x, y)
-	var h hit
-	if !w.seenFirst(origin, direction, &h) {
-		p.far(at)
-		p.moveSky(at, origin.Add(direction.Scale(veryFar)), x, y)
-		return
+	m := met{origin: origin, direction: direction, x: x, y: y, projection: &p.projection}
+	m.found = w.seenFirst(origin, direction, &m.hit)
+	if m.found {
+		m.surface = w.surface(origin, direction, &m.hit, p.spread*m.hit.distance)
 	}
-	surf := w.surface(origin, direction, &h, 0)
+	var values [3]float64
 	for _, wanted := range p.centred {
-		planes := wanted.planes
-		switch wanted.code {
-		case pass.Depth:
-			planes[0][at] = float32(p.settings.Depth.Value(p.projection.Depth(surf.point)))
-		case pass.Distance:
-			planes[0][at] = float32(h.distance)
-		case pass.Position:
-			store(planes, at, surf.point)
-		case pass.Normal:
-			store(planes, at, surf.normal)
-		case pass.CameraNormal:
-			store(planes, at, p.projection.InCamera(surf.normal))
-		case pass.UV:
-			u, v := h.uv()
-			planes[0][at], planes[1][at] = float32(u), float32(v)
-		case pass.Facing:
-			planes[0][at] = float32(max(0, -surf.normal.Dot(direction)))
-		case pass.Motion:
-			p.move(planes, at, p.next, p.next.point(&h, surf.point), x, y, 1)
-		case pass.MotionBack:
-			p.move(planes, at, p.before, p.before.point(&h, surf.point), x, y, -1)
+		clear(values[:])
+		w.data(wanted.code, &m, values[:])
+		for k, plane := range wanted.planes {
+			plane[at] = float32(values[k])
 		}
 	}
 }
 
-// move stores how far a point moves in the picture from one frame to the other, as a frame passes.
-func (p *rendering) move(planes [][]float32, at int, other *shifted, point geom.Vec, x, y, onward float64) {
-	if toX, toY, ahead := other.projection.Pixel(point); ahead {
-		planes[0][at], planes[1][at] = float32(onward*(toX-x)), float32(onward*(toY-y))
+// met is what a ray of the camera has met, and where it runs through the picture.
+type met struct {
+	origin, direction geom.Vec
+	x, y              float64
+	projection        *lens.Projection
+	found             bool
+	hit               hit
+	surface           surface
+}
+
+// data fills in what a data pass holds for a ray.
+func (w *worker) data(code pass.Code, m *met, values []float64) {
+	p, s := w.p, &m.surface
+	switch code {
+	case pass.Motion, pass.MotionBack:
+		other, onward := p.next, 1.0
+		if code == pass.MotionBack {
+			other, onward = p.before, -1
+		}
+		point := m.origin.Add(m.direction.Scale(veryFar)) // the sky moves by the camera's turn alone
+		if m.found {
+			point = other.point(&m.hit, s.point)
+		}
+		if toX, toY, ahead := other.projection.Pixel(point); ahead {
+			values[0], values[1] = onward*(toX-m.x), onward*(toY-m.y)
+		}
+		return
+	case pass.Distance:
+		if values[0] = p.settings.DepthBackground; m.found {
+			values[0] = m.hit.distance
+		}
+		return
+	case pass.Depth:
+		metres := p.settings.DepthBackground
+		if m.found {
+			metres = m.projection.Depth(s.point)
+		}
+		values[0] = p.settings.Depth.Value(metres)
+		return
+	}
+	if !m.found {
+		return
+	}
+	switch code {
+	case pass.Position:
+		put(values, 0, s.point)
+	case pass.Normal:
+		put(values, 0, s.normal)
+	case pass.CameraNormal:
+		put(values, 0, m.projection.InCamera(s.normal))
+	case pass.UV:
+		values[0], values[1] = m.hit.uv()
+	case pass.Facing:
+		values[0] = max(0, -s.normal.Dot(m.direction))
+	case pass.Albedo:
+		put(values, 0, s.base)
+	case pass.Object:
+		put(values, 0, p.world.colors[m.hit.node()])
 	}
 }
 
 // veryFar is where the sky counts as lying, in metres, for passes of motion.
 const veryFar = 1e7
-
-// moveSky stores how far the sky moves, which is by the camera's turn alone.
-func (p *rendering) moveSky(at int, sky geom.Vec, x, y float64) {
-	if planes := p.out[pass.Motion]; planes != nil {
-		p.move(planes, at, p.next, sky, x, y, 1)
-	}
-	if planes := p.out[pass.MotionBack]; planes != nil {
-		p.move(planes, at, p.before, sky, x, y, -1)
-	}
-}
 
 // uv returns the first texture coordinates of what was hit, 0 if it has none.
 func (h *hit) uv() (u, v float64) {

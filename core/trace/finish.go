@@ -95,18 +95,10 @@ func (w *worker) store(t *tile, at, x, y int) {
 		}
 		storeShares(some, at, light, all)
 	}
-	for code, from := range map[pass.Code]int{pass.Albedo: c.albedo, pass.GuideAlbedo: c.albedo, pass.Object: c.object, pass.GuideNormal: c.normals} {
-		if planes := p.out[code]; planes != nil {
-			store(planes, at, color(from))
+	for _, m := range p.means {
+		for k, plane := range m.planes {
+			plane[at] = float32(value(m.at + k))
 		}
-	}
-	for code, from := range map[pass.Code]int{pass.Occlusion: c.open, pass.Shadow: c.shade, pass.GuideDepth: c.guide} {
-		if planes := p.out[code]; planes != nil {
-			planes[0][at] = float32(value(from))
-		}
-	}
-	if c.deep >= 0 {
-		p.out[pass.Depth][0][at] = float32(value(c.deep))
 	}
 	own := (y-t.source.Min.Y)*t.source.Dx() + x - t.source.Min.X
 	if c.count {

@@ -3,6 +3,7 @@ package trace
 import (
 	"image"
 	"math"
+	"slices"
 	"time"
 
 	"reelhouse/core/geom"
@@ -13,11 +14,18 @@ import (
 // Channels say where in a sample's values those of each pass stand; -1 where they are not wanted. The first five are always there: light, and the
 // shares that are cut out and that show the background.
 type channels struct {
-	n                                                              int
-	parts                                                          [parts]int
-	groups, albedo, own, object, open, shade, deep, normals, guide int
-	halves                                                         int // of what a denoiser compares, gathered by every second sample alone
-	count, variance                                                bool
+	n                                                         int
+	parts                                                     [parts]int
+	groups, albedo, object, open, shade, deep, normals, guide int
+	halves                                                    int // of what a denoiser compares, gathered by every second sample alone
+	count, variance                                           bool
+	data                                                      []averaged
+}
+
+// averaged is a data pass that is averaged over pixels, and where its values stand.
+type averaged struct {
+	code  pass.Code
+	at, n int
 }
 
 const (
@@ -52,6 +60,15 @@ func (c *channels) want(code pass.Code, s *Settings) bool {
 	}
 	if _, ok := code.LightGroup(); ok {
 		c.room(&c.groups, 3*(len(s.LightGroups)+1))
+		return true
+	}
+	if slices.Contains(s.OtherFilter, code) {
+		described, _ := pass.Find(code)
+		if described.Filtered {
+			return false
+		}
+		c.data = append(c.data, averaged{code, c.n, len(described.Channels)})
+		c.n += len(described.Channels)
 		return true
 	}
 	switch code {
@@ -224,7 +241,7 @@ func (w *worker) sample(t *tile, px, py, i int, s *sampler) {
 		u, v := s.pair(dimFocus)
 		origin, direction = projection.Blurred(x, y, p.opening, p.focus, u, v)
 	}
-	w.look(origin, direction, projection.Depth, s)
+	w.look(&met{origin: origin, direction: direction, x: x, y: y, projection: projection}, s)
 	m := &t.light[i]
 	light := geom.Vec{X: w.values[0], Y: w.values[1], Z: w.values[2]}.Scale(p.world.gain)
 	m.sum, m.square = m.sum.Add(light), m.square.Add(light.Mul(light))
@@ -286,18 +303,18 @@ func (w *worker) half(sample int) {
 }
 
 // look fills the values of a sample with what a ray of the camera meets.
-func (w *worker) look(origin, direction geom.Vec, depth func(geom.Vec) float64, s *sampler) {
+func (w *worker) look(m *met, s *sampler) {
 	p, c := w.p, &w.p.channels
-	values := w.values
+	values, origin, direction, h := w.values, m.origin, m.direction, &m.hit
 	clear(values)
 	w.ids = [mostMattes]float32{}
 	background := p.settings.Background
 	ownSky := !background.Transparent && !background.Plain
-	var h hit
-	found := w.seenFirst(origin, direction, &h)
+	found := w.seenFirst(origin, direction, h)
+	m.found = found
 	var role look.Role
 	if found {
-		role = p.world.role(&h)
+		role = p.world.role(h)
 	}
 	w.tally.clear()
 	w.tally.sprite = ownSky
@@ -306,7 +323,7 @@ func (w *worker) look(origin, direction geom.Vec, depth func(geom.Vec) float64, 
 	case role.Holdout:
 		values[atHoles] = 1
 	case role.Catcher:
-		surf := w.surface(origin, direction, &h, 0)
+		surf := w.surface(origin, direction, h, 0)
 		lit := 1 - w.shadow(&surf, s)
 		values[atBare] = lit
 		if ownSky {
@@ -315,7 +332,7 @@ func (w *worker) look(origin, direction geom.Vec, depth func(geom.Vec) float64, 
 			values[atHoles] = lit
 		}
 	case found || ownSky:
-		w.follow(origin, direction, h, s, p.settings.Effort.Bounces.OrUsual(), p.spread, &w.tally)
+		w.follow(origin, direction, *h, s, p.settings.Effort.Bounces.OrUsual(), p.spread, &w.tally)
 	default:
 		values[atBare] = 1
 		if background.Transparent {
@@ -338,7 +355,7 @@ func (w *worker) look(origin, direction geom.Vec, depth func(geom.Vec) float64, 
 	}
 	metres := p.settings.DepthBackground
 	if found {
-		metres = depth(origin.Add(direction.Scale(h.distance)))
+		metres = m.projection.Depth(origin.Add(direction.Scale(h.distance)))
 	}
 	if c.deep >= 0 {
 		values[c.deep] = p.settings.Depth.Value(metres)
@@ -349,6 +366,12 @@ func (w *worker) look(origin, direction geom.Vec, depth func(geom.Vec) float64, 
 	if c.open >= 0 {
 		values[c.open] = 1
 	}
+	if found && (c.albedo >= 0 || c.normals >= 0 || c.open >= 0 || c.shade >= 0 || len(c.data) > 0) {
+		m.surface = w.surface(origin, direction, h, p.spread*h.distance)
+	}
+	for _, d := range c.data {
+		w.data(d.code, m, values[d.at:d.at+d.n])
+	}
 	if !found {
 		return
 	}
@@ -356,22 +379,19 @@ func (w *worker) look(origin, direction geom.Vec, depth func(geom.Vec) float64, 
 		put(values, c.object, p.world.colors[h.node()])
 	}
 	for k := range p.mattes {
-		w.ids[k] = p.mattes[k].id(&h)
+		w.ids[k] = p.mattes[k].id(h)
 	}
-	if c.albedo >= 0 || c.normals >= 0 || c.open >= 0 || c.shade >= 0 {
-		surf := w.surface(origin, direction, &h, p.spread*h.distance)
-		if c.albedo >= 0 {
-			put(values, c.albedo, surf.base)
-		}
-		if c.normals >= 0 {
-			put(values, c.normals, surf.normal)
-		}
-		if c.open >= 0 {
-			values[c.open] = w.openness(&surf, p.settings.OcclusionRadius, s)
-		}
-		if c.shade >= 0 {
-			values[c.shade] = w.shadow(&surf, s)
-		}
+	if c.albedo >= 0 {
+		put(values, c.albedo, m.surface.base)
+	}
+	if c.normals >= 0 {
+		put(values, c.normals, m.surface.normal)
+	}
+	if c.open >= 0 {
+		values[c.open] = w.openness(&m.surface, p.settings.OcclusionRadius, s)
+	}
+	if c.shade >= 0 {
+		values[c.shade] = w.shadow(&m.surface, s)
 	}
 }
 

@@ -78,11 +78,11 @@ func (m *matte) id(h *hit) float32 {
 
 // shares is how much of a pixel each ID covers, in the order in which they were met.
 type shares struct {
-	met []met
+	met []covering
 	all float64 // weight of all samples
 }
 
-type met struct {
+type covering struct {
 	id     float32
 	weight float64
 }
@@ -94,12 +94,12 @@ func (s *shares) add(id float32, weight float64) {
 			return
 		}
 	}
-	s.met = append(s.met, met{id, weight})
+	s.met = append(s.met, covering{id, weight})
 }
 
 // rank stores the IDs that cover most, with their coverage, and 0 where there are fewer.
 func (s *shares) rank(planes [][]float32, at int) {
-	slices.SortStableFunc(s.met, func(a, b met) int { return cmp.Compare(b.weight, a.weight) })
+	slices.SortStableFunc(s.met, func(a, b covering) int { return cmp.Compare(b.weight, a.weight) })
 	for i, m := range s.met[:min(len(s.met), pass.Ranks)] {
 		planes[2*i][at], planes[2*i+1][at] = m.id, float32(m.weight/s.all)
 	}

@@ -395,22 +395,22 @@ func (p *path) lamps(s *surface, f *scatterer, n int) {
 		return
 	}
 	body, shine, _ := f.evaluate(to)
-	p.reach(s, n, 2, to, distance, body, shine, light.Scale(1/share), p.groups.lamp(k))
+	p.reach(s, n, 2, to, distance, body, shine, light.Scale(1/share), 1, p.groups.lamp(k))
 }
 
 // from1 adds light from one direction, that was chosen with a probability per steradian and that a scattered ray may find, too.
 func (p *path) from1(s *surface, f *scatterer, n, dim int, to geom.Vec, distance float64, light geom.Vec, density float64, group int) {
 	body, shine, other := f.evaluate(to)
-	p.reach(s, n, dim, to, distance, body, shine, light.Scale(power2(density, other)/density), group)
+	p.reach(s, n, dim, to, distance, body, shine, light.Scale(1/density), power2(density, other), group)
 }
 
-// reach adds light if nothing keeps it away.
-func (p *path) reach(s *surface, n, dim int, to geom.Vec, distance float64, body, shine, light geom.Vec, group int) {
+// reach adds light if nothing keeps it away, by a weight that leaves to scattered rays what they find; they do not where glass bends them.
+func (p *path) reach(s *surface, n, dim int, to geom.Vec, distance float64, body, shine, light geom.Vec, weight float64, group int) {
 	both := p.body
 	if p.scattered > 0 {
 		both = p.body.Add(p.shine)
 	}
-	worth := light.Mul(body.Add(shine)).Mul(both).Max() * p.gain
+	worth := light.Mul(body.Add(shine)).Mul(both).Max() * p.gain * max(weight, 0.1)
 	if !(worth > 0) {
 		return
 	}
@@ -427,7 +427,11 @@ func (p *path) reach(s *surface, n, dim int, to geom.Vec, distance float64, body
 			light = light.Scale(math.Exp(-distance / p.look.Haze.Metres))
 		}
 	}
-	if light = light.Mul(p.visible(origin, to, distance)); light == (geom.Vec{}) {
+	through := p.visible(origin, to, distance)
+	if p.bent {
+		weight = 1
+	}
+	if light = light.Mul(through).Scale(weight); light == (geom.Vec{}) {
 		return
 	}
 	switch {

@@ -25,6 +25,15 @@ type Outside struct {
 	Write func(path string, data []byte) error
 	Now   func() time.Time
 	Say   func(job.Message) // is never called by two goroutines at once
+	// Memory returns the most bytes that the program has taken so far; nil where nobody knows.
+	Memory func() int64
+}
+
+func (o Outside) memory() int64 {
+	if o.Memory == nil {
+		return 0
+	}
+	return o.Memory()
 }
 
 // Perform renders every frame of a job and writes every file, as the renderer contract wants.
@@ -82,25 +91,21 @@ func DecodeEnvironment(data []byte) (*Environment, error) {
 func performFrame(ctx context.Context, model *Model, around *Environment, j job.Job, f job.Frame, o Outside) error {
 	began := o.Now()
 	o.Say(job.Message{Event: job.Started, Frame: f.Number})
-	world := model.At(j.Rate.Seconds(f.Number, j.FirstFrame), j.View.Look, around)
+	open := 0.0
+	if j.View.Setup.Blur {
+		open = j.View.Setup.ShutterSeconds(j.Rate.PerSecond())
+	}
+	world := model.During(j.Rate.Seconds(f.Number, j.FirstFrame), open, j.View.Look, around)
 	background, err := BackgroundOf(j.Background)
 	if err != nil {
 		return err
 	}
 	settings := Settings{
-		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(), Passes: j.Passes, Samples: j.Samples, Filter: j.Filter,
+		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(), Passes: j.Passes, LightGroups: j.LightGroups,
+		Samples: j.Samples, Filter: j.Filter, Effort: j.Effort, OtherFilter: j.OtherFilter,
 		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground, Depth: j.Depth, OcclusionRadius: j.OcclusionRadius,
 	}
-	var mutex sync.Mutex
-	said := 0.0
-	img, err := world.Render(ctx, j.View.Camera, settings, func(done float64) {
-		mutex.Lock()
-		defer mutex.Unlock()
-		if done >= said+0.1 {
-			said = done
-			o.Say(job.Message{Event: job.Progress, Frame: f.Number, Progress: done})
-		}
-	})
+	img, stats, err := world.RenderWatched(ctx, j.View.Camera, settings, watching(f.Number, o))
 	if err != nil {
 		return err
 	}
@@ -113,6 +118,7 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	if region := j.Region.Rectangle(); !region.Empty() {
 		h.Window, h.Display = region, image.Rect(0, 0, j.Size.Width, j.Size.Height)
 	}
+	f.Facts = append(f.Facts[:len(f.Facts):len(f.Facts)], effortFacts(j, stats)...)
 	for _, out := range f.Files {
 		h := h
 		h.Attributes = world.cryptomattes(out.Passes)
@@ -123,9 +129,41 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		if err := o.Write(out.Path, text); err != nil {
 			return err
 		}
-		o.Say(job.Message{Event: job.Wrote, Frame: f.Number, Path: out.Path, Bytes: int64(len(text)), Seconds: o.Now().Sub(began).Seconds()})
+		o.Say(job.Message{Event: job.Wrote, Frame: f.Number, Path: out.Path, Bytes: int64(len(text)), Seconds: o.Now().Sub(began).Seconds(), RaysPerSecond: float64(stats.Rays) / max(1e-9, stats.Took.Seconds()), Memory: o.memory()})
 	}
 	return nil
+}
+
+// watching says how far a frame has come, each time that a tenth more is done.
+func watching(frame int, o Outside) func(Progress) {
+	var mutex sync.Mutex
+	said, began := 0.0, o.Now()
+	return func(p Progress) {
+		mutex.Lock()
+		defer mutex.Unlock()
+		if p.Done < said+0.1 {
+			return
+		}
+		said = p.Done
+		took := o.Now().Sub(began).Seconds()
+		o.Say(job.Message{
+			Event: job.Progress, Frame: frame, Progress: p.Done, Remaining: took * (1 - p.Done) / p.Done, RaysPerSecond: float64(p.Rays) / max(1e-9, took),
+			Memory: o.memory(),
+		})
+	}
+}
+
+// effortFacts say what cannot be told from the job: how much was done before a time limit or at a noise.
+func effortFacts(j job.Job, s Stats) []job.Fact {
+	var facts []job.Fact
+	mean := float64(s.Samples) / float64(max(1, s.Pixels))
+	if j.Effort.Noise > 0 || s.Stopped {
+		facts = append(facts, job.Fact{Name: "samples", Value: fmt.Sprintf("%.1f a pixel of at most %d", mean, j.Samples*j.Samples)})
+	}
+	if s.Stopped {
+		facts = append(facts, job.Fact{Name: "stopped", Value: fmt.Sprintf("by its time limit of %g s", j.Effort.Seconds)})
+	}
+	return facts
 }
 
 // encodeFile makes one file of a rendered frame: reduced, stamped, encoded.

@@ -123,6 +123,7 @@ type rendering struct {
 	channels    channels
 	out         map[pass.Code][][]float32 // planes of each pass that is wanted
 	centred     []centred
+	means       []mean
 	mattes      []matte
 	next        *shifted // the frames around, for passes of motion
 	before      *shifted
@@ -183,6 +184,7 @@ func (w *World) begin(name string, s Settings) (*rendering, error) {
 		}
 		p.wants(described)
 	}
+	p.findMeans()
 	if p.channels.halves >= 0 {
 		p.noisy = p.newNoisy()
 	}
@@ -239,6 +241,25 @@ func (p *rendering) wants(described pass.Pass) {
 	}
 	if _, ok := described.Code.LightGroup(); ok && p.groups == noGroups {
 		p.groups = p.world.newGrouping(p.settings.LightGroups)
+	}
+}
+
+// A mean is planes that hold means of values just as they are.
+type mean struct {
+	planes [][]float32
+	at     int
+}
+
+func (p *rendering) findMeans() {
+	c := &p.channels
+	for _, m := range append([]averaged{
+		{pass.Albedo, c.albedo, 3}, {pass.GuideAlbedo, c.albedo, 3}, {pass.Object, c.object, 3}, {pass.GuideNormal, c.normals, 3},
+		{pass.Occlusion, c.open, 1}, {pass.Shadow, c.shade, 1}, {pass.GuideDepth, c.guide, 1}, {pass.Depth, c.deep, 1},
+	}, c.data...) {
+		planes := p.out[m.code]
+		if planes != nil && m.at >= 0 && !slices.ContainsFunc(p.centred, func(o centred) bool { return o.code == m.code }) {
+			p.means = append(p.means, mean{planes, m.at})
+		}
 	}
 }
 

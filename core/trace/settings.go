@@ -38,6 +38,8 @@ type Settings struct {
 	Depth           pass.DepthStyle
 	// OcclusionRadius is how far, in metres, the pass of occlusion looks; 0 for DefaultOcclusion.
 	OcclusionRadius float64
+	// OtherFilter are passes that are averaged over pixels though they usually have the value at the centre, and the other way round.
+	OtherFilter []pass.Code
 }
 
 // A Background is what the camera sees where there is no surface. The zero value is the look's sky.
@@ -69,6 +71,11 @@ func (s Settings) Check() error {
 		}
 		if group, ok := code.LightGroup(); ok && s.lightGroup(group) < 0 {
 			return fmt.Errorf("there is no light group %q", group)
+		}
+	}
+	for _, code := range s.OtherFilter {
+		if described, err := pass.Find(code); err != nil || !described.Either() {
+			return fmt.Errorf("the pass %q cannot be sampled in another way", code)
 		}
 	}
 	for _, err := range []error{s.Effort.Check(), pass.CheckLightGroups(s.LightGroups), s.Depth.Check(), s.Fit.Check(), s.Setup.Check()} {

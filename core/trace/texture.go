@@ -273,16 +273,16 @@ func (in *instance) through(triangle int32, u, v float64, r *ray) bool {
 	return alpha < 1 && chance(r, triangle) >= alpha
 }
 
-// letsThrough returns the share of light that a surface lets through straight, for shadows.
-func (in *instance) letsThrough(triangle int32, u, v float64, r *ray) geom.Vec {
+// letsThrough returns the share of light that a surface lets through straight, for shadows; and whether seen through it things would be bent or blurred.
+func (in *instance) letsThrough(triangle int32, u, v float64, r *ray) (share geom.Vec, bent bool) {
 	t := &in.solid.triangles[triangle]
 	if t.material < 0 {
-		return geom.Vec{}
+		return geom.Vec{}, false
 	}
 	w := in.world
 	m := &w.materials[t.material]
 	if m.Transmission == 0 || w.roles != nil && w.roles[in.nodeOf(t)].Clay {
-		return geom.Vec{}
+		return geom.Vec{}, false
 	}
 	tint := m.BaseColor
 	if len(in.solid.corners) > 0 {
@@ -299,8 +299,9 @@ func (in *instance) letsThrough(triangle int32, u, v float64, r *ray) geom.Vec {
 	c := in.solid.cornersAt(triangle, r.time)
 	flat := edge(c[0], c[1]).Cross(edge(c[0], c[2]))
 	cos := math.Abs(flat.Dot(r.direction)) / max(1e-30, flat.Length()*r.direction.Length())
-	mirrored := fresnel(geom.Vec{X: f0, Y: f0, Z: f0}, cos).X
-	return tint.Scale((1 - mirrored) * m.Transmission * (1 - m.Metallic))
+	scale, bias := reflected(cos, max(leastAlpha, m.Roughness*m.Roughness))
+	mirrored := (f0*scale + bias) * (1 + f0*(1/(scale+bias)-1))
+	return tint.Scale((1 - mirrored) * m.Transmission * (1 - m.Metallic)), m.Thickness > 0 || m.Roughness*m.Roughness >= polished
 }
 
 // chance hashes a number from 0 to 1.

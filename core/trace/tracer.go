@@ -10,6 +10,7 @@ type tracer struct {
 	*World
 	time         float64 // 0 to 1 while the shutter is open; of the rays that follow
 	rays         int64   // sent so far
+	bent         bool    // visible has gone through glass that bends or blurs
 	clamp        float64 // most exposed light that one indirect way may add; 0 for no end
 	groups       *grouping
 	weights      []float64 // of lamps
@@ -92,6 +93,7 @@ func (t *tracer) firstOf(in *instance, outer *ray, h *hit) {
 func (t *tracer) visible(origin, direction geom.Vec, limit float64) geom.Vec {
 	light := geom.Vec{X: 1, Y: 1, Z: 1}
 	t.rays++
+	t.bent = false
 	if len(t.instances) == 0 {
 		return light
 	}
@@ -131,9 +133,11 @@ func (t *tracer) dim(in *instance, outer *ray, limit float64, light *geom.Vec) {
 				corners = &at
 			}
 			if d, u, v, ok := meet(corners, &r); ok && d < limit && !(s.holes && in.through(i, u, v, &r)) {
-				if *light = light.Mul(in.letsThrough(i, u, v, &r)); *light == (geom.Vec{}) {
+				share, bent := in.letsThrough(i, u, v, &r)
+				if *light = light.Mul(share); *light == (geom.Vec{}) {
 					return
 				}
+				t.bent = t.bent || bent
 			}
 		}
 	}

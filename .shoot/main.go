@@ -69,6 +69,9 @@ func main() {
 			continue
 		}
 		if len(o.Planes) == 3 || true {
+			if len(o.Planes) == 4 {
+				o.Planes[3].Name = "A"
+			}
 			for k := range o.Planes[:3] {
 				o.Planes[k].Name = []string{"R", "G", "B"}[k]
 			}

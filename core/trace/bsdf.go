@@ -41,8 +41,8 @@ type scatterer struct {
 	polished  bool     // nor blurred
 }
 
-// newScatterer prepares a surface. least is the least roughness, squared, that it is given.
-func newScatterer(s *surface, direction geom.Vec, least float64) scatterer {
+// newScatterer prepares a surface. least is the least roughness, squared, that it is given; bodies and highlights say which of the two scatter at all.
+func newScatterer(s *surface, direction geom.Vec, least float64, bodies, highlights bool) scatterer {
 	m := s.material
 	f := scatterer{s: s, alpha: max(leastAlpha, least, s.roughness*s.roughness), ior: 1.5}
 	f.a, f.b = s.normal.Tangents()
@@ -67,6 +67,12 @@ func newScatterer(s *surface, direction geom.Vec, least float64) scatterer {
 	f.pass = s.base.Scale(dull * m.Transmission)
 	f.straight = m.Thickness == 0
 	f.polished = f.alpha < polished
+	if !bodies {
+		f.body = geom.Vec{}
+	}
+	if !highlights {
+		f.head, f.rim = geom.Vec{}, geom.Vec{}
+	}
 	gloss := f.head.Add(f.rim.Scale(bias/(scale+bias))).Max() * (scale + bias)
 	if m.Transmission > 0 && s.metallic < 1 {
 		f.passing = min(0.98, f.pass.Max()/max(1e-9, f.pass.Max()+f.body.Max()+gloss))
@@ -76,7 +82,7 @@ func newScatterer(s *surface, direction geom.Vec, least float64) scatterer {
 	}
 	if sum := gloss + f.body.Max(); sum > 0 {
 		f.shine = gloss / sum
-		if f.body.Max() > 0 {
+		if f.body.Max() > 0 && gloss > 0 {
 			f.shine = min(0.9, max(0.1, f.shine))
 		}
 	}

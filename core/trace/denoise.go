@@ -14,7 +14,7 @@ import (
 // several candidates: means over pixels around, weighed by how alike small patches of the picture are and how alike albedo, normal and depth, each measured by
 // its own noise. Noise is what two halves of the samples disagree by; each half is weighed by what the other one looks like.
 const (
-	searchReach  = 7 // pixels around that are averaged
+	searchReach  = 5 // pixels around that are averaged
 	patchReach   = 3 // around each, that are compared
 	smoothReach  = 3 // over which noise is averaged
 	denoiseReach = searchReach + patchReach + smoothReach
@@ -23,13 +23,20 @@ const (
 	guideLeast   = 1e-3 // of a guide's noise, squared
 )
 
-// noisy is what the denoiser works on, over the region. The halves hold light, then features.
+// guides of a pixel are albedo, normal and the logarithm of depth.
+const guides = halfValues - 3
+
+// noisy is what the denoiser works on, over the region.
 type noisy struct {
 	width, height int
-	halves        [2][halfValues][]float32
-	noise         [halfValues][]float32 // squares of the standard error of the mean of both
+	light         [2][][3]float32  // of both halves
+	lightNoise    [][3]float32     // squares of the standard error of the mean of both
+	guide         [2][]guideValues // of both halves; after measure, the first is their mean
+	guideNoise    []guideValues    // likewise; after measure, what differences are divided by
 	window        image.Rectangle
 }
+
+type guideValues [guides]float32
 
 // keep takes in a tile's samples.
 func (n *noisy) keep(p *rendering, t *tile) {
@@ -37,6 +44,7 @@ func (n *noisy) keep(p *rendering, t *tile) {
 		return
 	}
 	c := &p.channels
+	from := [halfValues]int{0, 1, 2, c.albedo, c.albedo + 1, c.albedo + 2, c.normals, c.normals + 1, c.normals + 2, c.guide}
 	for y := t.area.Min.Y; y < t.area.Max.Y; y++ {
 		for x := t.area.Min.X; x < t.area.Max.X; x++ {
 			if !image.Pt(x, y).In(p.window) {
@@ -47,21 +55,20 @@ func (n *noisy) keep(p *rendering, t *tile) {
 			sums := t.sums[i*c.n:][:c.n]
 			first := sums[c.halves+halfValues]
 			for k := range halfValues {
-				from := [halfValues]int{0, 1, 2, c.albedo, c.albedo + 1, c.albedo + 2, c.normals, c.normals + 1, c.normals + 2, c.guide}[k]
-				a, b := sums[c.halves+k], sums[from]-sums[c.halves+k]
+				a, b := sums[c.halves+k], sums[from[k]]-sums[c.halves+k]
 				second := t.weights[i] - first
 				if second <= 0 { // a single sample
 					b, second = a, first
 				}
-				v := [2]float64{a / max(first, 1e-9), b / max(second, 1e-9)}
-				for half := range v {
+				for half, v := range [2]float64{a / max(first, 1e-9), b / max(second, 1e-9)} {
 					switch {
 					case k < 3:
-						v[half] *= p.world.gain
+						n.light[half][at][k] = float32(v * p.world.gain)
 					case k == halfValues-1:
-						v[half] = math.Log1p(max(0, v[half]))
+						n.guide[half][at][k-3] = float32(math.Log1p(max(0, v)))
+					default:
+						n.guide[half][at][k-3] = float32(v)
 					}
-					n.halves[half][k][at] = float32(v[half])
 				}
 			}
 		}
@@ -70,11 +77,10 @@ func (n *noisy) keep(p *rendering, t *tile) {
 
 func (p *rendering) newNoisy() *noisy {
 	n := &noisy{width: p.region.Dx(), height: p.region.Dy(), window: p.window.Intersect(p.region).Sub(p.region.Min)}
-	for k := range halfValues {
-		for half := range n.halves {
-			n.halves[half][k] = make([]float32, n.width*n.height)
-		}
-		n.noise[k] = make([]float32, n.width*n.height)
+	pixels := n.width * n.height
+	n.lightNoise, n.guideNoise = make([][3]float32, pixels), make([]guideValues, pixels)
+	for half := range 2 {
+		n.light[half], n.guide[half] = make([][3]float32, pixels), make([]guideValues, pixels)
 	}
 	return n
 }
@@ -98,25 +104,46 @@ func (n *noisy) bands(do func(from, to int)) {
 	wait.Wait()
 }
 
+// around calls do for the pixels around one that its noise is averaged over.
+func (n *noisy) around(x, y int, do func(at int)) {
+	for v := max(n.window.Min.Y, y-smoothReach); v <= min(n.window.Max.Y-1, y+smoothReach); v++ {
+		for u := max(n.window.Min.X, x-smoothReach); u <= min(n.window.Max.X-1, x+smoothReach); u++ {
+			do(v*n.width + u)
+		}
+	}
+}
+
 // measure finds the noise of everything.
 func (n *noisy) measure() {
 	n.bands(func(from, to int) {
 		for y := from; y < to; y++ {
 			for x := n.window.Min.X; x < n.window.Max.X; x++ {
-				for k := range halfValues {
-					sum, count := float32(0), float32(0)
-					for v := max(n.window.Min.Y, y-smoothReach); v <= min(n.window.Max.Y-1, y+smoothReach); v++ {
-						for u := max(n.window.Min.X, x-smoothReach); u <= min(n.window.Max.X-1, x+smoothReach); u++ {
-							d := n.halves[0][k][v*n.width+u] - n.halves[1][k][v*n.width+u]
-							sum += d * d / 4
-							count++
-						}
+				light, guide, count := &n.lightNoise[y*n.width+x], &n.guideNoise[y*n.width+x], float32(0)
+				n.around(x, y, func(at int) {
+					for c := range light {
+						d := n.light[0][at][c] - n.light[1][at][c]
+						light[c] += d * d / 4
 					}
-					n.noise[k][y*n.width+x] = sum / count
+					for k := range guide {
+						d := n.guide[0][at][k] - n.guide[1][at][k]
+						guide[k] += d * d / 4
+					}
+					count++
+				})
+				for c := range light {
+					light[c] /= count
+				}
+				for k := range guide {
+					guide[k] /= count
 				}
 			}
 		}
 	})
+	for i := range n.guide[0] {
+		for k := range guides {
+			n.guide[0][i][k] = (n.guide[0][i][k] + n.guide[1][i][k]) / 2
+		}
+	}
 }
 
 // denoise fills the denoised pass.
@@ -127,140 +154,165 @@ func (p *rendering) denoise() {
 	}
 	n.measure()
 	n.bands(func(from, to int) { n.smooth(from, to, planes, &p.stopped) })
-	alpha := p.out[pass.Beauty]
-	for i := range planes[3] {
-		if alpha != nil {
-			planes[3][i] = alpha[3][i]
-		}
-	}
+}
+
+// A smoothing is rows of the picture whose noise is being taken away.
+type smoothing struct {
+	*noisy
+	from, to    int // rows
+	width, high int // of what is compared: patchReach rows more on both sides
+	alike       []float32
+	different   []float32
+	across      []float32
+	sums        [2][][4]float32 // light and weight, of both halves
 }
 
 // smooth fills the rows from..to of the picture.
 func (n *noisy) smooth(from, to int, planes [][]float32, stopped *atomic.Bool) {
-	left, right := n.window.Min.X, n.window.Max.X
-	width := right - left
-	high := to - from + 2*patchReach
-	different := [2][]float32{make([]float32, width*high), make([]float32, width*high)}
-	across := make([]float32, width*high)
-	var sums [2][3][]float32
-	var weights [2][]float32
-	for half := range sums {
-		weights[half] = make([]float32, width*(to-from))
-		for c := range 3 {
-			sums[half][c] = make([]float32, width*(to-from))
-		}
+	s := &smoothing{noisy: n, from: from, to: to, width: n.window.Dx(), high: to - from + 2*patchReach}
+	s.alike = make([]float32, s.width*(to-from))
+	s.different, s.across = make([]float32, s.width*s.high), make([]float32, s.width*s.high)
+	for half := range s.sums {
+		s.sums[half] = make([][4]float32, s.width*(to-from))
 	}
-	alike := make([]float32, width*(to-from))
 	for dy := -searchReach; dy <= searchReach; dy++ {
 		for dx := -searchReach; dx <= searchReach; dx++ {
 			if stopped.Load() {
 				return
 			}
-			n.guided(from, to, dx, dy, alike)
+			s.guided(dx, dy)
 			for half := range 2 {
-				n.compare(half, from-patchReach, high, dx, dy, different[half])
-				boxed(different[half], across, width, high)
-				for y := from; y < to; y++ {
-					v := y + dy
-					if v < n.window.Min.Y || v >= n.window.Max.Y {
-						continue
-					}
-					row := (y - from) * width
-					for x := max(left, left-dx); x < min(right, right-dx); x++ {
-						i := row + x - left
-						sum := float32(0)
-						for k := range 2*patchReach + 1 {
-							sum += across[(y-from+k)*width+x-left]
-						}
-						// Pixels beyond the edges differ by nothing.
-						w := min(alike[i], decay(sum/((2*patchReach+1)*(2*patchReach+1))))
-						if w == 0 {
-							continue
-						}
-						at := v*n.width + x + dx
-						weights[half][i] += w
-						for c := range 3 {
-							sums[half][c][i] += w * n.halves[1-half][c][at] // the other half is averaged
-						}
-					}
+				s.compare(half, dx, dy)
+				s.sumAcross()
+				s.gather(half, dx, dy)
+			}
+		}
+	}
+	for i := range s.sums[0] {
+		at := (from+i/s.width)*n.width + n.window.Min.X + i%s.width
+		a, b := &s.sums[0][i], &s.sums[1][i]
+		for c := range 3 {
+			planes[c][at] = (a[c]/a[3] + b[c]/b[3]) / 2
+		}
+	}
+}
+
+// columns returns the columns of the window, counted from its left edge, whose pixels dx away lie in it, too.
+func (s *smoothing) columns(dx int) (from, to int) { return max(0, -dx), min(s.width, s.width-dx) }
+
+// inside reports whether a row lies in the window.
+func (n *noisy) inside(y int) bool { return y >= n.window.Min.Y && y < n.window.Max.Y }
+
+// guided finds how alike the guides of pixels are to those dx and dy away, 0 to 1.
+func (s *smoothing) guided(dx, dy int) {
+	clear(s.alike)
+	left, right := s.columns(dx)
+	for y := s.from; y < s.to; y++ {
+		if !s.inside(y + dy) {
+			continue
+		}
+		for x := left; x < right; x++ {
+			a := y*s.noisy.width + x + s.window.Min.X
+			b := a + dy*s.noisy.width + dx
+			at, there, noise, other := &s.guide[0][a], &s.guide[0][b], &s.guideNoise[a], &s.guideNoise[b]
+			most := float32(0)
+			for k := range at {
+				d, va := at[k]-there[k], noise[k]
+				if over := d*d - va - min(va, other[k]); over > most*guideLike*guideLike*max(guideLeast, va) {
+					most = over / (guideLike * guideLike * max(guideLeast, va))
 				}
 			}
-		}
-	}
-	for y := from; y < to; y++ {
-		for x := left; x < right; x++ {
-			i, at := (y-from)*width+x-left, y*n.width+x
-			for c := range 3 {
-				planes[c][at] = (sums[0][c][i]/weights[0][i] + sums[1][c][i]/weights[1][i]) / 2
-			}
+			s.alike[(y-s.from)*s.width+x] = decay(most)
 		}
 	}
 }
 
-// compare fills rows with how much pixels of one half differ from those dx and dy away, in squares of their noise, mean of the colours.
-func (n *noisy) compare(half, top, high, dx, dy int, out []float32) {
-	clear(out)
-	left, right := n.window.Min.X, n.window.Max.X
-	for r := range high {
-		y := top + r
-		if y < n.window.Min.Y || y >= n.window.Max.Y || y+dy < n.window.Min.Y || y+dy >= n.window.Max.Y {
+// compare finds how much pixels of one half differ from those dx and dy away, in squares of their noise, mean of the colours. Pixels beyond the
+// edges differ by nothing.
+func (s *smoothing) compare(half, dx, dy int) {
+	clear(s.different)
+	left, right := s.columns(dx)
+	light := s.light[half]
+	for r := range s.high {
+		y := s.from - patchReach + r
+		if !s.inside(y) || !s.inside(y+dy) {
 			continue
 		}
-		for x := max(left, left-dx); x < min(right, right-dx); x++ {
-			a, b := y*n.width+x, (y+dy)*n.width+x+dx
+		for x := left; x < right; x++ {
+			a := y*s.noisy.width + x + s.window.Min.X
+			b := a + dy*s.noisy.width + dx
+			at, there, noise, other := &light[a], &light[b], &s.lightNoise[a], &s.lightNoise[b]
 			sum := float32(0)
-			for c := range 3 {
+			for c := range at {
 				// A half has twice the noise of both.
-				d, va, vb := n.halves[half][c][a]-n.halves[half][c][b], 2*n.noise[c][a], 2*n.noise[c][b]
+				d, va, vb := at[c]-there[c], 2*noise[c], 2*other[c]
 				sum += (d*d - (va + min(va, vb))) / (1e-8 + likeness*likeness*(va+vb))
 			}
-			out[r*(right-left)+x-left] = sum / 3
+			s.different[r*s.width+x] = sum
 		}
 	}
 }
 
-// boxed sums along rows, over patches.
-func boxed(in, out []float32, width, high int) {
-	for r := range high {
-		row := in[r*width : (r+1)*width]
+// sumAcross sums along rows, over the width of patches.
+func (s *smoothing) sumAcross() {
+	for r := range s.high {
+		row, out := s.different[r*s.width:][:s.width], s.across[r*s.width:][:s.width]
 		for x := range row {
-			sum := float32(0)
-			for k := max(0, x-patchReach); k <= min(width-1, x+patchReach); k++ {
-				sum += row[k]
+			if x < patchReach || x >= s.width-patchReach {
+				sum := float32(0)
+				for k := max(0, x-patchReach); k <= min(s.width-1, x+patchReach); k++ {
+					sum += row[k]
+				}
+				out[x] = sum
+				continue
 			}
-			out[r*width+x] = sum
+			p := row[x-patchReach:][:2*patchReach+1]
+			out[x] = p[0] + p[1] + p[2] + p[3] + p[4] + p[5] + p[6]
 		}
 	}
 }
 
-// guided fills rows with how alike the guides of pixels are to those dx and dy away, 0 to 1.
-func (n *noisy) guided(from, to, dx, dy int, out []float32) {
-	left, right := n.window.Min.X, n.window.Max.X
-	clear(out)
-	for y := from; y < to; y++ {
-		if y+dy < n.window.Min.Y || y+dy >= n.window.Max.Y {
+// gather adds the light dx and dy away of one half, weighed by how alike patches of the other are.
+func (s *smoothing) gather(half, dx, dy int) {
+	left, right := s.columns(dx)
+	const patch = 3 * (2*patchReach + 1) * (2*patchReach + 1) // values that were summed
+	for y := s.from; y < s.to; y++ {
+		if !s.inside(y + dy) {
 			continue
 		}
-		for x := max(left, left-dx); x < min(right, right-dx); x++ {
-			a, b := y*n.width+x, (y+dy)*n.width+x+dx
-			most := float32(0)
-			for k := 3; k < halfValues; k++ {
-				d := (n.halves[0][k][a] + n.halves[1][k][a] - n.halves[0][k][b] - n.halves[1][k][b]) / 2
-				va, vb := n.noise[k][a], n.noise[k][b]
-				most = max(most, (d*d-(va+min(va, vb)))/(guideLike*guideLike*max(guideLeast, va)))
+		for x := left; x < right; x++ {
+			i := (y-s.from)*s.width + x
+			weight := s.alike[i]
+			if weight == 0 {
+				continue
 			}
-			out[(y-from)*(right-left)+x-left] = decay(most)
+			sum := float32(0)
+			for k := range 2*patchReach + 1 {
+				sum += s.across[(y-s.from+k)*s.width+x]
+			}
+			if weight = min(weight, decay(sum/patch)); weight == 0 {
+				continue
+			}
+			from := &s.light[1-half][(y+dy)*s.noisy.width+x+dx+s.window.Min.X]
+			into := &s.sums[half][i]
+			into[0] += weight * from[0]
+			into[1] += weight * from[1]
+			into[2] += weight * from[2]
+			into[3] += weight
 		}
 	}
 }
 
-// decay is e to the power of -x, 1 below 0 and 0 where it hardly counts.
+// decay falls from 1 at 0 and below to 0 at 8, nearly as e to the power of -x.
 func decay(x float32) float32 {
-	switch {
-	case x <= 0:
+	if x <= 0 {
 		return 1
-	case x > 9:
+	}
+	if x >= 8 {
 		return 0
 	}
-	return float32(math.Exp(-float64(x)))
+	x = 1 - x/8
+	x *= x
+	x *= x
+	return x * x
 }

@@ -76,6 +76,9 @@ func (w *worker) store(t *tile, at, x, y int) {
 		store(planes, at, light)
 		planes[3][at] = float32(1 - value(atHoles))
 	}
+	if planes := p.out[pass.Denoised]; planes != nil {
+		planes[3][at] = float32(1 - value(atHoles))
+	}
 	var some []shareOf
 	for k, from := range c.parts {
 		if from >= 0 {

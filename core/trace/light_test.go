@@ -99,7 +99,7 @@ func TestHighlightsGiveBackNoMoreThanAllLight(t *testing.T) {
 				m := &scene.Material{BaseColor: geom.Vec{X: 1, Y: 1, Z: 1}, Metallic: metal, Roughness: roughness}
 				s := &surface{normal: geom.Vec{Y: 1}, face: geom.Vec{Y: 1}, material: m, base: m.BaseColor, metallic: metal, roughness: roughness}
 				sin, cos := math.Sincos(degrees * math.Pi / 180)
-				f := newScatterer(s, geom.Vec{X: sin, Y: -cos}, 0)
+				f := newScatterer(s, geom.Vec{X: sin, Y: -cos}, 0, true, true)
 				const steps = 600
 				var body, shine, chosen float64
 				for i := range steps {
@@ -157,7 +157,7 @@ func TestALampsLightFallsWithTheSquareOfTheDistance(t *testing.T) {
 	if math.Abs(near/far-4) > 0.02 {
 		t.Errorf("twice as far away it is %v times darker, want 4", near/far)
 	}
-	body := newScatterer(&surface{normal: geom.Vec{Y: 1}, face: geom.Vec{Y: 1}, material: &scene.Material{}, base: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, roughness: 1}, geom.Vec{Y: -1}, 0).body.X
+	body := newScatterer(&surface{normal: geom.Vec{Y: 1}, face: geom.Vec{Y: 1}, material: &scene.Material{}, base: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, roughness: 1}, geom.Vec{Y: -1}, 0, true, true).body.X
 	if want := 10 * body / math.Pi; math.Abs(near-want) > 0.01*want || body > 0.5 || body < 0.46 {
 		t.Errorf("1 m below the lamp the floor is %v, want %v", near, want)
 	}
@@ -186,7 +186,7 @@ func TestAGlowingSquareLightsAsItsFormFactorSays(t *testing.T) {
 	x := 0.5 / 2
 	root := math.Sqrt(1 + x*x)
 	factor := 4 / (2 * math.Pi) * 2 * x / root * math.Atan(x/root)
-	body := newScatterer(&surface{normal: geom.Vec{Y: 1}, face: geom.Vec{Y: 1}, material: &scene.Material{}, base: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, roughness: 1}, geom.Vec{Y: -1}, 0).body.X
+	body := newScatterer(&surface{normal: geom.Vec{Y: 1}, face: geom.Vec{Y: 1}, material: &scene.Material{}, base: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, roughness: 1}, geom.Vec{Y: -1}, 0, true, true).body.X
 	want := 3 * factor * body
 	got := value(render(t, Prepare(s).At(0, l, nil), set), "diffusedirect.G", 20, 20)
 	if math.Abs(got-want) > 0.01*want {

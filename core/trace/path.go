@@ -199,8 +199,11 @@ func (p *path) glowing(origin, direction geom.Vec, h *hit, s *surface) {
 
 // scatter lights a surface by what shines on it, and chooses where to go on.
 func (p *path) scatter(s *surface, direction geom.Vec) (origin, to geom.Vec, goesOn bool) {
-	f := newScatterer(s, direction, p.softness)
 	n := p.scattered
+	f := newScatterer(s, direction, p.softness, p.used.Diffuse < p.limits.Diffuse, p.used.Glossy < p.limits.Glossy)
+	if f.body == (geom.Vec{}) && f.rim == (geom.Vec{}) && f.passing == 0 {
+		return origin, to, false
+	}
 	choice := p.random.one(vertex(n, dimLobe))
 	if f.passing < 1 {
 		p.light(s, &f, n)
@@ -217,9 +220,6 @@ func (p *path) scatter(s *surface, direction geom.Vec) (origin, to geom.Vec, goe
 		p.used.Diffuse++
 	} else {
 		p.used.Glossy++
-	}
-	if p.used.Diffuse > p.limits.Diffuse || p.used.Glossy > p.limits.Glossy {
-		return to, to, false
 	}
 	p.turn(body, shine)
 	p.from, p.normal, p.face, p.density, p.counted = s.point, s.normal, s.face, density, false

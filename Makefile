@@ -2,7 +2,7 @@
 DATA ?= $(or $(REELHOUSE_DATA),./reelhouse-data)
 export CGO_ENABLED = 0
 
-.PHONY: build demo test race css tools bench fuzz screenshots
+.PHONY: build demo test race vectors css tools bench fuzz screenshots
 
 build:
 	go build -o bin/reelhouse ./cmd/reelhouse
@@ -21,12 +21,18 @@ test: tools
 race: tools
 	CGO_ENABLED=1 go test -race ./core/... ./store/... ./house/... ./farm/... ./preview/... ./web/...
 
-# bench measures everything; the last part beside the OpenEXR library, with a C++ program that is built for it.
-bench: bench/openexr/reference
-	go test -run '^$$' -bench . ./...
-	go run ./bench -frames bench/frames
+# vectors tests the renderer as it is built with GOEXPERIMENT=simd, which meets eight boxes at once; any other target may be made so, too.
+vectors:
+	GOEXPERIMENT=simd go test ./core/trace
 
-bench/openexr/reference: bench/openexr/reference.cpp
+# bench measures everything; the last parts beside the OpenEXR and Embree libraries, with C++ programs that are built for it.
+bench: bench/openexr/reference bench/embree/reference
+	go test -run '^$$' -bench . ./...
+	go run ./bench/files -frames bench/frames
+	go run ./bench/rays
+	GOEXPERIMENT=simd go run ./bench/rays
+
+bench/openexr/reference bench/embree/reference: bench/openexr/reference.cpp bench/embree/reference.cpp
 	sh scripts/reference.sh
 
 # fuzz runs every fuzz test for a minute.

@@ -2,7 +2,9 @@
 
 package trace
 
-// meets returns which of the node's boxes the ray crosses between 0 and limit, a bit each, and where it enters them.
-func (n *node) meets(r *ray, limit float32, near *[wide]float32) uint8 {
-	return n.meetsPlain(r, limit, near)
+const wide = 4 // children of a node
+
+// leaf is leafPlain where there are no vectors.
+func (w *walk) leaf(t *tree, r *ray, limit float64) (first, count int32) {
+	return w.leafPlain(t, r, limit)
 }

@@ -81,7 +81,7 @@ func (t *tracer) firstOf(in *instance, outer *ray, h *hit) {
 				at := s.cornersAt(i, r.time)
 				corners = &at
 			}
-			if d, u, v, ok := meet(corners, &r); ok && d < h.distance && !(s.holes && in.through(i, u, v, &r)) {
+			if d, u, v, ok := meet(corners, &r); ok && (d < h.distance || d == h.distance && h.instance == in && i < h.triangle) && !(s.holes && in.through(i, u, v, &r)) {
 				h.distance, h.instance, h.triangle, h.u, h.v = d, in, i, u, v
 			}
 		}

@@ -7,21 +7,17 @@ import (
 	"reelhouse/core/geom"
 )
 
-// A tree is boxes within boxes over items that have a box each. Each of its nodes holds the boxes of up to four children.
+// A tree is boxes within boxes over items that have a box each. Each of its nodes holds the boxes of up to wide children.
 type tree struct {
 	nodes []node
 	order []int32 // items, in the order in which leaves refer to them
 }
 
-// A node is the boxes of its children, in single precision and a little larger than what is in them, so that rounding never loses a
-// hit; it fills two cache lines.
+// A node is the boxes of its children, in single precision and a little larger than what is in them, so that rounding never loses a hit.
 type node struct {
 	planes [6][wide]float32 // lowest and highest x, then y, then z
 	child  [wide]ref
-	_      [wide]int32
 }
-
-const wide = 4 // children of a node
 
 // A ref is where a child is: the index of a node, or, below zero, the items of a leaf.
 type ref int32
@@ -88,7 +84,7 @@ const (
 )
 
 // buildBVH builds a tree by the surface area heuristic with binned cuts (Wald, "On fast Construction of
-// SAH-based Bounding Volume Hierarchies", 2007), and opens its largest boxes until nodes have four children.
+// SAH-based Bounding Volume Hierarchies", 2007), and opens its largest boxes until nodes have as many children as they can.
 // Leaves hold at most leaf items, where the items can be told apart. The tree does not depend on how many cores build it.
 func buildTree(boxes []geom.Box, leaf int) *tree {
 	b := &builder{leaf: leaf, items: make([]item, len(boxes)), free: make(chan struct{}, runtime.GOMAXPROCS(0)-1)}

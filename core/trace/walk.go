@@ -39,7 +39,7 @@ type walk struct {
 
 // maxStack is enough for trees as buildTree makes them: at most evenBelow and then 31 levels of two children, with three boxes left aside
 // on every second of them.
-const maxStack = 128
+const maxStack = 256
 
 // A stop is a box that is still to be looked into, and where it begins.
 type stop struct {
@@ -55,9 +55,19 @@ func (w *walk) start() {
 // slack is by how much the reach of a ray is widened against rounding.
 const slack = 1.000002
 
-// leaf goes on to the next leaf that the ray may meet before limit, nearer ones first, and returns the first of its items and how many there
+// wait keeps a box that is looked into later, the farther the deeper, above those at base; it returns the new depth.
+func (w *walk) wait(base, depth int, other stop) int {
+	k := depth
+	for ; k > base && w.stack[(k-1)&(maxStack-1)].near < other.near; k-- {
+		w.stack[k&(maxStack-1)] = w.stack[(k-1)&(maxStack-1)]
+	}
+	w.stack[k&(maxStack-1)] = other
+	return depth + 1
+}
+
+// leafPlain goes on to the next leaf that the ray may meet before limit, nearer ones first, and returns the first of its items and how many there
 // are; none at the end.
-func (w *walk) leaf(t *tree, r *ray, limit float64) (first, count int32) {
+func (w *walk) leafPlain(t *tree, r *ray, limit float64) (first, count int32) {
 	reach := float32(limit) * slack
 	depth := w.depth
 	var near [wide]float32
@@ -69,26 +79,20 @@ func (w *walk) leaf(t *tree, r *ray, limit float64) (first, count int32) {
 		}
 		for at.ref >= 0 {
 			n := &t.nodes[at.ref]
-			met := n.meets(r, reach, &near)
+			met := n.meetsPlain(r, reach, &near)
 			if met == 0 {
 				break
 			}
-			base := depth
 			i := bits.TrailingZeros8(met) & (wide - 1)
 			at = stop{n.child[i], near[i]}
+			base := depth
 			for met &= met - 1; met != 0; met &= met - 1 {
 				i = bits.TrailingZeros8(met) & (wide - 1)
 				other := stop{n.child[i], near[i]}
 				if other.near < at.near {
 					at, other = other, at
 				}
-				// The farther of those that wait lies deeper.
-				k := depth
-				for ; k > base && w.stack[(k-1)&(maxStack-1)].near < other.near; k-- {
-					w.stack[k&(maxStack-1)] = w.stack[(k-1)&(maxStack-1)]
-				}
-				w.stack[k&(maxStack-1)] = other
-				depth++
+				depth = w.wait(base, depth, other)
 			}
 		}
 		if at.ref < 0 {

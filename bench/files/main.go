@@ -1,7 +1,7 @@
-// Command bench measures OpenEXR files against the OpenEXR library, in one run on one machine: see docs/performance.md.
+// Command files measures OpenEXR files against the OpenEXR library, in one run on one machine: see docs/performance.md.
 //
 // It renders a frame of the demo scene, 2048 x 1080 pixels with four channels of halves, and one with all its passes in twelve
-// channels; writes and reads them in memory in every compression, on one core and on two; lets the C++ program in openexr/ do
+// channels; writes and reads them in memory in every compression, on one core and on two; lets the C++ program in ../openexr do
 // the same work in turn; and prints a table. Each figure is that of the best round: what else runs on the machine
 // can only make one slower.
 package main

@@ -39,6 +39,16 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}},
 		{Code: "depth", Name: "Beauty and depth", Passes: []pass.Code{pass.Beauty, pass.Depth}},
 		{Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}},
+		{Code: "lights", Name: "Light by light", Passes: []pass.Code{
+			pass.Beauty, pass.LightCode("sky"), pass.LightCode("sun"), pass.LightCode("quay"), pass.LightCode("tower"), pass.LightCode("boats"), pass.LightCode(pass.OtherLight),
+		}, Choices: []production.PassChoice{{Pass: pass.Beauty, OtherDepth: true}}},
+	}
+	p.LightGroups = []pass.LightGroup{
+		{Code: "sky", Name: "Sky and haze", Sky: true},
+		{Code: "sun", Name: "Sun", Sun: true},
+		{Code: "quay", Name: "Quay", Lights: []string{"lamp_quay*", "lamp_post*", "house*"}},
+		{Code: "tower", Name: "Lighthouse", Lights: []string{"lamp_beam*", "lighthouse*"}},
+		{Code: "boats", Name: "On board", Lights: []string{"lamp_masthead", "lamp_deck", "ferry*"}},
 	}
 	p.Shots = []production.Shot{
 		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master", "review"}, InBatch: true},

@@ -99,11 +99,12 @@ const passSamples = 2
 type Wall struct {
 	Image *pixel.Image
 	Names map[float32]string
+	Stats trace.Stats
 }
 
 // Passes renders every pass of a picture, to be looked at one by one; the last ones are kept.
-func (p *Previews) Passes(ctx context.Context, t farm.Thumb, depthBackground, occlusionRadius float64) (Wall, error) {
-	return p.passes.get(key(t.Key(), depthBackground, occlusionRadius), func() (Wall, error) {
+func (p *Previews) Passes(ctx context.Context, t farm.Thumb, a production.Production) (Wall, error) {
+	return p.passes.get(key(t.Key(), a.DepthBackground, a.OcclusionRadius, a.LightGroups), func() (Wall, error) {
 		w, err := p.world(t)
 		if err != nil {
 			return Wall{}, err
@@ -113,8 +114,8 @@ func (p *Previews) Passes(ctx context.Context, t farm.Thumb, depthBackground, oc
 			return Wall{}, err
 		}
 		names := map[float32]string{}
-		s.Passes, s.DepthBackground, s.OcclusionRadius = nil, depthBackground, occlusionRadius
-		for _, described := range pass.Catalogue() {
+		s.Passes, s.DepthBackground, s.OcclusionRadius, s.LightGroups = nil, a.DepthBackground, a.OcclusionRadius, a.LightGroups
+		for _, described := range a.KnownPasses() {
 			s.Passes = append(s.Passes, described.Code)
 			if described.IsCryptomatte() {
 				for _, name := range w.MatteNames(described.Code) {
@@ -122,8 +123,8 @@ func (p *Previews) Passes(ctx context.Context, t farm.Thumb, depthBackground, oc
 				}
 			}
 		}
-		img, err := w.Render(context.WithoutCancel(ctx), t.Camera, s, func(float64) {}) // others wait for the same
-		return Wall{img, names}, err
+		img, stats, err := w.RenderWatched(context.WithoutCancel(ctx), t.Camera, s, func(trace.Progress) {}) // others wait for the same
+		return Wall{img, names, stats}, err
 	})
 }
 
@@ -212,11 +213,15 @@ func (p *Previews) moment(t farm.Thumb, keep bool) (w *trace.World, err error) {
 		return nil, err
 	}
 	seconds := t.Rate.Seconds(t.Frame, t.FirstFrame)
+	open := 0.0
+	if t.Setup.Blur {
+		open = t.Setup.ShutterSeconds(t.Rate.PerSecond())
+	}
 	if !keep {
 		return model.At(seconds, t.Look, around), nil
 	}
-	return p.worlds.get(key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds), func() (*trace.World, error) {
-		return model.At(seconds, t.Look, around), nil
+	return p.worlds.get(key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds, open), func() (*trace.World, error) {
+		return model.During(seconds, open, t.Look, around), nil
 	})
 }
 

@@ -21,6 +21,7 @@ import (
 type edit struct {
 	kind, code, field, value string
 	values                   []string // of tick boxes
+	option                   string   // which of several things of the part, such as a pass of a list
 	frame                    int      // at which the page shows things that move
 	stage                    func(p *production.Production) (*scene.Scene, error)
 }
@@ -35,7 +36,7 @@ func (a *app) edit(c *echo.Context) error {
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, "The form could not be read.")
 	}
-	e := edit{kind: c.Param("kind"), code: form.Get("of"), field: form.Get("field"), value: strings.TrimSpace(form.Get("value")), values: form["values"]}
+	e := edit{kind: c.Param("kind"), code: form.Get("of"), field: form.Get("field"), value: strings.TrimSpace(form.Get("value")), values: form["values"], option: form.Get("option")}
 	e.frame, _ = strconv.Atoi(form.Get("frame")) // 0 stands for before the first one
 	e.stage = a.stage
 	summary := e.where() + ", " + e.field
@@ -205,6 +206,8 @@ func (e edit) apply(p *production.Production) error {
 		return e.shot(p)
 	case "pass-list":
 		return e.passList(p)
+	case "light-group":
+		return e.lightGroup(p)
 	case "depth":
 		return e.depth(p)
 	case "output":

@@ -11,6 +11,7 @@ import (
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
+	"reelhouse/core/sampling"
 )
 
 func (e edit) production(p *production.Production) (err error) {
@@ -169,6 +170,8 @@ func (e edit) quality(p *production.Production) error {
 		q.Samples, err = e.number()
 	case "filter":
 		q.Filter = pixel.Filter(e.value)
+	case "noise", "least", "diffuse", "glossy", "through", "clamp", "seconds", "splat":
+		return e.effort(&q.Effort)
 	case "full":
 		q.Full = e.ticked()
 	case "remove":
@@ -180,6 +183,41 @@ func (e edit) quality(p *production.Production) error {
 		return errChoice
 	}
 	return err
+}
+
+// effort applies an edit of what a quality asks for beside samples. Empty fields stand for what is usual.
+func (e edit) effort(f *sampling.Effort) (err error) {
+	if e.value == "" {
+		e.value = "0"
+	}
+	bounces := f.Bounces.OrUsual()
+	switch e.field {
+	case "noise":
+		if f.Noise, err = e.decimal("%"); err == nil {
+			f.Noise /= 100
+		}
+	case "least":
+		f.Least, err = e.number()
+	case "diffuse":
+		bounces.Diffuse, err = e.number()
+	case "glossy":
+		bounces.Glossy, err = e.number()
+	case "through":
+		bounces.Through, err = e.number()
+	case "clamp":
+		f.Clamp, err = e.decimal("")
+	case "seconds":
+		f.Seconds, err = e.decimal("s")
+	case "splat":
+		f.Splat = e.value == "spread"
+	}
+	if f.Bounces = bounces; bounces == sampling.Usual {
+		f.Bounces = sampling.Bounces{}
+	}
+	if err != nil {
+		return err
+	}
+	return f.Check()
 }
 
 func (e edit) picture(p *production.Production) error {

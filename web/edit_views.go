@@ -144,7 +144,7 @@ func (e edit) focal(p *production.Production) production.Lens {
 
 // lensFields are those of a view that a ring leaves to it; exposureFields those that every rig does.
 var (
-	exposureFields = []string{"fNumber", "focus", "exposure", "ev", "shutter", "iso"}
+	exposureFields = []string{"fNumber", "focus", "exposure", "ev", "shutter", "iso", "blur"}
 	lensFields     = append([]string{"focal", "across", "up", "parallel", "back", "backHigh", "backChoice", "shiftAcross", "shiftUp"}, exposureFields...)
 )
 
@@ -271,6 +271,10 @@ func (e edit) optics(v *production.View) func() error {
 		return number(&s.ISO, "")
 	case "parallel":
 		return number(&s.Parallel, "m")
+	case "blur":
+		return func() error { s.Blur = e.ticked(); return nil }
+	case "allAround":
+		return func() error { s.AllAround = e.ticked(); return nil }
 	case "fNumber":
 		return func() error {
 			if s.Focus == 0 {

@@ -266,12 +266,7 @@ func (e edit) lookLine(p *production.Production, l *look.Look) error {
 		if r.key != e.field {
 			continue
 		}
-		*r.list = nil
-		for _, name := range strings.Split(e.value, ",") {
-			if name = strings.TrimSpace(name); name != "" {
-				*r.list = append(*r.list, name)
-			}
-		}
+		*r.list = names(e.value)
 		return nil
 	}
 	return errChoice

@@ -90,6 +90,7 @@ var functions = template.FuncMap{
 	"seconds":  func(s float64) string { return duration(time.Duration(s * float64(time.Second))) },
 	"clock":    func(t time.Time) string { return t.UTC().Format(time.RFC3339) },
 	"degrees":  func(d float64) string { return strconv.FormatFloat(d, 'f', 1, 64) + "°" },
+	"square":   func(n int) int { return n * n },
 	"number":   func(f float64) string { return strconv.FormatFloat(f, 'f', -1, 64) },
 	"join":     strings.Join,
 	"tally":    func(c queue.Counts, state string) int { return c[queue.State(state)] },

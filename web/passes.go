@@ -5,6 +5,7 @@ import (
 	"image/png"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,9 +13,11 @@ import (
 
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/screening"
+	"reelhouse/core/viewsheet"
 )
 
 // wallEdge is the longer edge of the pictures that the passes of a view are shown in, in pixels.
@@ -23,15 +26,32 @@ const wallEdge = 480
 // A costedList is a pass list with what a frame of it takes in OpenEXR, in the first size.
 type costedList struct {
 	production.PassList
-	Bytes float64
-	Shots int // that use it
+	Bytes   float64
+	Seconds float64
+	Shots   int // that use it
+	Rows    []chosenPass
+}
+
+// A chosenPass is a pass of a list, with what is asked of it there.
+type chosenPass struct {
+	pass.Pass
+	production.PassChoice
+	Bytes   float64
+	Seconds float64 // that it adds to the frame
+	Outputs []chosenOutput
+}
+
+type chosenOutput struct {
+	Code string
+	On   bool
 }
 
 // A shownPass is a pass of the catalogue, with what it costs and its picture.
 type shownPass struct {
 	pass.Pass
 	Bytes   float64
-	Picture string // address
+	Seconds float64 // of a frame with nothing else
+	Picture string  // address
 	Mapping string
 }
 
@@ -46,20 +66,50 @@ type passesPage struct {
 	Wall        []shownPass
 	Large       shownPass
 	Pick        string // address of true values
+	Quality     production.Quality
+	Measured    bool     // seconds are of frames that this production has had
+	Sources     []string // of light, by name
 }
 
 func fillPasses(a *app, v *view) error {
 	p := v.Production.Production
-	page := &passesPage{Catalogue: pass.Catalogue(), Size: usualSize}
+	page := &passesPage{Catalogue: p.KnownPasses(), Size: usualSize, Measured: v.Draft.Measure.Frames > 0}
 	v.Page = page
 	if len(p.Sizes) > 0 {
 		page.Size = p.Sizes[0]
 	}
+	page.Quality, _ = p.FindQuality(p.Quality)
+	if s, err := a.House.Scene(p.Scene); err == nil {
+		page.Sources = viewsheet.Sources(s)
+	}
 	encoding := output.EXR.Usual()
+	// The time of a frame of beauty alone; measured frames had passes of their own.
+	usual := 1.0
+	if len(v.Draft.Batch.Sequences) > 0 {
+		usual = max(usual, pass.Work(v.Draft.Batch.Sequences[0].Passes))
+	}
+	sequence := plan.Sequence{Size: page.Size.Reduced(page.Quality.Scale)}
+	frame := v.Draft.Measure.Or().SecondsPerMegasample * sequence.Megasamples(page.Quality) / usual
+	sequence.Size = page.Size.Reduced(page.Quality.Scale)
+	bytes := func(codes ...pass.Code) float64 { return encoding.Bytes(codes, sequence.Size) }
 	for _, l := range p.PassLists {
-		out := costedList{PassList: l, Bytes: encoding.Bytes(l.Passes, page.Size.Size)}
+		stored := encoding.With(l.Other(l.Passes, func(c production.PassChoice) bool { return c.OtherDepth }))
+		out := costedList{PassList: l, Bytes: stored.Bytes(l.Passes, sequence.Size), Seconds: frame * pass.Work(l.Passes)}
 		for _, s := range p.Shots {
 			out.Shots += boolean(s.PassList == l.Code)
+		}
+		for i, code := range l.Passes {
+			described, err := pass.Find(code)
+			if err != nil {
+				continue
+			}
+			choice := l.Choice(code)
+			row := chosenPass{Pass: described, PassChoice: choice, Bytes: stored.Bytes([]pass.Code{code}, sequence.Size)}
+			row.Seconds = frame * (pass.Work(l.Passes) - pass.Work(slices.Delete(slices.Clone(l.Passes), i, i+1)))
+			for _, o := range p.Outputs {
+				row.Outputs = append(row.Outputs, chosenOutput{o.Code, len(choice.Outputs) == 0 || slices.Contains(choice.Outputs, o.Code)})
+			}
+			out.Rows = append(out.Rows, row)
 		}
 		page.Lists = append(page.Lists, out)
 	}
@@ -82,8 +132,8 @@ func fillPasses(a *app, v *view) error {
 		}
 	}
 	if !ok || p.Scene.Opaque != nil {
-		for _, described := range pass.Catalogue() {
-			page.Wall = append(page.Wall, shownPass{Pass: described, Bytes: encoding.Bytes([]pass.Code{described.Code}, page.Size.Size)})
+		for _, described := range page.Catalogue {
+			page.Wall = append(page.Wall, shownPass{Pass: described, Bytes: bytes(described.Code), Seconds: frame * pass.Work([]pass.Code{described.Code})})
 		}
 		return nil
 	}
@@ -93,8 +143,8 @@ func fillPasses(a *app, v *view) error {
 	page.View = shown.Code
 	q := url.Values{"view": {shown.Code}, "frame": {strconv.Itoa(page.Frame)}, "seen": {strconv.Itoa(v.Production.Number)}}
 	page.Pick = "/p/" + p.Code + "/wall?" + q.Encode()
-	for _, described := range pass.Catalogue() {
-		out := shownPass{described, encoding.Bytes([]pass.Code{described.Code}, page.Size.Size), "/p/" + p.Code + "/wall/" + string(described.Code) + "?" + q.Encode(), ""}
+	for _, described := range page.Catalogue {
+		out := shownPass{described, bytes(described.Code), frame * pass.Work([]pass.Code{described.Code}), "/p/" + p.Code + "/wall/" + string(described.Code) + "?" + q.Encode(), ""}
 		page.Wall = append(page.Wall, out)
 		if string(described.Code) == v.query("pass") || page.Large.Code == "" {
 			page.Large = out
@@ -117,7 +167,7 @@ func (a *app) wallPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	wall, err := a.Previews.Passes(c.Request().Context(), t, p.DepthBackground, p.OcclusionRadius)
+	wall, err := a.Previews.Passes(c.Request().Context(), t, p)
 	if err != nil {
 		return err
 	}
@@ -141,7 +191,7 @@ func (a *app) wallValues(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	wall, err := a.Previews.Passes(c.Request().Context(), t, p.DepthBackground, p.OcclusionRadius)
+	wall, err := a.Previews.Passes(c.Request().Context(), t, p)
 	if err != nil {
 		return err
 	}

@@ -18,6 +18,7 @@ import (
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
+	"reelhouse/core/sampling"
 	"reelhouse/core/scene"
 )
 
@@ -36,6 +37,8 @@ type standardsPage struct {
 	CameraName string
 	Reduced    []reducedRow
 	Filters    []option
+	Bounces    sampling.Bounces // the usual ones
+	Least      int
 	Curves     []option
 	Alphas     []option
 	Grounds    []option
@@ -56,15 +59,19 @@ func fillStandards(a *app, v *view) error {
 	p := v.Production
 	page := standardsPage{
 		Count:      p.Clock().Count.String(),
-		Filters:    []option{{"box", "box"}, {"gaussian", "Gaussian"}},
 		Alphas:     []option{{string(output.Premultiplied), "premultiplied"}, {string(output.Straight), "straight"}},
 		Grounds:    grounds(),
+		Bounces:    sampling.Usual,
+		Least:      sampling.UsualLeast,
 		Bits:       []option{{"0", "any"}, {"8", "8"}, {"16", "16"}, {"32", "32"}},
 		Primaries:  "BT.709 (ITU-R BT.709), D65 white",
 		SetUps:     []option{{string(production.TakeStandards), "standards, outputs and names"}, {string(production.TakeScene), "scene"}, {string(production.TakeViews), "views and looks"}, {string(production.TakePasses), "pass lists"}, {string(production.TakeShots), "shots"}},
 		Clock:      showClock(p.Clock(), "frame", strconv.Itoa(p.FirstFrame)),
 		Retime:     showRetime(frame.Retime{From: p.Rate, To: frame.Rate{Numerator: 30, Denominator: 1}, Count: 120}, "nearest"),
 		CameraName: "a camera of 16:9",
+	}
+	for _, f := range pixel.Filters() {
+		page.Filters = append(page.Filters, option{string(f), f.Name()})
 	}
 	for _, c := range frame.Counts() {
 		page.Counts = append(page.Counts, c.String())

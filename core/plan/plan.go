@@ -15,6 +15,7 @@ import (
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
+	"reelhouse/core/sampling"
 	"reelhouse/core/stamp"
 )
 
@@ -103,7 +104,17 @@ type Measure struct {
 }
 
 // guess stands in until frames have been measured. The numbers were taken on a machine with two cores.
-var guess = Measure{SecondsPerMegasample: 6, BytesPerModelled: 1, FramesRenderedAtATime: 1}
+var guess = Measure{SecondsPerMegasample: 4, BytesPerModelled: 1, FramesRenderedAtATime: 1}
+
+// Or returns the measure, or a guess if nothing was measured.
+func (m Measure) Or() Measure {
+	if m.Frames == 0 {
+		atATime := m.FramesRenderedAtATime
+		m = guess
+		m.FramesRenderedAtATime = max(1, atATime)
+	}
+	return m
+}
 
 // Build makes the batch of a production's current set-up. It fails with the first of the production's
 // problems if it has any.
@@ -111,11 +122,7 @@ func Build(p production.Production, m Measure) (Batch, error) {
 	if problems := p.Problems(); len(problems) > 0 {
 		return Batch{}, problems[0]
 	}
-	if m.Frames == 0 {
-		atATime := m.FramesRenderedAtATime
-		m = guess
-		m.FramesRenderedAtATime = max(1, atATime)
-	}
+	m = m.Or()
 	quality, _ := p.FindQuality(p.Quality)
 	b := Batch{
 		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
@@ -227,14 +234,30 @@ func (s Sequence) Samples(q production.Quality) int { return max(q.Samples, s.Lo
 // Background returns what stands in the sequence where there is no surface.
 func (b Batch) Background(s Sequence) look.Background { return s.Look.Over(b.Standards.Background) }
 
-// Megasamples returns how many million samples one frame takes.
+// quietShare is how many of the samples beyond the least a picture takes where quiet pixels are done earlier, as a guess.
+const quietShare = 0.2
+
+// Megasamples returns how many million samples one frame is expected to take.
 func (s Sequence) Megasamples(q production.Quality) float64 {
 	n := s.Samples(q)
-	return float64(s.Size.Pixels()*n*n) / 1e6
+	all := float64(n * n)
+	if q.Effort.Noise > 0 {
+		least := q.Effort.Least
+		if least == 0 {
+			least = sampling.UsualLeast
+		}
+		if least < n {
+			all = float64(least*least) + quietShare*(all-float64(least*least))
+		}
+	}
+	return float64(s.Size.Pixels()) * all / 1e6
 }
 
 func (s *Sequence) forecast(q production.Quality, m Measure) {
 	s.FrameSeconds = s.Megasamples(q) * m.SecondsPerMegasample / float64(max(1, m.FramesRenderedAtATime))
+	if q.Effort.Seconds > 0 {
+		s.FrameSeconds = min(s.FrameSeconds, q.Effort.Seconds)
+	}
 	s.FrameBytes = s.Modelled() * m.BytesPerModelled
 }
 

@@ -73,6 +73,26 @@ func Lights(s *scene.Scene) []string {
 	return names
 }
 
+// Sources returns the names of the lights of a scene, and of its objects that glow.
+func Sources(s *scene.Scene) []string {
+	names := Lights(s)
+	if s == nil {
+		return nil
+	}
+	for _, i := range s.At(0).Shown {
+		n := s.Nodes[i]
+		if n.Mesh == scene.None || slices.Contains(names, n.Name) {
+			continue
+		}
+		if slices.ContainsFunc(s.Meshes[n.Mesh].Parts, func(p scene.Part) bool {
+			return p.Material != scene.None && s.Materials[p.Material].Emission.Max() > 0
+		}) {
+			names = append(names, n.Name)
+		}
+	}
+	return names
+}
+
 func number(v float64) string { return strconv.FormatFloat(math.Round(v*100)/100, 'f', -1, 64) }
 
 func lensOf(v production.View, s *scene.Scene) string {

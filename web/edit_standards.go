@@ -172,6 +172,8 @@ func (e edit) quality(p *production.Production) error {
 		q.Filter = pixel.Filter(e.value)
 	case "noise", "least", "diffuse", "glossy", "through", "clamp", "seconds", "splat":
 		return e.effort(&q.Effort)
+	case "tiles":
+		q.Tiles, err = raster.ParseTiling(e.value)
 	case "full":
 		q.Full = e.ticked()
 	case "remove":

@@ -3,10 +3,15 @@ package web
 import (
 	"image/png"
 	"net/url"
+	"slices"
 	"strings"
 	"testing"
 
 	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+	"reelhouse/core/plan"
+	"reelhouse/core/raster"
+	"reelhouse/core/sampling"
 )
 
 func TestEveryPassOfAViewIsShown(t *testing.T) {
@@ -39,7 +44,7 @@ func TestSuggestedListsAreTaken(t *testing.T) {
 		return body
 	}
 	s.says(add("relight"), "Relighting")
-	if l, ok := s.production().FindPassList("relight"); !ok || len(l.Passes) != 10 || l.Passes[0] != pass.Beauty {
+	if l, ok := s.production().FindPassList("relight"); !ok || len(l.Passes) != 15 || l.Passes[0] != pass.Beauty {
 		t.Errorf("the list is %+v", l)
 	}
 	s.says(add("relight"), "cannot be edited")
@@ -87,5 +92,102 @@ func TestDepthIsMeasuredAndTaken(t *testing.T) {
 	d, err := s.house.Draft(s.production().Production)
 	if err != nil || !d.Batch.Depth.Filtered {
 		t.Errorf("the batch has %+v, %v", d.Batch.Depth, err)
+	}
+}
+
+// Groups of lights are passes: added, named, taken into a list, renamed with it, and not removed while it has them.
+func TestLightGroupsArePasses(t *testing.T) {
+	s := newSite(t)
+	group := func(of, field, value string) string {
+		_, body := s.post("/p/TEST/edit/light-group", url.Values{"of": {of}, "field": {field}, "value": {value}, "values": {value}, "station": {"passes"}})
+		return body
+	}
+	s.says(group("", "add", ""), "light-group1")
+	group("group1", "lights", "lamp*, sign")
+	group("group1", "name", "Lamps")
+	list := func(field string, values url.Values) string {
+		values.Set("of", "comp")
+		values.Set("field", field)
+		values.Set("station", "passes")
+		_, body := s.post("/p/TEST/edit/pass-list", values)
+		return body
+	}
+	list("passes", url.Values{"values": {"beauty", "light-group1", "light-other", "normal"}})
+	if l, _ := s.production().FindPassList("comp"); !slices.Equal(l.Passes, []pass.Code{"beauty", "light-group1", "light-other", "normal"}) {
+		t.Errorf("the list has %v", l.Passes)
+	}
+	list("otherDepth", url.Values{"option": {"light-group1"}, "values": {"1"}})
+	s.says(group("group1", "code", "lamps"), "light-lamps")
+	l, _ := s.production().FindPassList("comp")
+	if l.Passes[1] != "light-lamps" || !l.Choice("light-lamps").OtherDepth {
+		t.Errorf("renamed, the list is %+v", l)
+	}
+	s.says(group("lamps", "remove", ""), "take it out there first")
+	s.says(group("lamps", "code", "other"), "all other light")
+	s.says(group("lamps", "lights", "[x"), "no name of lights")
+	list("passes", url.Values{"values": {"beauty"}})
+	group("lamps", "remove", "")
+	if p := s.production(); len(p.LightGroups) != 0 || len(p.Problems()) != 0 {
+		t.Errorf("groups %v, problems %v", p.LightGroups, p.Problems())
+	}
+}
+
+// What a list asks of single passes reaches the plan: the numbers they are stored as, how they are sampled, and the outputs that they go to.
+func TestChoicesByPassReachThePlan(t *testing.T) {
+	s := newSite(t)
+	choose := func(field, option string, values ...string) string {
+		_, body := s.post("/p/TEST/edit/pass-list", url.Values{"of": {"comp"}, "field": {field}, "option": {option}, "values": values, "station": {"passes"}})
+		return body
+	}
+	choose("otherDepth", "beauty", "1")
+	choose("otherFilter", "normal", "1")
+	s.says(choose("outputs", "depth"), "would go nowhere")
+	s.says(choose("otherFilter", "uv", "1"), "not in the list")
+	s.says(choose("otherFilter", "beauty", "1"), "cannot be sampled in another way")
+	b, err := plan.Build(s.production().Production, plan.Measure{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := b.Sequences[0]
+	if !slices.Equal(q.OtherFilter, []pass.Code{pass.Normal}) || q.Files[0].Encoding.Other != "beauty" {
+		t.Errorf("the sequence is sampled otherwise in %v, and stored otherwise in %q", q.OtherFilter, q.Files[0].Encoding.Other)
+	}
+	described, _ := pass.Find(pass.Beauty)
+	if q.Files[0].Encoding.Half(described) {
+		t.Error("beauty is still stored in 16 bits")
+	}
+}
+
+// A quality's effort is typed as a person says it, and what is empty is as usual.
+func TestEffortIsEdited(t *testing.T) {
+	s := newSite(t)
+	set := func(field, value string) string {
+		_, body := s.post("/p/TEST/edit/quality", url.Values{"of": {"final"}, "field": {field}, "value": {value}, "station": {"standards"}})
+		return body
+	}
+	for field, value := range map[string]string{"noise": "4 %", "least": "3", "diffuse": "5", "glossy": "6", "through": "10", "clamp": "12.5", "seconds": "90 s", "splat": "spread", "tiles": "3 x 2", "filter": "lanczos"} {
+		set(field, value)
+	}
+	q, _ := s.production().FindQuality("final")
+	want := sampling.Effort{Noise: 0.04, Least: 3, Bounces: sampling.Bounces{Diffuse: 5, Glossy: 6, Through: 10}, Clamp: 12.5, Seconds: 90, Splat: true}
+	if q.Effort != want || q.Tiles != (raster.Tiling{Columns: 3, Rows: 2}) || q.Filter != pixel.LanczosFilter {
+		t.Errorf("the quality is %+v", q)
+	}
+	for field, value := range map[string]string{"noise": "200 %", "least": "99", "diffuse": "-1", "clamp": "x", "seconds": "-3", "tiles": "many"} {
+		before, _ := s.production().FindQuality("final")
+		set(field, value)
+		if after, _ := s.production().FindQuality("final"); after != before {
+			t.Errorf("%s of %q was taken: %+v", field, value, after)
+		}
+	}
+	for _, field := range []string{"noise", "least", "clamp", "seconds", "tiles"} {
+		set(field, "")
+	}
+	set("diffuse", "3")
+	set("glossy", "4")
+	set("through", "8")
+	set("splat", "placed")
+	if q, _ := s.production().FindQuality("final"); q.Effort != (sampling.Effort{}) || q.Tiles != (raster.Tiling{}) {
+		t.Errorf("emptied, the quality is %+v", q)
 	}
 }

@@ -7,7 +7,9 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/signal"
 	"runtime/debug"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -24,8 +26,13 @@ func renderCommand() *cobra.Command {
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			debug.SetGCPercent(400) // a short life with one large scene: memory is cheaper than collecting
-			ctx, cancel := context.WithCancel(cmd.Context())
-			defer cancel()
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			finished := context.AfterFunc(ctx, func() { // what cannot be interrupted, such as preparing a large scene, is not waited for
+				time.Sleep(stopWithin)
+				os.Exit(1)
+			})
+			defer finished()
 			if withParent {
 				// Standard input ends when the node dies, however it dies.
 				go func() {
@@ -46,6 +53,9 @@ func renderCommand() *cobra.Command {
 	return cmd
 }
 
+// stopWithin is how long a renderer that is asked to stop may take to clean up.
+const stopWithin = 150 * time.Millisecond
+
 func performFile(ctx context.Context, path string, say func(job.Message)) error {
 	f, err := os.Open(path)
 	if err != nil {
@@ -57,10 +67,12 @@ func performFile(ctx context.Context, path string, say func(job.Message)) error 
 		return err
 	}
 	return trace.Perform(ctx, j, trace.Outside{
-		Open:  func(path string) (io.ReadCloser, error) { return os.Open(path) },
-		Write: writeSynced,
-		Now:   time.Now,
-		Say:   say,
+		Open:   func(path string) (io.ReadCloser, error) { return os.Open(path) },
+		Write:  writeSynced,
+		Create: createSynced,
+		Memory: peakMemory,
+		Now:    time.Now,
+		Say:    say,
 	})
 }
 
@@ -78,4 +90,32 @@ func writeSynced(path string, data []byte) error {
 		os.Remove(path)
 	}
 	return err
+}
+
+// A syncedFile is one that is written bit by bit, and removed if it could not be finished.
+type syncedFile struct{ *os.File }
+
+func createSynced(path string) (trace.File, error) {
+	f, err := os.Create(path)
+	if err != nil {
+		return nil, err
+	}
+	return syncedFile{f}, nil
+}
+
+func (f syncedFile) Commit() (int64, error) {
+	info, err := f.Stat()
+	if err == nil {
+		err = f.Sync()
+	}
+	if err = errors.Join(err, f.Close()); err != nil {
+		os.Remove(f.Name())
+		return 0, err
+	}
+	return info.Size(), nil
+}
+
+func (f syncedFile) Abandon() {
+	f.Close()
+	os.Remove(f.Name())
 }

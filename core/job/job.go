@@ -47,9 +47,13 @@ type Job struct {
 	// Background stands where there is no surface.
 	Background look.Background `json:"background"`
 	// Region is the part of the picture to render, in pixels from the top left; left out for all.
-	Region  *Region     `json:"region,omitempty"`
-	Passes  []pass.Code `json:"passes"`
-	Samples int         `json:"samples"` // along each edge of a pixel, at most
+	Region *Region `json:"region,omitempty"`
+	// CutOut makes a region a picture of its own, where otherwise OpenEXR files keep it as a window of the whole one.
+	CutOut bool `json:"cutOut,omitempty"`
+	// Tiles are what a picture is rendered in, one after the other, without any other difference; left out, as many as its size needs.
+	Tiles   raster.Tiling `json:"tiles,omitzero"`
+	Passes  []pass.Code   `json:"passes"`
+	Samples int           `json:"samples"` // along each edge of a pixel, at most
 	// Effort says when a pixel is done, how far light is followed, and what else is asked of quality.
 	Effort sampling.Effort `json:"effort,omitzero"`
 	// LightGroups are what the passes of light groups are of.
@@ -139,6 +143,8 @@ func Read(r io.Reader) (Job, error) {
 		return Job{}, fmt.Errorf("job: %w", j.Effort.Check())
 	case pass.CheckLightGroups(j.LightGroups) != nil:
 		return Job{}, fmt.Errorf("job: %w", pass.CheckLightGroups(j.LightGroups))
+	case j.Tiles.Check() != nil:
+		return Job{}, fmt.Errorf("job: %w", j.Tiles.Check())
 	case len(j.Frames) == 0:
 		return Job{}, fmt.Errorf("job: no frame is asked for")
 	}

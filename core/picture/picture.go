@@ -15,6 +15,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/imagefile"
+	"reelhouse/core/imagefile/exr"
 	"reelhouse/core/job"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -66,29 +67,23 @@ func Cryptomatte(p pass.Pass, manifest string) imagefile.Attributes {
 
 // Encode writes the planes of the passes. The image's planes have the names of pass.ChannelNames; it is not changed.
 func Encode(w io.Writer, e output.Encoding, img *pixel.Image, passes []pass.Code, h Header) error {
-	if err := e.Check(); err != nil {
-		return err
-	}
-	if err := e.Holds(passes); err != nil {
+	header, err := head(e, img.Width, img.Height, passes, h)
+	if err != nil {
 		return err
 	}
 	chosen, err := Select(img, passes)
 	if err != nil {
 		return err
 	}
-	p, err := store(e, chosen, passes)
+	planes := samples(e, chosen, header, 0)
+	if e.Format == output.EXR {
+		return exr.Encode(w, exr.Picture{Part: exrPart(e, header), Planes: planes})
+	}
+	file, err := begin(w, e, header)
 	if err != nil {
 		return err
 	}
-	p.PixelAspect = h.PixelAspect
-	p.Attributes = h.attributes(e.Format)
-	if e.Format == output.EXR && h.Window.Size() == p.DataWindow.Size() {
-		p.DataWindow, p.DisplayWindow = h.Window, h.Display
-	}
-	if e.Format == output.EXR && p.Alpha == imagefile.Straight {
-		p.Attributes = append(p.Attributes, imagefile.Attribute{Name: alphaFact, Value: string(output.Straight)})
-	}
-	return write(w, e, p)
+	return imagefile.WriteAll(file, imagefile.Part{Header: header, Planes: planes})
 }
 
 // A Picture is a decoded file.

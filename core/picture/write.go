@@ -32,81 +32,139 @@ var exrCompressions = map[output.Compression]exr.Compression{
 
 var tiffCompressions = map[output.Compression]tiff.Compression{output.None: tiff.None, output.LZW: tiff.LZW, output.Deflate: tiff.Deflate}
 
-// write writes the part as the encoding says.
-func write(out io.Writer, e output.Encoding, p imagefile.Part) error {
-	var w imagefile.Writer
-	var err error
-	switch e.Format {
-	case output.EXR:
-		part := exr.Part{Header: p.Header, Compression: exrCompressions[e.Compression], Level: e.Level}
-		if e.Compression == output.DWAA || e.Compression == output.DWAB {
-			part.Level, part.Loss = 0, float32(e.Level)
-		}
-		return exr.Encode(out, exr.Picture{Part: part, Planes: p.Planes})
-	case output.PNG:
-		w, err = png.NewWriter(out, p.Header, png.Options{Effort: e.Level})
-	case output.JPEG:
-		w, err = jpeg.NewWriter(out, p.Header, jpeg.Options{Quality: e.Level, Full: e.Compression == output.DCTFull})
-	case output.TIFF:
-		w, err = tiff.NewWriter(out, p.Header, tiff.Options{Compression: tiffCompressions[e.Compression], Level: e.Level})
-	case output.TGA:
-		w, err = tga.NewWriter(out, p.Header, tga.Options{Runs: e.Compression == output.RLE})
-	case output.DPX:
-		w, err = dpx.NewWriter(out, p.Header)
-	case output.HDR:
-		w, err = hdr.NewWriter(out, p.Header)
-	case output.BMP:
-		w, err = bmp.NewWriter(out, p.Header)
-	default:
-		return fmt.Errorf("there is no file format %q", e.Format)
+// A Writer writes one file from bands of the picture, as they come; see Begin.
+type Writer struct {
+	encoding output.Encoding
+	passes   []pass.Code
+	header   imagefile.Header
+	lines    int // written
+	file     imagefile.Writer
+}
+
+// Begin begins a file of a size in pixels. Formats other than OpenEXR do not seek.
+func Begin(out io.WriteSeeker, e output.Encoding, width, height int, passes []pass.Code, h Header) (*Writer, error) {
+	header, err := head(e, width, height, passes, h)
+	if err != nil {
+		return nil, err
 	}
+	w := &Writer{encoding: e, passes: passes, header: header}
+	w.file, err = begin(out, e, header)
+	return w, err
+}
+
+// Band takes the next lines of the picture. The image's planes have the names of pass.ChannelNames; it is not changed.
+func (w *Writer) Band(img *pixel.Image) error {
+	if img.Width != w.header.Width() {
+		return fmt.Errorf("a band of %d pixels does not fit a picture of %d", img.Width, w.header.Width())
+	}
+	chosen, err := Select(img, w.passes)
 	if err != nil {
 		return err
 	}
-	return imagefile.WriteAll(w, p)
+	planes := samples(w.encoding, chosen, w.header, w.lines)
+	w.lines += img.Height
+	return w.file.WriteLines(0, img.Height, planes)
 }
 
-// store turns planes of light into samples as the encoding has them.
-func store(e output.Encoding, img *pixel.Image, passes []pass.Code) (imagefile.Part, error) {
-	var planes []pixel.Plane
-	var halves []bool
+// Close finishes the file. It is an error if lines are missing.
+func (w *Writer) Close() error { return w.file.Close() }
+
+// begin begins a file as the encoding says.
+func begin(out io.Writer, e output.Encoding, header imagefile.Header) (imagefile.Writer, error) {
+	switch e.Format {
+	case output.EXR:
+		seeker, ok := out.(io.WriteSeeker)
+		if !ok {
+			return nil, fmt.Errorf("an OpenEXR file needs a place where it can be gone back")
+		}
+		return exr.NewWriter(seeker, exrPart(e, header))
+	case output.PNG:
+		return png.NewWriter(out, header, png.Options{Effort: e.Level})
+	case output.JPEG:
+		return jpeg.NewWriter(out, header, jpeg.Options{Quality: e.Level, Full: e.Compression == output.DCTFull})
+	case output.TIFF:
+		return tiff.NewWriter(out, header, tiff.Options{Compression: tiffCompressions[e.Compression], Level: e.Level})
+	case output.TGA:
+		return tga.NewWriter(out, header, tga.Options{Runs: e.Compression == output.RLE})
+	case output.DPX:
+		return dpx.NewWriter(out, header)
+	case output.HDR:
+		return hdr.NewWriter(out, header)
+	case output.BMP:
+		return bmp.NewWriter(out, header)
+	}
+	return nil, fmt.Errorf("there is no file format %q", e.Format)
+}
+
+func exrPart(e output.Encoding, header imagefile.Header) exr.Part {
+	part := exr.Part{Header: header, Compression: exrCompressions[e.Compression], Level: e.Level}
+	if e.Compression == output.DWAA || e.Compression == output.DWAB {
+		part.Level, part.Loss = 0, float32(e.Level)
+	}
+	return part
+}
+
+// head returns the header of a file.
+func head(e output.Encoding, width, height int, passes []pass.Code, h Header) (imagefile.Header, error) {
+	if err := e.Check(); err != nil {
+		return imagefile.Header{}, err
+	}
+	if err := e.Holds(passes); err != nil {
+		return imagefile.Header{}, err
+	}
+	out := imagefile.Plain(width, height, imagefile.Float)
 	for _, code := range passes {
 		described, err := pass.Find(code)
 		if err != nil {
-			return imagefile.Part{}, err
+			return imagefile.Header{}, err
 		}
 		for _, name := range e.Channels(described) {
-			planes = append(planes, *img.Plane(name))
-			halves = append(halves, e.Half(described))
+			c := imagefile.Channel{Name: name, Type: imagefile.Float}
+			switch {
+			case e.Depth == output.Eight:
+				c.Type = imagefile.Uint8
+			case !e.Floating():
+				c.Type = imagefile.Uint16
+			case e.Half(described):
+				c.Type = imagefile.Half
+			}
+			out.Channels = append(out.Channels, c)
 		}
 	}
-	p := imagefile.Part{Header: imagefile.Plain(img.Width, img.Height, imagefile.Float), Planes: make([][]byte, len(planes))}
-	for i, plane := range planes {
-		c := imagefile.Channel{Name: plane.Name, Type: imagefile.Float}
-		switch {
-		case e.Depth == output.Eight:
-			c.Type = imagefile.Uint8
-		case !e.Floating():
-			c.Type = imagefile.Uint16
-		case halves[i]:
-			c.Type = imagefile.Half
-		}
-		p.Channels = append(p.Channels, c)
-		p.Planes[i] = make([]byte, c.Type.Size()*len(plane.Data))
-	}
-	if p.Channel("A") >= 0 {
-		p.Alpha = imagefile.Premultiplied
+	if out.Channel("A") >= 0 {
+		out.Alpha = imagefile.Premultiplied
 		if e.Alpha == output.Straight {
-			p.Alpha = imagefile.Straight
+			out.Alpha = imagefile.Straight
 		}
+	}
+	if !e.Floating() {
+		out.Curve = e.Curve
+	}
+	out.PixelAspect = h.PixelAspect
+	out.Attributes = h.attributes(e.Format)
+	if e.Format == output.EXR && h.Window.Size() == out.DataWindow.Size() {
+		out.DataWindow, out.DisplayWindow = h.Window, h.Display
+	}
+	if e.Format == output.EXR && out.Alpha == imagefile.Straight {
+		out.Attributes = append(out.Attributes, imagefile.Attribute{Name: alphaFact, Value: string(output.Straight)})
+	}
+	return out, nil
+}
+
+// samples turns planes of light into samples as the encoding has them; the image's first line is one of the picture.
+func samples(e output.Encoding, img *pixel.Image, header imagefile.Header, line int) [][]byte {
+	p := imagefile.Part{Header: header, Planes: make([][]byte, len(header.Channels))}
+	planes := make([]pixel.Plane, len(header.Channels))
+	for i, c := range header.Channels {
+		planes[i] = *img.Plane(c.Name)
+		p.Planes[i] = make([]byte, c.Type.Size()*len(planes[i].Data))
 	}
 	if e.Floating() {
 		storeLight(p, img, planes)
-		return p, nil
+	} else {
+		storeCodes(p, e, planes, line)
 	}
-	p.Curve = e.Curve
-	storeCodes(p, e, planes)
-	return p, nil
+	return p.Planes
 }
 
 // storeLight stores floats.
@@ -133,13 +191,13 @@ func storeLight(p imagefile.Part, img *pixel.Image, planes []pixel.Plane) {
 // storeCodes stores colour that is encoded for a display. Straight colour is encoded as if nothing shone through;
 // premultiplied codes are these times alpha, so that readers get them back by dividing; without alpha colour stands over
 // black as it is.
-func storeCodes(p imagefile.Part, e output.Encoding, planes []pixel.Plane) {
+func storeCodes(p imagefile.Part, e output.Encoding, planes []pixel.Plane, line int) {
 	code := pixel.NewEncoder(e.Depth.Bits(), e.Curve, e.Dither)
 	largest := float32(int(1)<<e.Depth.Bits() - 1)
 	alpha := p.Channel("A")
-	eachBand(p.Width()*p.Height(), func(from, behind int) {
+	eachBand(len(planes[0].Data), func(from, behind int) {
 		for i := from; i < behind; i++ {
-			x, y := i%p.Width(), i/p.Width()
+			x, y := i%p.Width(), line+i/p.Width()
 			a := float32(1)
 			if alpha >= 0 {
 				a = planes[alpha].Data[i]

@@ -110,3 +110,12 @@ func (img *Image) Crop(r image.Rectangle) *Image {
 	}
 	return out
 }
+
+// Paste puts another image's planes into those of the same order, with its top left corner at x, y.
+func (img *Image) Paste(part *Image, x, y int) {
+	for i, p := range part.Planes {
+		for row := range part.Height {
+			copy(img.Planes[i].Data[(y+row)*img.Width+x:][:part.Width], p.Data[row*part.Width:])
+		}
+	}
+}

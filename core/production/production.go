@@ -81,6 +81,7 @@ type Quality struct {
 	Samples int              `json:"samples"` // along each edge of a pixel
 	Filter  pixel.Filter     `json:"filter"`
 	Effort  sampling.Effort  `json:"effort,omitzero"`
+	Tiles   raster.Tiling    `json:"tiles,omitzero"` // that a frame is rendered in; none for as many as its size needs
 	Full    bool             `json:"full"` // good enough to deliver
 }
 

@@ -147,6 +147,9 @@ func (s Standards) problems(ps *problems) {
 		if err := q.Effort.Check(); err != nil {
 			ps.add(StandardsStation, where, "effort", "%s", err)
 		}
+		if err := q.Tiles.Check(); err != nil {
+			ps.add(StandardsStation, where, "tiles", "%s", err)
+		}
 	}
 	if len(s.Qualities) == 0 {
 		ps.add(StandardsStation, "qualities", "code", "there is no quality; add one")

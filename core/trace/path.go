@@ -201,7 +201,7 @@ func (p *path) glowing(origin, direction geom.Vec, h *hit, s *surface) {
 func (p *path) scatter(s *surface, direction geom.Vec) (origin, to geom.Vec, goesOn bool) {
 	n := p.scattered
 	f := newScatterer(s, direction, p.softness, p.used.Diffuse < p.limits.Diffuse, p.used.Glossy < p.limits.Glossy)
-	if f.body == (geom.Vec{}) && f.rim == (geom.Vec{}) && f.passing == 0 {
+	if f.body == (geom.Vec{}) && f.head == (geom.Vec{}) && f.rim == (geom.Vec{}) && f.passing == 0 {
 		return origin, to, false
 	}
 	choice := p.random.one(vertex(n, dimLobe))

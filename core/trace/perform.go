@@ -23,8 +23,10 @@ import (
 type Outside struct {
 	Open  func(path string) (io.ReadCloser, error)
 	Write func(path string, data []byte) error
-	Now   func() time.Time
-	Say   func(job.Message) // is never called by two goroutines at once
+	// Create begins a file that is written bit by bit; nil where files are only written whole.
+	Create func(path string) (File, error)
+	Now    func() time.Time
+	Say    func(job.Message) // is never called by two goroutines at once
 	// Memory returns the most bytes that the program has taken so far; nil where nobody knows.
 	Memory func() int64
 }
@@ -105,33 +107,30 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		Samples: j.Samples, Filter: j.Filter, Effort: j.Effort, OtherFilter: j.OtherFilter,
 		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground, Depth: j.Depth, OcclusionRadius: j.OcclusionRadius,
 	}
-	img, stats, err := world.RenderWatched(ctx, j.View.Camera, settings, watching(f.Number, o))
-	if err != nil {
-		return err
-	}
-	rendered := o.Now().Sub(began)
 	_, optics, err := world.CameraPose(j.View.Camera)
 	if err != nil {
 		return err
 	}
 	h := picture.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, FocalLength: j.View.Setup.FocalOf(optics)}
-	if region := j.Region.Rectangle(); !region.Empty() {
+	region := j.Region.Rectangle()
+	if !region.Empty() && !j.CutOut {
 		h.Window, h.Display = region, image.Rect(0, 0, j.Size.Width, j.Size.Height)
 	}
-	f.Facts = append(f.Facts[:len(f.Facts):len(f.Facts)], effortFacts(j, stats)...)
-	for _, out := range f.Files {
-		h := h
-		h.Attributes = world.cryptomattes(out.Passes)
-		text, err := encodeFile(img, h, j, f, out, rendered)
-		if err != nil {
-			return fmt.Errorf("%s: %w", out.Path, err)
-		}
-		if err := o.Write(out.Path, text); err != nil {
-			return err
-		}
-		o.Say(job.Message{Event: job.Wrote, Frame: f.Number, Path: out.Path, Bytes: int64(len(text)), Seconds: o.Now().Sub(began).Seconds(), RaysPerSecond: float64(stats.Rays) / max(1e-9, stats.Took.Seconds()), Memory: o.memory()})
+	tiling := j.Tiles
+	if region.Empty() {
+		tiling = tiling.For(j.Size)
+	} else {
+		tiling = tiling.For(raster.Size{Width: region.Dx(), Height: region.Dy()})
 	}
-	return nil
+	if !tiling.Single() && o.Create != nil && j.Effort.Seconds == 0 { // a time limit is for all of a picture at once
+		return tiled(ctx, world, settings, tiling, j, f, h, o)
+	}
+	img, stats, err := world.RenderWatched(ctx, j.View.Camera, settings, watching(f.Number, o))
+	if err != nil {
+		return err
+	}
+	f.Facts = append(f.Facts[:len(f.Facts):len(f.Facts)], effortFacts(j, stats)...)
+	return writeWhole(img, h, j, f, f.Files, began, stats, o, world)
 }
 
 // watching says how far a frame has come, each time that a tenth more is done.

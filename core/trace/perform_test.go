@@ -96,3 +96,112 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 		t.Errorf("a file that cannot be written: %v", err)
 	}
 }
+
+// memoryFile is a file of a test.
+type memoryFile struct {
+	data    []byte
+	at      int64
+	done    func([]byte)
+	dropped func()
+}
+
+func (m *memoryFile) Write(p []byte) (int, error) {
+	if need := m.at + int64(len(p)); need > int64(len(m.data)) {
+		m.data = append(m.data, make([]byte, need-int64(len(m.data)))...)
+	}
+	m.at += int64(copy(m.data[m.at:], p))
+	return len(p), nil
+}
+
+func (m *memoryFile) Seek(offset int64, whence int) (int64, error) {
+	switch whence {
+	case io.SeekCurrent:
+		offset += m.at
+	case io.SeekEnd:
+		offset += int64(len(m.data))
+	}
+	m.at = offset
+	return offset, nil
+}
+
+func (m *memoryFile) Commit() (int64, error) { m.done(m.data); return int64(len(m.data)), nil }
+func (m *memoryFile) Abandon()               { m.dropped() }
+
+// A frame that is rendered in tiles gives the same files as a whole one, byte by byte, in every format, whether they are written as tiles come or
+// from the whole picture; with a region kept in the picture and cut out; and what could not be finished is not there.
+func TestTilesGiveTheSameFiles(t *testing.T) {
+	var sceneFile bytes.Buffer
+	if err := room().Write(&sceneFile); err != nil {
+		t.Fatal(err)
+	}
+	stamped := stamp.Stamp{On: true, Percent: 20, Opacity: 1, Lines: []stamp.Line{{Place: stamp.TopLeft, Text: "hello"}}}
+	passes := []pass.Code{pass.Beauty, pass.Denoised, pass.Depth, pass.CryptoObject}
+	var files []job.File
+	for _, f := range []output.Format{output.EXR, output.PNG, output.TIFF, output.DPX, output.JPEG} {
+		file := job.File{Path: "plain." + f.Ext(), Encoding: f.Usual(), Passes: []pass.Code{pass.Beauty}}
+		if f == output.EXR {
+			file.Passes = passes
+		}
+		files = append(files, file)
+	}
+	dithered := output.PNG.Usual()
+	dithered.Depth, dithered.Dither = output.Eight, pixel.Dithers()[len(pixel.Dithers())-1]
+	files = append(files, job.File{Path: "dithered.png", Encoding: dithered, Passes: []pass.Code{pass.Beauty}})
+	files = append(files, job.File{Path: "stamped.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}, Stamp: stamped})
+	files = append(files, job.File{Path: "small.exr", Encoding: output.EXR.Usual(), Passes: passes, Size: raster.Size{Width: 20, Height: 15}, Kernel: pixel.Mitchell})
+	base := job.Job{
+		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
+		Size: raster.Size{Width: 60, Height: 45}, Passes: passes, Samples: 2, Filter: pixel.Gaussian, DepthBackground: 500, Frames: []job.Frame{{Number: 1001, Files: files}},
+	}
+	perform := func(j job.Job, fail string) (map[string][]byte, error) {
+		written := map[string][]byte{}
+		err := Perform(context.Background(), j, Outside{
+			Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
+			Write: func(path string, data []byte) error { written[path] = data; return nil },
+			Create: func(path string) (File, error) {
+				if path == fail {
+					return nil, io.ErrShortWrite
+				}
+				return &memoryFile{done: func(data []byte) { written[path] = data }, dropped: func() { delete(written, path) }}, nil
+			},
+			Now: time.Now, Say: func(job.Message) {},
+		})
+		return written, err
+	}
+	for name, change := range map[string]func(*job.Job){
+		"whole": func(*job.Job) {}, "a region": func(j *job.Job) { j.Region = &job.Region{X: 7, Y: 11, Width: 40, Height: 30} },
+		"a region, cut out": func(j *job.Job) { j.Region, j.CutOut = &job.Region{X: 7, Y: 11, Width: 40, Height: 30}, true },
+		"spread":            func(j *job.Job) { j.Effort.Splat = true },
+	} {
+		j := base
+		change(&j)
+		j.Tiles = raster.Bands(1)
+		want, err := perform(j, "")
+		if err != nil || len(want) != len(files) {
+			t.Fatalf("%s: %d files, %v", name, len(want), err)
+		}
+		for _, tiling := range []raster.Tiling{raster.Bands(4), {Columns: 3, Rows: 2}} {
+			j.Tiles = tiling
+			got, err := perform(j, "")
+			if err != nil {
+				t.Fatal(err)
+			}
+			for path, data := range want {
+				if !bytes.Equal(got[path], data) {
+					t.Errorf("%s in %v tiles: %s is another file", name, tiling, path)
+				}
+			}
+		}
+		p, err := picture.Decode(want["plain.exr"])
+		if err != nil {
+			t.Fatal(err)
+		}
+		if j.Region != nil && (p.Image.Width != 40 || p.Image.Height != 30) {
+			t.Errorf("%s: the picture is %d × %d", name, p.Image.Width, p.Image.Height)
+		}
+	}
+	base.Tiles = raster.Bands(3)
+	if got, err := perform(base, "plain.tif"); err == nil || len(got) > 0 {
+		t.Errorf("with a file that cannot be written there are %d others, %v", len(got), err)
+	}
+}

@@ -76,6 +76,13 @@ func main() {
 				o.Planes[k].Name = []string{"R", "G", "B"}[k]
 			}
 		}
+		if len(o.Planes) == 3 {
+			a := pixel.Plane{Name: "A", Data: make([]float32, o.Width*o.Height)}
+			for i := range a.Data {
+				a.Data[i] = 1
+			}
+			o.Planes = append(o.Planes, a)
+		}
 		var b bytes.Buffer
 		enc.Alpha = output.NoAlpha
 		if err := picture.Encode(&b, enc, o, []pass.Code{pass.Beauty}, picture.Header{}); err != nil {

@@ -82,7 +82,7 @@ type Quality struct {
 	Filter  pixel.Filter     `json:"filter"`
 	Effort  sampling.Effort  `json:"effort,omitzero"`
 	Tiles   raster.Tiling    `json:"tiles,omitzero"` // that a frame is rendered in; none for as many as its size needs
-	Full    bool             `json:"full"` // good enough to deliver
+	Full    bool             `json:"full"`           // good enough to deliver
 }
 
 // A View is a camera of the scene under a look.

@@ -193,6 +193,7 @@ func (w *World) skyLight(d geom.Vec) geom.Vec {
 type skyTable struct {
 	*around
 	dark bool
+	mean float64 // of the brightest channel, over all directions
 }
 
 // skyColumns is how fine a look's sky is weighed, in cells all around.
@@ -210,6 +211,9 @@ func (w *World) weighSky() skyTable {
 		table.around = newAround(e, look.Environment{})
 	}
 	table.dark = table.sums[len(table.sums)-1] == 0 || table.factor == 0
+	for i, light := range table.light {
+		table.mean += light.Max() * table.factor * math.Sin(math.Pi*(float64(i/table.width)+0.5)/float64(table.height)) * math.Pi / 2 / float64(len(table.light))
+	}
 	return table
 }
 

@@ -153,15 +153,21 @@ type shining struct {
 	density  float64  // of the choice, per square metre
 }
 
-// pick returns a point on a glowing triangle for what is lit at p: choice chooses the cluster and the triangle, u and v the place.
-func (w *World) pickGlow(p geom.Vec, time, choice, u, v float64) (shining, bool) {
-	g := &w.glow
+// glowWeights weighs the clusters for what is lit at p, and returns the sum, which is about the light that they send there.
+func (t *tracer) glowWeights(p geom.Vec) float64 {
+	t.glows = t.glows[:0]
 	total := 0.0
-	var weights [mostClusters]float64
-	for i := range g.clusters {
-		weights[i] = g.clusters[i].weight(p)
-		total += weights[i]
+	for i := range t.glow.clusters {
+		w := t.glow.clusters[i].weight(p)
+		t.glows = append(t.glows, w)
+		total += w
 	}
+	return total
+}
+
+// pickGlow returns a point on a glowing triangle, after glowWeights: choice chooses the cluster and the triangle, u and v the place.
+func (t *tracer) pickGlow(total, choice, u, v float64) (shining, bool) {
+	g, weights := &t.glow, t.glows
 	target := choice * total
 	i := 0
 	for ; i < len(g.clusters)-1 && target >= weights[i]; i++ {
@@ -171,15 +177,15 @@ func (w *World) pickGlow(p geom.Vec, time, choice, u, v float64) (shining, bool)
 	share := weights[i] / total
 	within := min(1, max(0, target/weights[i])) * c.power
 	k := min(sort.SearchFloat64s(c.sums, within), len(c.sums)-1)
-	t := c.triangles[k]
-	corner, e1, e2 := w.cornersOf(t.instance, t.triangle, time)
+	chosen := c.triangles[k]
+	corner, e1, e2 := t.cornersOf(chosen.instance, chosen.triangle, t.time)
 	cross := e1.Cross(e2)
 	area := cross.Length() / 2
 	if area == 0 {
 		return shining{}, false
 	}
 	root := math.Sqrt(u)
-	s := shining{instance: t.instance, triangle: t.triangle, u: 1 - root, v: v * root, normal: cross.Unit(), density: share * t.power / c.power / area}
+	s := shining{instance: chosen.instance, triangle: chosen.triangle, u: 1 - root, v: v * root, normal: cross.Unit(), density: share * chosen.power / c.power / area}
 	s.point = corner.Add(e1.Scale(s.u)).Add(e2.Scale(s.v))
 	return s, true
 }

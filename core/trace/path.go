@@ -10,7 +10,7 @@ import (
 
 const (
 	faint     = 0.02 // exposed light below which a source is asked for only as often as it is worth
-	softened  = 0.1  // least alpha of highlights that are lit by way of a diffuse surface, against bright specks (Kaplanyan and Dachsbacher 2013)
+	softened  = 0.25 // least alpha of highlights that are lit by way of a diffuse surface, against bright specks (Kaplanyan and Dachsbacher 2013)
 	mostSteps = 256  // of one path, over all that does not scatter
 	sunSprite = 60   // the most light that the camera itself sees in a sun's disc
 )
@@ -300,39 +300,49 @@ const (
 	sharpBody  = 0.1
 )
 
+// leastAsked is how often each kind of source is asked at least.
+const leastAsked = 0.1
+
 // light adds what a surface sends on of the light that shines straight on it: from one lamp, from one direction of the sky, and from
-// one point that glows. Beyond the first surface only one of the three is asked.
+// one point that glows. Beyond the first surface only one of the three is asked, by how much light it may send.
 func (p *path) light(s *surface, f *scatterer, n int) {
 	p.asked = asked{}
-	if len(p.lights) > 0 {
+	u, v := p.random.pair(vertex(n, dimLampPlace))
+	lamps, glow := p.lampWeights(s, u, v), p.glowWeights(s.point)
+	if lamps > 0 {
 		p.asked.lamps = 1
 	}
 	if !p.World.sky.dark && !(f.alpha < sharpAlpha && f.body.Max() < sharpBody) {
 		p.asked.sky = 1
 	}
-	if len(p.World.glow.clusters) > 0 {
+	if glow > 0 {
 		p.asked.glow = 1
 	}
 	if kinds := p.asked.lamps + p.asked.sky + p.asked.glow; n > 0 && kinds > 1 {
-		p.asked.lamps, p.asked.sky, p.asked.glow = p.asked.lamps/kinds, p.asked.sky/kinds, p.asked.glow/kinds
+		sky := p.asked.sky * p.World.sky.mean * math.Pi / 2
+		all := lamps + sky + glow/2
+		share := func(asked, light float64) float64 {
+			return asked * (leastAsked + (1-leastAsked*kinds)*light/all)
+		}
+		p.asked = asked{share(p.asked.lamps, lamps), share(p.asked.sky, sky), share(p.asked.glow, glow/2)}
 		switch kind := p.random.one(vertex(n, dimSource)); {
 		case kind < p.asked.lamps:
-			p.lamps(s, f, n)
+			p.fromLamp(s, f, n, lamps, u, v)
 		case kind < p.asked.lamps+p.asked.sky:
 			p.fromSky(s, f, n)
 		default:
-			p.fromGlow(s, f, n)
+			p.fromGlow(s, f, n, glow)
 		}
 		return
 	}
 	if p.asked.lamps > 0 {
-		p.lamps(s, f, n)
+		p.fromLamp(s, f, n, lamps, u, v)
 	}
 	if p.asked.sky > 0 {
 		p.fromSky(s, f, n)
 	}
 	if p.asked.glow > 0 {
-		p.fromGlow(s, f, n)
+		p.fromGlow(s, f, n, glow)
 	}
 }
 
@@ -343,9 +353,9 @@ func (p *path) fromSky(s *surface, f *scatterer, n int) {
 	}
 }
 
-func (p *path) fromGlow(s *surface, f *scatterer, n int) {
+func (p *path) fromGlow(s *surface, f *scatterer, n int, total float64) {
 	u, v := p.random.pair(vertex(n, dimGlowPlace))
-	place, ok := p.pickGlow(s.point, p.time, p.random.one(vertex(n, dimGlow)), u, v)
+	place, ok := p.pickGlow(total, p.random.one(vertex(n, dimGlow)), u, v)
 	if !ok {
 		return
 	}
@@ -363,8 +373,8 @@ func (p *path) fromGlow(s *surface, f *scatterer, n int) {
 // lampWeight is how often a lamp is chosen, by the light that it sends to a surface and the cosine there.
 func lampWeight(light geom.Vec, cos float64) float64 { return light.Max() * max(0.02, cos) }
 
-func (p *path) lamps(s *surface, f *scatterer, n int) {
-	u, v := p.random.pair(vertex(n, dimLampPlace))
+// lampWeights weighs the lamps for a surface, and returns the sum; u and v choose the place on a sun's disc.
+func (p *path) lampWeights(s *surface, u, v float64) float64 {
 	weights := p.weights[:0]
 	total := 0.0
 	for i := range p.lights {
@@ -376,9 +386,11 @@ func (p *path) lamps(s *surface, f *scatterer, n int) {
 		weights = append(weights, weight)
 	}
 	p.weights = weights
-	if total == 0 {
-		return
-	}
+	return total
+}
+
+func (p *path) fromLamp(s *surface, f *scatterer, n int, total, u, v float64) {
+	weights := p.weights
 	target := p.random.one(vertex(n, dimLamp)) * total
 	k := 0
 	for last := len(weights) - 1; k < last && target >= weights[k]; k++ {

@@ -13,7 +13,8 @@ type tracer struct {
 	bent         bool    // visible has gone through glass that bends or blurs
 	clamp        float64 // most exposed light that one indirect way may add; 0 for no end
 	groups       *grouping
-	weights      []float64 // of lamps
+	weights      []float64 // of lamps, for the point that is lit
+	glows        []float64 // of clusters, likewise
 	outer, inner walk
 }
 

@@ -4,6 +4,7 @@ import (
 	"image"
 	"math"
 	"runtime"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -17,7 +18,7 @@ const (
 	searchReach  = 5 // pixels around that are averaged
 	patchReach   = 3 // around each, that are compared
 	smoothReach  = 3 // over which noise is averaged
-	denoiseReach = searchReach + patchReach + smoothReach
+	denoiseReach = searchReach + patchReach + smoothReach + 1
 	likeness     = 0.45 // how many times its noise a colour may differ
 	guideLike    = 0.6  // and a guide
 	guideLeast   = 1e-3 // of a guide's noise, squared
@@ -113,6 +114,46 @@ func (n *noisy) around(x, y int, do func(at int)) {
 	}
 }
 
+// Specks are pixels of which one half of the samples has seen so much more light than the other one, and than all pixels around, that it was met by chance.
+const (
+	speckTimes = 3.0
+	speckLeast = 0.1 // of exposed light
+)
+
+// sweep puts what the other half has seen in the place of specks.
+func (n *noisy) sweep() {
+	bright := func(v [3]float32) float32 { return v[0] + v[1] + v[2] }
+	var swept [2][][3]float32
+	for half := range swept {
+		swept[half] = slices.Clone(n.light[half])
+	}
+	n.bands(func(from, to int) {
+		for y := from; y < to; y++ {
+			for x := n.window.Min.X; x < n.window.Max.X; x++ {
+				at := y*n.width + x
+				for half := range swept {
+					own, other := bright(n.light[half][at]), bright(n.light[1-half][at])
+					if own < speckTimes*other+3*speckLeast {
+						continue
+					}
+					around := float32(0)
+					for v := max(n.window.Min.Y, y-1); v <= min(n.window.Max.Y-1, y+1); v++ {
+						for u := max(n.window.Min.X, x-1); u <= min(n.window.Max.X-1, x+1); u++ {
+							if u != x || v != y {
+								around = max(around, bright(n.light[half][v*n.width+u]))
+							}
+						}
+					}
+					if own > around {
+						swept[half][at] = n.light[1-half][at]
+					}
+				}
+			}
+		}
+	})
+	n.light = swept
+}
+
 // measure finds the noise of everything.
 func (n *noisy) measure() {
 	n.bands(func(from, to int) {
@@ -152,6 +193,7 @@ func (p *rendering) denoise() {
 	if n.window.Empty() || p.stopped.Load() {
 		return
 	}
+	n.sweep()
 	n.measure()
 	n.bands(func(from, to int) { n.smooth(from, to, planes, &p.stopped) })
 }

@@ -38,7 +38,7 @@ func sameAsWhole(t *testing.T, what string, whole, part *pixel.Image, at image.P
 // Pixels that stop when they are quiet, samples that are spread over several pixels, and pictures whose noise is taken away are the same in one piece or in
 // several, on one core or more.
 func TestSameBitsHoweverAPictureIsMade(t *testing.T) {
-	base := settings(96)
+	base := settings(64)
 	base.Samples = 6
 	base.Passes = []pass.Code{pass.Beauty, pass.Albedo, pass.CryptoObject, pass.SampleCount, pass.Variance}
 	for name, change := range map[string]func(*Settings){
@@ -60,7 +60,7 @@ func TestSameBitsHoweverAPictureIsMade(t *testing.T) {
 		single := render(t, w, s)
 		runtime.GOMAXPROCS(old)
 		sameAsWhole(t, name+", on one core", whole, single, image.Point{})
-		s.Region = image.Rect(13, 41, 71, 90)
+		s.Region = image.Rect(13, 29, 51, 60)
 		sameAsWhole(t, name, whole, render(t, w, s), s.Region.Min)
 		if counts := whole.Plane("samples.N"); counts != nil && s.Effort.Noise > 0 {
 			if st := counts.Stats(); st.Min != 4 || st.Max != 36 || st.Mean > 30 {
@@ -73,10 +73,10 @@ func TestSameBitsHoweverAPictureIsMade(t *testing.T) {
 // What is asked of noise is what is left: where pixels stopped, the picture differs from one of many more samples by about as much.
 func TestNoiseEndsWhereItIsAskedTo(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
-	s := settings(48)
+	s := settings(40)
 	s.Passes, s.Samples, s.Effort = []pass.Code{pass.Beauty, pass.SampleCount}, 24, sampling.Effort{Noise: 0.04}
 	img := render(t, w, s)
-	s.Samples, s.Effort, s.Frame = 40, sampling.Effort{}, 7
+	s.Samples, s.Effort, s.Frame = 30, sampling.Effort{}, 7
 	truth := render(t, w, s)
 	square, n := 0.0, 0
 	for i := range img.Planes[0].Data {
@@ -100,7 +100,7 @@ func TestBothWaysToFilterAgree(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	for _, f := range []pixel.Filter{pixel.TriangleFilter, pixel.Gaussian, pixel.BSplineFilter, pixel.MitchellFilter} {
 		s := settings(32)
-		s.Passes, s.Samples, s.Filter = []pass.Code{pass.Albedo}, 20, f
+		s.Passes, s.Samples, s.Filter = []pass.Code{pass.Albedo}, 10, f
 		placed := render(t, w, s)
 		s.Effort.Splat = true
 		spread := render(t, w, s)
@@ -108,7 +108,7 @@ func TestBothWaysToFilterAgree(t *testing.T) {
 			if x, y := i%32, i/32; x < 3 || y < 3 || x > 28 || y > 28 {
 				continue // beyond the edges there are no samples to be spread
 			}
-			if d := math.Abs(float64(v - spread.Planes[0].Data[i])); d > 0.03 {
+			if d := math.Abs(float64(v - spread.Planes[0].Data[i])); d > 0.05 {
 				t.Errorf("%s: pixel %d is %v, and %v spread", f, i, v, spread.Planes[0].Data[i])
 			}
 		}
@@ -118,14 +118,14 @@ func TestBothWaysToFilterAgree(t *testing.T) {
 // The denoised picture lies nearer to one of many samples than the noisy one, which stays as it is without it.
 func TestNoiseIsTakenAway(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
-	s := settings(64)
+	s := settings(48)
 	s.Samples, s.Passes = 3, []pass.Code{pass.Beauty, pass.Denoised}
 	img := render(t, w, s)
 	s.Passes = []pass.Code{pass.Beauty}
 	if plain := render(t, w, s); !slices.Equal(plain.Plane("G").Data, img.Plane("G").Data) {
 		t.Error("the picture itself is another one when it is denoised, too")
 	}
-	s.Samples = 32
+	s.Samples = 20
 	truth := render(t, w, s)
 	off := func(name string) float64 {
 		sum := 0.0
@@ -135,7 +135,7 @@ func TestNoiseIsTakenAway(t *testing.T) {
 		}
 		return sum
 	}
-	if noisy, quiet := off("G"), off("denoised.G"); quiet > 0.6*noisy {
+	if noisy, quiet := off("G"), off("denoised.G"); quiet > 0.7*noisy {
 		t.Errorf("squares of what is off add up to %v, and denoised to %v", noisy, quiet)
 	}
 	for i, a := range img.Plane("A").Data {

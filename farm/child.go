@@ -108,14 +108,30 @@ func (l *Log) message(m job.Message) {
 	case job.Started:
 		l.Add("frame %d started", m.Frame)
 	case job.Progress:
-		l.Add("%3.0f %%", m.Progress*100)
+		text := fmt.Sprintf("%3.0f %%", m.Progress*100)
+		if m.Remaining > 0 {
+			text += fmt.Sprintf(", %.1f s left", m.Remaining)
+		}
+		l.Add("%s%s", text, taken(m))
 	case job.Wrote:
-		l.Add("wrote %s, %d bytes, after %.2f s", filepath.Base(m.Path), m.Bytes, m.Seconds)
+		l.Add("wrote %s, %d bytes, after %.2f s%s", filepath.Base(m.Path), m.Bytes, m.Seconds, taken(m))
 	case job.Finished:
 		l.Add("renderer finished")
 	default:
 		l.Add("%s: %s", m.Event, m.Text)
 	}
+}
+
+// taken says how fast a renderer is and how much memory it has taken, as far as it tells.
+func taken(m job.Message) string {
+	text := ""
+	if m.RaysPerSecond > 0 {
+		text += fmt.Sprintf(", %.2f million rays/s", m.RaysPerSecond/1e6)
+	}
+	if m.Memory > 0 {
+		text += fmt.Sprintf(", %.0f MB at most", float64(m.Memory)/1e6)
+	}
+	return text
 }
 
 func (l *Log) String() string {

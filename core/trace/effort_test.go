@@ -73,10 +73,10 @@ func TestSameBitsHoweverAPictureIsMade(t *testing.T) {
 // What is asked of noise is what is left: where pixels stopped, the picture differs from one of many more samples by about as much.
 func TestNoiseEndsWhereItIsAskedTo(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
-	s := settings(40)
+	s := settings(36)
 	s.Passes, s.Samples, s.Effort = []pass.Code{pass.Beauty, pass.SampleCount}, 24, sampling.Effort{Noise: 0.04}
 	img := render(t, w, s)
-	s.Samples, s.Effort, s.Frame = 30, sampling.Effort{}, 7
+	s.Samples, s.Effort, s.Frame = 24, sampling.Effort{}, 7
 	truth := render(t, w, s)
 	square, n := 0.0, 0
 	for i := range img.Planes[0].Data {
@@ -99,13 +99,13 @@ func TestNoiseEndsWhereItIsAskedTo(t *testing.T) {
 func TestBothWaysToFilterAgree(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	for _, f := range []pixel.Filter{pixel.TriangleFilter, pixel.Gaussian, pixel.BSplineFilter, pixel.MitchellFilter} {
-		s := settings(32)
+		s := settings(20)
 		s.Passes, s.Samples, s.Filter = []pass.Code{pass.Albedo}, 10, f
 		placed := render(t, w, s)
 		s.Effort.Splat = true
 		spread := render(t, w, s)
 		for i, v := range placed.Planes[0].Data {
-			if x, y := i%32, i/32; x < 3 || y < 3 || x > 28 || y > 28 {
+			if x, y := i%20, i/20; x < 3 || y < 3 || x > 16 || y > 16 {
 				continue // beyond the edges there are no samples to be spread
 			}
 			if d := math.Abs(float64(v - spread.Planes[0].Data[i])); d > 0.05 {

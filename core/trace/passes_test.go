@@ -264,7 +264,7 @@ func TestDepthsAreMeasured(t *testing.T) {
 // shadow there. The sign gives off what its material says, and the sky is what it is, both twice as bright at one stop.
 func TestPassesOfSurfacesAndSky(t *testing.T) {
 	s := settings(100)
-	s.Passes, s.Samples, s.Filter = []pass.Code{pass.Beauty, pass.Occlusion, pass.Shadow, pass.Emission, pass.Environment}, 8, pixel.Box
+	s.Passes, s.Samples, s.Filter = []pass.Code{pass.Beauty, pass.Occlusion, pass.Shadow, pass.Emission, pass.Environment}, 4, pixel.Box
 	l := overhead()
 	l.ExposureEV = 1
 	l.Sky.Zenith, l.Sky.Horizon = geom.Vec{X: 0.1, Y: 0.1, Z: 0.1}, geom.Vec{X: 0.1, Y: 0.1, Z: 0.1}

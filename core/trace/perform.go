@@ -9,7 +9,9 @@ import (
 	"sync"
 	"time"
 
+	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
+	"reelhouse/core/lens"
 	"reelhouse/core/look"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -112,6 +114,11 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		return err
 	}
 	h := picture.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, FocalLength: j.View.Setup.FocalOf(optics)}
+	_, _, projection, err := world.aim(j.View.Camera, settings)
+	if err != nil {
+		return err
+	}
+	h.Attributes = cameraAttributes(projection, j.Size)
 	region := j.Region.Rectangle()
 	if !region.Empty() && !j.CutOut {
 		h.Window, h.Display = region, image.Rect(0, 0, j.Size.Width, j.Size.Height)
@@ -131,6 +138,21 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	}
 	f.Facts = append(f.Facts[:len(f.Facts):len(f.Facts)], effortFacts(j, stats)...)
 	return writeWhole(img, h, j, f, f.Files, began, stats, o, world)
+}
+
+// cameraAttributes are what OpenEXR files say of a camera, as the project's "Standard Attributes" has it: where things lie for it, and in the whole picture.
+func cameraAttributes(p lens.Projection, size raster.Size) imagefile.Attributes {
+	single := func(m lens.Matrix) (out imagefile.M44f) {
+		for i, v := range m {
+			out[i] = float32(v)
+		}
+		return out
+	}
+	all := imagefile.Attributes{{Name: "worldToCamera", Value: single(p.ToCamera())}}
+	if m, ok := p.ToNDC(size); ok {
+		all = append(all, imagefile.Attribute{Name: "worldToNDC", Value: single(m)})
+	}
+	return all
 }
 
 // watching says how far a frame has come, each time that a tenth more is done.

@@ -9,7 +9,11 @@ import (
 	"testing"
 	"time"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/frame"
+	"reelhouse/core/geom"
+	"reelhouse/core/imagefile"
+	"reelhouse/core/imagefile/exr"
 	"reelhouse/core/job"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
@@ -17,6 +21,7 @@ import (
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
+	"reelhouse/core/sampling"
 	"reelhouse/core/stamp"
 )
 
@@ -203,5 +208,117 @@ func TestTilesGiveTheSameFiles(t *testing.T) {
 	base.Tiles = raster.Bands(3)
 	if got, err := perform(base, "plain.tif"); err == nil || len(got) > 0 {
 		t.Errorf("with a file that cannot be written there are %d others, %v", len(got), err)
+	}
+}
+
+// What a file itself says of its camera leads from its depths to its positions, within 1e-4 of the distance: for each pixel the point is sought whose
+// place in the picture and whose distance ahead are the pixel's, by the matrix of the header alone.
+func TestFilesSayWhereTheirCameraStands(t *testing.T) {
+	var sceneFile bytes.Buffer
+	if err := room().Write(&sceneFile); err != nil {
+		t.Fatal(err)
+	}
+	passes := []pass.Code{pass.Depth, pass.Position}
+	for name, setup := range map[string]camera.Setup{
+		"as it stands": {},
+		"shifted":      {Stand: &camera.Stand{Position: geom.Vec{X: 1, Y: 3, Z: 2}, Heading: 20, Tilt: -15, Roll: 5}, Focal: 24, ShiftAcross: 3, ShiftUp: -4},
+		"orthographic": {Stand: &camera.Stand{Position: geom.Vec{X: 1, Y: 3, Z: 2}, Heading: 20, Tilt: -15}, Parallel: 6},
+	} {
+		var file []byte
+		j := job.Job{
+			Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain(), Setup: setup}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
+			Size: raster.Size{Width: 40, Height: 30}, Passes: passes, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
+			Frames: []job.Frame{{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: passes}}}},
+		}
+		if err := Perform(context.Background(), j, Outside{
+			Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
+			Write: func(_ string, data []byte) error { file = data; return nil }, Now: time.Now, Say: func(job.Message) {},
+		}); err != nil {
+			t.Fatal(err)
+		}
+		parts, err := exr.ReadAll(file, 1<<30)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, ok := parts[0].Attributes.Get("worldToNDC").(imagefile.M44f)
+		if _, camera := parts[0].Attributes.Get("worldToCamera").(imagefile.M44f); !ok || !camera {
+			t.Fatalf("%s: the file has the attributes %v", name, parts[0].Attributes)
+		}
+		p, err := picture.Decode(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		column := func(i int) (geom.Vec, float64) {
+			return geom.Vec{X: float64(m[i]), Y: float64(m[4+i]), Z: float64(m[8+i])}, float64(m[12+i])
+		}
+		ax, bx := column(0)
+		ay, by := column(1)
+		aw, bw := column(3)
+		met := 0
+		for y := range 30 {
+			for x := range 40 {
+				depth := value(p.Image, "depth.Z", x, y)
+				if depth == 500 {
+					continue
+				}
+				met++
+				w, ahead, from := depth, aw, bw
+				if setup.Parallel > 0 { // the fourth number is 1, and the third the distance ahead
+					w = 1
+					ahead, from = column(2)
+				}
+				nx, ny := (float64(x)+0.5)/20-1, 1-(float64(y)+0.5)/15
+				// Three planes that meet in the point.
+				right := geom.Vec{X: nx*w - bx, Y: ny*w - by, Z: depth - from}
+				det := ax.Dot(ay.Cross(ahead))
+				point := ay.Cross(ahead).Scale(right.X).Add(ahead.Cross(ax).Scale(right.Y)).Add(ax.Cross(ay).Scale(right.Z)).Scale(1 / det)
+				want := geom.Vec{X: value(p.Image, "position.X", x, y), Y: value(p.Image, "position.Y", x, y), Z: value(p.Image, "position.Z", x, y)}
+				if point.Sub(want).Length() > 1e-4*depth {
+					t.Fatalf("%s: pixel %d, %d is at %v, by its depth and the file's camera at %v", name, x, y, want, point)
+				}
+			}
+		}
+		if met < 100 {
+			t.Errorf("%s: %d pixels met something", name, met)
+		}
+	}
+}
+
+// A file says that its frame was stopped, and how many samples it has got.
+func TestFilesSayWhatEndedTheirFrame(t *testing.T) {
+	var sceneFile bytes.Buffer
+	if err := room().Write(&sceneFile); err != nil {
+		t.Fatal(err)
+	}
+	var file []byte
+	var last job.Message
+	j := job.Job{
+		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
+		Size: raster.Size{Width: 40, Height: 30}, Passes: everything[:1], Samples: 64, Filter: pixel.Box, DepthBackground: 500, Effort: sampling.Effort{Seconds: 1e-6},
+		Frames: []job.Frame{{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything[:1]}}}},
+	}
+	if err := Perform(context.Background(), j, Outside{
+		Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
+		Write: func(_ string, data []byte) error { file = data; return nil }, Now: time.Now, Memory: func() int64 { return 12345 },
+		Say: func(m job.Message) {
+			if m.Event == job.Wrote {
+				last = m
+			}
+		},
+	}); err != nil {
+		t.Fatal(err)
+	}
+	p, err := picture.Decode(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := p.Fact("stopped"); got != "by its time limit of 1e-06 s" {
+		t.Errorf("the file says %q", got)
+	}
+	if got := p.Fact("samples"); !strings.HasSuffix(got, "a pixel of at most 4096") {
+		t.Errorf("the file says %q", got)
+	}
+	if last.RaysPerSecond <= 0 || last.Memory != 12345 {
+		t.Errorf("the last message is %+v", last)
 	}
 }

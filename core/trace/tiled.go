@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"io"
+	"slices"
 	"time"
 
 	"reelhouse/core/job"
@@ -95,7 +96,7 @@ func tiled(ctx context.Context, world *World, s Settings, tiling raster.Tiling, 
 			continue
 		}
 		header := h
-		header.Attributes, header.Facts = world.cryptomattes(out.Passes), append(j.Facts[:len(j.Facts):len(j.Facts)], f.Facts...)
+		header.Attributes, header.Facts = slices.Concat(h.Attributes, world.cryptomattes(out.Passes)), append(j.Facts[:len(j.Facts):len(j.Facts)], f.Facts...)
 		file, err := o.Create(out.Path)
 		if err != nil {
 			return err
@@ -156,7 +157,7 @@ func writeWhole(img *pixel.Image, h picture.Header, j job.Job, f job.Frame, file
 	rendered := o.Now().Sub(began)
 	for _, out := range files {
 		h := h
-		h.Attributes = world.cryptomattes(out.Passes)
+		h.Attributes = slices.Concat(h.Attributes, world.cryptomattes(out.Passes))
 		text, err := encodeFile(img, h, j, f, out, rendered)
 		if err != nil {
 			return fmt.Errorf("%s: %w", out.Path, err)

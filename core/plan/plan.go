@@ -152,9 +152,6 @@ func Build(p production.Production, m Measure) (Batch, error) {
 				o, _ := p.FindOutput(code)
 				s.Files = append(s.Files, files(p, o, patterns[code], size, s, list)...)
 			}
-			s.Passes = slices.DeleteFunc(s.Passes, func(code pass.Code) bool { // that no output wants
-				return !slices.ContainsFunc(s.Files, func(f FileSequence) bool { return slices.Contains(f.Passes, code) })
-			})
 			s.OtherFilter = list.Other(s.Passes, func(c production.PassChoice) bool { return c.OtherFilter })
 			s.forecast(quality, m)
 			b.Sequences = append(b.Sequences, s)

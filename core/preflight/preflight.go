@@ -165,6 +165,24 @@ var rules = []rule{
 			found("batch", NoFix, "The quality is %s: %s of the size, %d × %d samples.", b.Quality.Name, b.Quality.Scale, b.Quality.Samples, b.Quality.Samples)
 		}
 	}},
+	{"light-cut-off", "What takes bright specks away takes light away, and what stops the clock leaves noise.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
+		if !b.Quality.Full {
+			return
+		}
+		if clamp := b.Quality.Effort.Clamp; clamp > 0 {
+			found("batch", NoFix, "The quality %s is one to deliver, and limits what indirect light may add to %g. Its pictures are darker than they should be where bright things light others.", b.Quality.Name, clamp)
+		}
+		if seconds := b.Quality.Effort.Seconds; seconds > 0 {
+			found("batch", NoFix, "The quality %s is one to deliver, and ends every frame after %g s. Frames may differ in noise, and none can be rendered again the same.", b.Quality.Name, seconds)
+		}
+	}},
+	{"stretched-panorama", "A viewer for panoramas shows it stretched, or refuses it.", Warns, func(b plan.Batch, _ Facts, found func(string, Fix, string, ...any)) {
+		for _, s := range b.Sequences {
+			if s.Setup.AllAround && s.Size.Width != 2*s.Size.Height {
+				found(s.Title(), NoFix, "View %s shows all directions, whose picture is twice as wide as high; %v is not. Give the shot a size of 2:1.", s.View, s.Size)
+			}
+		}
+	}},
 	{"disk-too-small", "A full disk ends the night.", Refuses, func(b plan.Batch, f Facts, found func(string, Fix, string, ...any)) {
 		if need := b.Totals().Bytes; f.FreeBytes >= 0 && need > f.FreeBytes {
 			found("batch", NoFix, "About %.0f MB are needed and %.0f MB are free. Make room, or render less.", math.Ceil(need/1e6), math.Floor(f.FreeBytes/1e6))

@@ -72,6 +72,10 @@ func TestRules(t *testing.T) {
 		"quick-settings": {func(b *plan.Batch, _ *Facts) {
 			b.Quality = production.Quality{Name: "Draft", Scale: raster.Reduction{Percent: 25}, Samples: 2}
 		}, Warns, "25 %"},
+		"light-cut-off": {func(b *plan.Batch, _ *Facts) { b.Quality.Effort.Clamp = 8 }, Warns, "may add to 8"},
+		"stretched-panorama": {func(b *plan.Batch, _ *Facts) {
+			b.Sequences[0].Setup.AllAround = true
+		}, Warns, "twice as wide as high"},
 		"disk-too-small": {func(_ *plan.Batch, f *Facts) { f.FreeBytes = 95e6 }, Refuses, "96 MB are needed and 95 MB"},
 	} {
 		b, f := good(), facts
@@ -84,8 +88,8 @@ func TestRules(t *testing.T) {
 			t.Errorf("%s: refused is %v", rule, Refused(found))
 		}
 	}
-	if len(rules) != 16 {
-		t.Errorf("there are %d rules and 16 tests", len(rules))
+	if len(rules) != 18 {
+		t.Errorf("there are %d rules and 18 tests", len(rules))
 	}
 }
 

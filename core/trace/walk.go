@@ -37,9 +37,9 @@ type walk struct {
 	stack [maxStack]stop
 }
 
-// maxStack is enough for trees as buildTree makes them: at most evenBelow and then 31 levels of two children, with three boxes left aside
-// on every second of them.
-const maxStack = 256
+// maxStack is enough for trees as buildTree makes them: at most evenBelow levels of two children, and then 31 of halves; each level of the tree leaves
+// at most seven boxes aside.
+const maxStack = 512
 
 // A stop is a box that is still to be looked into, and where it begins.
 type stop struct {

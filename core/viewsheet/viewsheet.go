@@ -103,6 +103,9 @@ func lensOf(v production.View, s *scene.Scene) string {
 	if i == scene.None {
 		return "–"
 	}
+	if v.Setup.AllAround {
+		return "all around"
+	}
 	c := s.Cameras[s.Nodes[i].Camera]
 	if high := v.Setup.Of(geom.Identity(), c).Camera.Height; high > 0 {
 		return number(high) + " m up"

@@ -29,16 +29,14 @@ type path struct {
 	used        sampling.Bounces
 	// Of the surface that scattered last: where it is, how likely it asked sources itself, and the probability of the direction that
 	// was taken. Density 0 stands for none.
-	from     geom.Vec
-	normal   geom.Vec
-	density  float64
-	face     geom.Vec
-	asked    asked
-	counted  bool // light ahead was counted there already, behind glass
-	softness float64
-	width    float64  // over which textures are averaged, in metres
-	spread   float64  // by which it grows, a metre
-	inside   geom.Vec // what is lost in each metre, in each colour
+	from, normal, face geom.Vec
+	asked              asked
+	density            float64
+	counted            bool     // light ahead was counted there already, behind glass
+	softness           float64  // least alpha of highlights from here on
+	width              float64  // over which textures are averaged, in metres
+	spread             float64  // by which it grows, a metre
+	inside             geom.Vec // what is lost in each metre, in each colour
 }
 
 // asked is how likely a surface asked each kind of source itself.
@@ -182,16 +180,14 @@ func (p *path) hazed(direction geom.Vec, metres float64) {
 
 // glowing adds what a surface gives off itself.
 func (p *path) glowing(origin, direction geom.Vec, h *hit, s *surface) {
-	w := 1.0
-	if p.density > 0 || p.counted {
-		asked := 0.0
-		if p.asked.glow == 0 {
-		} else if d := p.glowDensity(p.from, p.time, h); d > 0 {
+	asked := 0.0
+	if p.density > 0 && p.asked.glow > 0 {
+		if d := p.glowDensity(p.from, p.time, h); d > 0 {
 			away := s.point.Sub(p.from)
 			asked = p.asked.glow * d * away.Dot(away) / max(1e-9, math.Abs(direction.Dot(s.face)))
 		}
-		w = p.weight(asked)
 	}
+	w := p.weight(asked)
 	if w > 0 {
 		p.add(s.emission.Scale(w), partEmission, p.groups.glow(h))
 	}

@@ -79,7 +79,7 @@ func (t *tracer) follow(origin, direction geom.Vec, h hit, random *sampler, limi
 
 // beyond goes on behind what was hit.
 func (t *tracer) beyond(origin *geom.Vec, direction geom.Vec, h *hit) {
-	*origin = origin.Add(direction.Scale(h.distance + 10*offset*max(1, origin.Length(), h.distance)))
+	*origin = origin.Add(direction.Scale(h.distance + offset*max(1, origin.Length(), h.distance)))
 	t.first(*origin, direction, math.Inf(1), h)
 }
 

@@ -23,7 +23,7 @@ func (t *tracer) seenFirst(origin, direction geom.Vec, h *hit) bool {
 			return true
 		}
 		gone = h.distance * (1 + 1e-12)
-		gone += 50 * offset
+		gone += 5 * offset
 	}
 	return false
 }

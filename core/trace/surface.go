@@ -50,18 +50,18 @@ func (t *tracer) surface(origin, direction geom.Vec, h *hit, width float64) surf
 	if s.normal.Dot(s.face) < 0 {
 		s.normal = s.normal.Scale(-1)
 	}
-	if tri := int(tri.node); in.node == scene.None && t.pose.World[tri].Determinant() < 0 {
+	if in.node == scene.None && t.pose.World[tri.node].Determinant() < 0 {
 		s.inside = !s.inside // its corners were mirrored when they were brought into the world
 	}
 	return s
 }
 
 // offset is how far a new ray starts above a surface, as a share of how far it lies from the origin of the world; in metres within one of it.
-const offset = 2e-6
+const offset = 2e-5
 
 // above returns where a ray starts that leaves a surface; to its far side, if it runs there.
 func (s *surface) above(to geom.Vec) geom.Vec {
-	up := offset * max(1, math.Abs(s.point.X), math.Abs(s.point.Y), math.Abs(s.point.Z)) * 10
+	up := offset * max(1, math.Abs(s.point.X), math.Abs(s.point.Y), math.Abs(s.point.Z))
 	if to.Dot(s.face) < 0 {
 		up = -up
 	}

@@ -68,7 +68,7 @@ func UsualStandards() Standards {
 func DefaultQualities() []Quality {
 	return []Quality{
 		{Code: "draft", Name: "Draft", Scale: raster.Reduction{Percent: 25}, Samples: 2, Filter: pixel.Box, Effort: sampling.Effort{Clamp: 8, Bounces: sampling.Bounces{Diffuse: 2, Glossy: 3, Through: 6}}},
-		{Code: "final", Name: "Final", Scale: raster.Reduction{Percent: 100}, Samples: 12, Filter: pixel.Gaussian, Effort: sampling.Effort{Noise: 0.08}, Full: true},
+		{Code: "final", Name: "Final", Scale: raster.Reduction{Percent: 100}, Samples: 10, Filter: pixel.Gaussian, Effort: sampling.Effort{Noise: 0.1}, Full: true},
 	}
 }
 

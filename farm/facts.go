@@ -22,7 +22,7 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	}
 	clock := b.Clock()
 	return stamp.Facts{
-		Fields: naming.Fields{Production: b.Production, Shot: s.Shot, View: s.View, Look: s.Look.Name, Size: s.SizeCode, Quality: b.Quality.Name},
+		Fields: naming.Fields{Production: b.Production, Shot: s.Shot, View: s.View, Look: s.Look.Name, Size: s.SizeCode, Quality: b.QualityOf(s).Name},
 		Title:  b.Title, ShotName: s.ShotName, Timecode: clock.Timecode(l.Number).String(), Seconds: clock.Seconds(l.Number),
 		Lens: house.LensName(scene, s.Camera, s.Setup), Note: s.Note, Sent: l.Batch.Sent,
 	}, nil
@@ -42,7 +42,7 @@ func headerFacts(f stamp.Facts, s plan.Sequence, b plan.Batch) []job.Fact {
 	for _, fact := range []job.Fact{
 		{Name: "production", Value: f.Production}, {Name: "title", Value: f.Title}, {Name: "shot", Value: f.Shot}, {Name: "shotname", Value: f.ShotName},
 		{Name: "view", Value: f.View}, {Name: "camera", Value: s.Camera}, {Name: "lens", Value: f.Lens}, {Name: "look", Value: s.Look.Code},
-		{Name: "size", Value: f.Size}, {Name: "quality", Value: b.Quality.Code}, {Name: "version", Value: strconv.Itoa(b.Version)},
+		{Name: "size", Value: f.Size}, {Name: "quality", Value: b.QualityOf(s).Code}, {Name: "version", Value: strconv.Itoa(b.Version)},
 		{Name: "timecode", Value: f.Timecode}, {Name: "date", Value: f.Date()}, {Name: "note", Value: f.Note}, {Name: "scene", Value: b.Scene.SHA256}, {Name: "depth", Value: depthFact(s, b)},
 	} {
 		if fact.Value != "" {

@@ -40,7 +40,7 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 	if err != nil {
 		return job.Job{}, nil, err
 	}
-	frame := job.Frame{Number: l.Number}
+	frame, quality := job.Frame{Number: l.Number}, b.QualityOf(s)
 	var parts []part
 	for _, f := range s.Files {
 		final := f.Path.Frame(l.Number)
@@ -69,7 +69,7 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 	return job.Job{
 		Version: job.Version, Scene: h.ScenePath(b.Scene), SceneUnit: b.Scene.Unit, SceneNumber: b.Scene.Number, Environment: h.EnvironmentPath(s.Environment), View: job.View{Name: s.View, Camera: s.Camera, Setup: s.Setup, Look: s.Look},
 		Rate: b.Rate, FirstFrame: b.FirstFrame, Size: s.Size, PixelAspect: s.PixelAspect, Fit: s.Fit, Background: b.Background(s),
-		Passes: s.Passes, Samples: s.Samples(b.Quality), Filter: b.Quality.Filter, Effort: b.Quality.Effort, Tiles: b.Quality.Tiles, LightGroups: b.LightGroups, OtherFilter: s.OtherFilter, DepthBackground: b.DepthBackground, Depth: b.Depth, OcclusionRadius: b.OcclusionRadius,
+		Passes: s.Passes, Samples: s.Samples(quality), Filter: quality.Filter, Effort: quality.Effort, Tiles: quality.Tiles, Region: job.RegionOf(b.RegionOf(s)), LightGroups: b.LightGroups, OtherFilter: s.OtherFilter, DepthBackground: b.DepthBackground, Depth: b.Depth, OcclusionRadius: b.OcclusionRadius,
 		Frames: []job.Frame{frame}, Facts: headerFacts(facts, s, b),
 	}, parts, nil
 }

@@ -100,7 +100,7 @@ func sendSequence(tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequen
 		return err
 	}
 	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, ready) VALUES (?, ?, ?, ?, ?, ?)",
-		batch, ordinal, string(spec), sequence.Megasamples(b.Quality), sequence.Modelled(), sequence.Frames.Count())
+		batch, ordinal, string(spec), sequence.Megasamples(b.QualityOf(sequence)), sequence.Modelled(), sequence.Frames.Count())
 	if err != nil {
 		return err
 	}

@@ -81,12 +81,16 @@ func (a *app) measureDepth(c *echo.Context) error {
 		return err
 	}
 	shot, ok := p.FindShot(c.QueryParam("shot"))
-	v, found := p.FindView(shot.View)
-	l, laid := p.FindLook(v.Look)
-	if !ok || !found || !laid || shot.Frames.Empty() {
+	views := p.ViewsOf(shot)
+	if !ok || len(views) == 0 || shot.Frames.Empty() {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such shot, or it has no view or no frames.")
 	}
-	rendered := p.Rendered(shot.Frames)
+	v := views[0]
+	l, laid := p.FindLook(p.LookOf(shot, v))
+	if !laid {
+		return echo.NewHTTPError(http.StatusNotFound, "The look of that shot does not exist.")
+	}
+	rendered := p.RenderedOf(shot)
 	var frames []int
 	for i := range min(mostMeasured, rendered.Count()) {
 		n := i

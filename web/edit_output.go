@@ -44,7 +44,7 @@ func (e edit) output(p *production.Production) error {
 	}
 	switch e.field {
 	case "code":
-		renamed(p, func(s *production.Shot) []string { return s.Outputs }, o.Code, e.value)
+		renamed(p, func(s *production.Shot) []string { return s.Outputs }, p.Usual.Outputs, o.Code, e.value)
 		o.Code = e.value
 	case "name":
 		o.Name = e.value
@@ -86,7 +86,7 @@ func (e edit) output(p *production.Production) error {
 	case "pattern":
 		o.Pattern = e.value
 	case "remove":
-		if err := unused(p, "output", func(shot production.Shot) bool { return slices.Contains(shot.Outputs, o.Code) }); err != nil {
+		if err := unused(p, "output", func(shot production.Shot) bool { return slices.Contains(p.OutputsOf(shot), o.Code) }); err != nil {
 			return err
 		}
 		p.Outputs = slices.Delete(p.Outputs, i, i+1)
@@ -173,7 +173,7 @@ var frameField = regexp.MustCompile(`\(frame(:\d+)?\)`)
 func padFrames(p *production.Production) {
 	digits := 1
 	for _, s := range p.Shots {
-		frames := p.Rendered(s.Frames)
+		frames := p.RenderedOf(s)
 		digits = max(digits, len(strconv.Itoa(max(-frames.First(), frames.First()))), len(strconv.Itoa(max(-frames.Last(), frames.Last()))))
 	}
 	padded := func(pattern string) string {

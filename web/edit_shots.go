@@ -117,7 +117,7 @@ func (e edit) passList(p *production.Production) error {
 	case "otherDepth", "otherFilter", "outputs":
 		return e.passChoice(p, l)
 	case "remove":
-		if err := unused(p, "list", func(s production.Shot) bool { return s.PassList == l.Code }); err != nil {
+		if err := unused(p, "list", func(s production.Shot) bool { return p.PassListOf(s) == l.Code }); err != nil {
 			return err
 		}
 		p.PassLists = slices.Delete(p.PassLists, i, i+1)
@@ -230,10 +230,13 @@ func unused(p *production.Production, part string, uses func(s production.Shot) 
 	return nil
 }
 
-// renamed puts another code in the place of one, in every shot's list.
-func renamed(p *production.Production, list func(s *production.Shot) []string, from, to string) {
+// renamed puts another code in the place of one, in every shot's list and in the usual one.
+func renamed(p *production.Production, list func(s *production.Shot) []string, usual []string, from, to string) {
+	lists := [][]string{usual}
 	for i := range p.Shots {
-		codes := list(&p.Shots[i])
+		lists = append(lists, list(&p.Shots[i]))
+	}
+	for _, codes := range lists {
 		for k := range codes {
 			if codes[k] == from {
 				codes[k] = to

@@ -80,7 +80,14 @@ func (e edit) size(p *production.Production) error {
 	}
 	switch e.field {
 	case "code":
-		renamed(p, func(s *production.Shot) []string { return s.Sizes }, s.Code, e.value)
+		renamed(p, func(s *production.Shot) []string { return s.Sizes }, p.Usual.Sizes, s.Code, e.value)
+		for _, shot := range p.Shots {
+			for k := range shot.Without {
+				if shot.Without[k].Size == s.Code {
+					shot.Without[k].Size = e.value
+				}
+			}
+		}
 		s.Code = e.value
 	case "name":
 		s.Name = e.value
@@ -111,7 +118,7 @@ func (e edit) size(p *production.Production) error {
 			p.Sizes[i], p.Sizes[j] = p.Sizes[j], p.Sizes[i]
 		}
 	case "remove":
-		if err := unused(p, "size", func(shot production.Shot) bool { return slices.Contains(shot.Sizes, s.Code) }); err != nil {
+		if err := unused(p, "size", func(shot production.Shot) bool { return slices.Contains(p.SizesOf(shot), s.Code) }); err != nil {
 			return err
 		}
 		p.Sizes = slices.Delete(p.Sizes, i, i+1)

@@ -44,7 +44,7 @@ func (e edit) view(p *production.Production) error {
 		if v.Working = e.ticked(); !v.Working {
 			return nil
 		}
-		return unused(p, "view", func(s production.Shot) bool { return s.View == v.Code })
+		return unused(p, "view", func(s production.Shot) bool { return s.Shows(v.Code) })
 	case "loose":
 		v.Rig = ""
 	case "camera":
@@ -64,7 +64,7 @@ func (e edit) view(p *production.Production) error {
 		if err := inRig("give the rig fewer cameras"); err != nil {
 			return err
 		}
-		if err := unused(p, "view", func(s production.Shot) bool { return s.View == v.Code }); err != nil {
+		if err := unused(p, "view", func(s production.Shot) bool { return s.Shows(v.Code) }); err != nil {
 			return err
 		}
 		if i := slices.IndexFunc(p.Rigs, func(r camera.Rig) bool { return r.View == v.Code }); i >= 0 {

@@ -128,7 +128,7 @@ func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLoo
 		}
 	}
 	for _, shot := range p.Shots {
-		if shot.View == o.Preview {
+		if shot.Shows(o.Preview) && !shot.Frames.Empty() {
 			o.Frame = shot.Frames.At(shot.Frames.Count() / 2)
 		}
 	}

@@ -96,7 +96,7 @@ func fillPasses(a *app, v *view) error {
 		stored := encoding.With(l.Other(l.Passes, func(c production.PassChoice) bool { return c.OtherDepth }))
 		out := costedList{PassList: l, Bytes: stored.Bytes(l.Passes, sequence.Size), Seconds: frame * pass.Work(l.Passes)}
 		for _, s := range p.Shots {
-			out.Shots += boolean(s.PassList == l.Code)
+			out.Shots += boolean(p.PassListOf(s) == l.Code)
 		}
 		for i, code := range l.Passes {
 			described, err := pass.Find(code)

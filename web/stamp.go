@@ -80,19 +80,23 @@ func (a *app) stampPreview(c *echo.Context) error {
 func (a *app) stampExample(c *echo.Context, p production.Production, o output.Output) (img *pixel.Image, facts stamp.Facts, frame int, err error) {
 	shot := production.Shot{Code: "010", Name: "Example"}
 	for _, s := range p.Shots {
-		if slices.Contains(s.Outputs, o.Code) || shot.View == "" {
-			if shot = s; slices.Contains(s.Outputs, o.Code) {
+		if slices.Contains(p.OutputsOf(s), o.Code) || shot.View == "" {
+			if shot = s; slices.Contains(p.OutputsOf(s), o.Code) {
 				break
 			}
 		}
 	}
-	if shot.View == "" && len(p.Views) > 0 {
-		shot.View = p.Views[0].Code
+	views := p.ViewsOf(shot)
+	if len(views) == 0 {
+		views = p.Views
 	}
-	v, ok := p.FindView(shot.View)
-	l, laid := p.FindLook(v.Look)
+	if len(views) == 0 {
+		views = []production.View{{}}
+	}
+	v := views[0]
+	l, laid := p.FindLook(p.LookOf(shot, v))
 	s, err := a.House.Scene(p.Scene)
-	if !ok || !laid || err != nil || s.FindCamera(v.Camera) == scene.None {
+	if !laid || err != nil || s.FindCamera(v.Camera) == scene.None {
 		return nil, facts, 0, echo.NewHTTPError(http.StatusNotFound, "There is no view to show the stamp on yet.")
 	}
 	n := p.FirstFrame
@@ -100,8 +104,8 @@ func (a *app) stampExample(c *echo.Context, p production.Production, o output.Ou
 		n = shot.Frames.At(shot.Frames.Count() / 2)
 	}
 	named := raster.Named{Code: "hd", Size: raster.Size{Width: 1920, Height: 1080}}
-	if len(shot.Sizes) > 0 {
-		named, _ = p.FindSize(shot.Sizes[0])
+	if sizes := p.SizesOf(shot); len(sizes) > 0 {
+		named, _ = p.FindSize(sizes[0])
 	}
 	path, err := a.Thumbs.File(c.Request().Context(), smallPicture(p, v, l, named, n, stampEdge))
 	if err != nil {
@@ -116,7 +120,7 @@ func (a *app) stampExample(c *echo.Context, p production.Production, o output.Ou
 		return nil, facts, 0, err
 	}
 	clock := p.Clock()
-	quality, _ := p.FindQuality(p.Quality)
+	quality, _ := p.FindQuality(p.QualityOf(shot))
 	return picture.Image, stamp.Facts{
 		Fields: naming.Fields{Production: p.Code, Shot: shot.Code, View: v.Code, Look: l.Name, Size: named.Code, Output: o.Code, Pass: string(pass.Beauty), Quality: quality.Name},
 		Title:  p.Title, ShotName: shot.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n), Lens: house.LensName(s, v.Camera, v.Setup), Note: shot.Note,

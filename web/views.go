@@ -63,7 +63,7 @@ func (a *app) shownViews(v *view) ([]shownView, []string) {
 		}
 		var used []string
 		for _, shot := range v.Production.Shots {
-			if shot.View == w.Code {
+			if shot.Shows(w.Code) || w.Rig != "" && shot.Shows(w.Rig) {
 				used = append(used, shot.Code)
 				out.MiddleFrame = shot.Frames.At(shot.Frames.Count() / 2)
 			}

@@ -88,6 +88,14 @@ type Region struct {
 	Height int `json:"height"`
 }
 
+// RegionOf returns a rectangle as a region, nil for the empty one.
+func RegionOf(r image.Rectangle) *Region {
+	if r.Empty() {
+		return nil
+	}
+	return &Region{r.Min.X, r.Min.Y, r.Dx(), r.Dy()}
+}
+
 // Rectangle returns the region as an image.Rectangle; a nil region is the empty one.
 func (r *Region) Rectangle() image.Rectangle {
 	if r == nil {

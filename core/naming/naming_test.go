@@ -125,3 +125,17 @@ func BenchmarkMillionPaths(b *testing.B) {
 	}
 	b.ReportMetric(float64(n)/b.Elapsed().Seconds(), "paths/s")
 }
+
+func TestLabelledFramesBearTheirNames(t *testing.T) {
+	path := MustParse("(shot)/(label).(frame:4).(ext)").Bind(Fields{Shot: "010", Ext: "exr"}, Rules{}).Labelled(map[int]string{1003: "lamp-lit"})
+	if got := path.Frame(1003) + " " + path.Frame(1004); got != "010/lamp-lit.1003.exr 010/1004.1004.exr" {
+		t.Errorf("the paths are %s", got)
+	}
+	var again Path
+	if err := again.UnmarshalText([]byte(path.String())); err != nil || again.Labelled(map[int]string{1003: "lamp-lit"}).Frame(1003) != path.Frame(1003) {
+		t.Errorf("%s does not come back: %v", path, err)
+	}
+	if _, err := Parse("(label).(ext)"); err == nil {
+		t.Error("a pattern without a frame number was taken")
+	}
+}

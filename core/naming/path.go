@@ -6,10 +6,20 @@ import (
 )
 
 // A Path is a pattern filled with everything but the frame number: the path of a whole file sequence.
-// Its text form is a pattern in which only (frame) fields are left.
+// Its text form is a pattern in which only (frame) and (label) fields are left.
 type Path struct {
-	pieces []string // literal text; a frame number stands between each two of them
-	digits []int    // padding of the number after each piece but the last
+	pieces []string       // literal text; a frame number or name stands between each two of them
+	digits []int          // padding of the number after each piece but the last; asName for the frame's name
+	labels map[int]string // names of frames
+}
+
+// asName stands for the name of a frame, which is its number where it has none.
+const asName = -1
+
+// Labelled returns the path with names for frames, which go where (label) stands.
+func (p Path) Labelled(names map[int]string) Path {
+	p.labels = names
+	return p
 }
 
 // Bind fills the pattern. It is done once for a sequence; Frame is then cheap.
@@ -24,6 +34,9 @@ func (p Pattern) Bind(f Fields, r Rules) Path {
 			path.pieces[last] += pad(f.Version, q.digits)
 		case "frame":
 			path.digits = append(path.digits, q.digits)
+			path.pieces = append(path.pieces, "")
+		case "label":
+			path.digits = append(path.digits, asName)
 			path.pieces = append(path.pieces, "")
 		default:
 			path.pieces[last] += r.Clean(f.Value(q.field))
@@ -65,7 +78,12 @@ func (p Path) Frame(n int) string {
 func (p Path) AppendFrame(dst []byte, n int) []byte {
 	for i, piece := range p.pieces {
 		dst = append(dst, piece...)
-		if i < len(p.digits) {
+		if i == len(p.digits) {
+			break
+		}
+		if name, named := p.labels[n]; named && p.digits[i] == asName {
+			dst = append(dst, name...)
+		} else {
 			dst = appendPadded(dst, n, p.digits[i])
 		}
 	}
@@ -91,7 +109,11 @@ func (p Path) String() string {
 	var b strings.Builder
 	for i, piece := range p.pieces {
 		b.WriteString(piece)
-		if i < len(p.digits) {
+		switch {
+		case i == len(p.digits):
+		case p.digits[i] == asName:
+			b.WriteString("(label)")
+		default:
 			b.WriteString("(frame:" + strconv.Itoa(p.digits[i]) + ")")
 		}
 	}
@@ -118,8 +140,11 @@ func (p *Path) UnmarshalText(text []byte) error {
 		case "frame":
 			path.digits = append(path.digits, q.digits)
 			path.pieces = append(path.pieces, "")
+		case "label":
+			path.digits = append(path.digits, asName)
+			path.pieces = append(path.pieces, "")
 		default:
-			return &SyntaxError{string(text), q.offset, "a path has no fields but (frame)"}
+			return &SyntaxError{string(text), q.offset, "a path has no fields but (frame) and (label)"}
 		}
 	}
 	*p = path

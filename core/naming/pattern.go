@@ -4,7 +4,8 @@
 //
 //	(production)/(shot)/(size)/v(version:3)/(pass)/(shot)_(view)_(pass).(frame:4).(ext)
 //
-// Fields are production, shot, view, look, size, output, pass, quality, version, frame and ext. A number after a
+// Fields are production, shot, view, look, size, output, pass, quality, version, frame, label and ext; label is the name of a frame that has one, and
+// the number of any other. A number after a
 // colon pads version and frame with zeros to that many digits. Every pattern has a (frame), so that no
 // frame overwrites another, and ends with .(ext). Only relative paths below the output folder come out,
 // and no character that a common file system refuses.
@@ -51,7 +52,7 @@ func (f Fields) Value(field string) string {
 
 // FieldNames returns the names of all fields, in the order in which they are offered.
 func FieldNames() []string {
-	return []string{"production", "shot", "view", "look", "size", "output", "pass", "quality", "version", "frame", "ext"}
+	return []string{"production", "shot", "view", "look", "size", "output", "pass", "quality", "version", "frame", "label", "ext"}
 }
 
 // A SyntaxError says what is wrong in a pattern, and at which byte of it (from 0).

@@ -20,10 +20,10 @@ func (i Impact) Any() bool { return len(i.Shots) > 0 || i.Paths > 0 || i.Before 
 // Compare returns what changes from one batch to another of the same production.
 func Compare(before, after Batch) Impact {
 	impact := Impact{Before: before.Totals(), After: after.Totals()}
-	type place struct{ shot, size string }
+	type place struct{ shot, view, size string }
 	old := map[place]Sequence{}
 	for _, s := range before.Sequences {
-		old[place{s.Shot, s.SizeCode}] = s
+		old[place{s.Shot, s.View, s.SizeCode}] = s
 	}
 	paths := map[string]Sequence{}
 	for _, s := range before.Sequences {
@@ -37,10 +37,10 @@ func Compare(before, after Batch) Impact {
 		}
 	}
 	general := before.Quality != after.Quality || before.Rate != after.Rate || before.FirstFrame != after.FirstFrame ||
-		before.DepthBackground != after.DepthBackground || before.Depth != after.Depth || before.OcclusionRadius != after.OcclusionRadius || !slices.EqualFunc(before.LightGroups, after.LightGroups, sameLights) || before.Scene != after.Scene || before.Standards != after.Standards
+		before.DepthBackground != after.DepthBackground || before.Depth != after.Depth || before.OcclusionRadius != after.OcclusionRadius || !slices.EqualFunc(before.LightGroups, after.LightGroups, sameLights) || before.Scene != after.Scene || before.Standards != after.Standards || before.Region != after.Region
 	for _, s := range after.Sequences {
-		was, known := old[place{s.Shot, s.SizeCode}]
-		delete(old, place{s.Shot, s.SizeCode})
+		was, known := old[place{s.Shot, s.View, s.SizeCode}]
+		delete(old, place{s.Shot, s.View, s.SizeCode})
 		if !known || general || !s.sameAs(was) {
 			changed(s.Shot)
 		}
@@ -59,7 +59,7 @@ func Compare(before, after Batch) Impact {
 		}
 	}
 	for _, s := range before.Sequences {
-		if _, gone := old[place{s.Shot, s.SizeCode}]; gone {
+		if _, gone := old[place{s.Shot, s.View, s.SizeCode}]; gone {
 			changed(s.Shot)
 		}
 	}
@@ -73,7 +73,7 @@ func sameLights(a, b pass.LightGroup) bool {
 
 // sameAs reports whether both sequences give the same files.
 func (s Sequence) sameAs(t Sequence) bool {
-	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || len(look.Differences(s.Look, t.Look)) > 0 || s.Size != t.Size || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
+	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || len(look.Differences(s.Look, t.Look)) > 0 || s.Size != t.Size || s.Quality != t.Quality || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
 		!s.Frames.Equal(t.Frames) || !slices.Equal(s.Passes, t.Passes) || !slices.Equal(s.OtherFilter, t.OtherFilter) || len(s.Files) != len(t.Files) {
 		return false
 	}

@@ -3,7 +3,9 @@
 package plan
 
 import (
+	"encoding/json"
 	"fmt"
+	"image"
 	"slices"
 
 	"reelhouse/core/camera"
@@ -33,7 +35,13 @@ type Batch struct {
 	OcclusionRadius float64              `json:"occlusionRadius,omitempty"`
 	LightGroups     []pass.LightGroup    `json:"lightGroups,omitempty"`
 	Standards       Agreed               `json:"standards"`
-	Sequences       []Sequence           `json:"sequences"`
+	// Region is the part of every picture that is rendered; the zero value for all of it.
+	Region raster.Part `json:"region,omitzero"`
+	// Trial says which few frames stand for all; "" for all.
+	Trial Trial `json:"trial,omitempty"`
+	// Waived are the findings that were set aside, and why.
+	Waived    []production.Waiver `json:"waived,omitempty"`
+	Sequences []Sequence          `json:"sequences"`
 }
 
 // Agreed is what every sequence of a batch has of the production's standards.
@@ -71,8 +79,11 @@ type Sequence struct {
 	Note        string      `json:"note,omitempty"`
 	Passes      []pass.Code `json:"passes"`
 	// OtherFilter are those of the passes that are averaged over pixels, or not, where usually it is the other way round.
-	OtherFilter []pass.Code    `json:"otherFilter,omitempty"`
-	Files       []FileSequence `json:"files"`
+	OtherFilter []pass.Code `json:"otherFilter,omitempty"`
+	// Quality is the sequence's own; the zero value for the batch's.
+	Quality production.Quality `json:"quality,omitzero"`
+	Labels  []production.Label `json:"labels,omitempty"`
+	Files   []FileSequence     `json:"files"`
 	// Forecast for one frame.
 	FrameSeconds float64 `json:"frameSeconds"`
 	FrameBytes   float64 `json:"frameBytes"`
@@ -90,6 +101,30 @@ type FileSequence struct {
 	Stamp    stamp.Stamp     `json:"stamp"`  // as it is written, with fields
 	Path     naming.Path     `json:"path"`
 	Pattern  string          `json:"pattern"`
+}
+
+// names returns the names of labelled frames.
+func (s Sequence) names() map[int]string {
+	if len(s.Labels) == 0 {
+		return nil
+	}
+	names := make(map[int]string, len(s.Labels))
+	for _, l := range s.Labels {
+		names[l.Frame] = l.Name
+	}
+	return names
+}
+
+// UnmarshalJSON gives the paths that were read the names of frames, which stand with the sequence.
+func (s *Sequence) UnmarshalJSON(data []byte) error {
+	type plain Sequence
+	if err := json.Unmarshal(data, (*plain)(s)); err != nil {
+		return err
+	}
+	for i := range s.Files {
+		s.Files[i].Path = s.Files[i].Path.Labelled(s.names())
+	}
+	return nil
 }
 
 // Title says which sequence it is, in one line.
@@ -127,7 +162,7 @@ func Build(p production.Production, m Measure) (Batch, error) {
 	b := Batch{
 		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
 		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth, OcclusionRadius: p.OcclusionRadius,
-		LightGroups: p.LightGroups,
+		LightGroups: p.LightGroups, Region: p.Region, Waived: p.Waivers,
 	}
 	b.Standards = Agreed{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
 	patterns := map[string]naming.Pattern{}
@@ -135,33 +170,56 @@ func Build(p production.Production, m Measure) (Batch, error) {
 		patterns[o.Code] = naming.MustParse(p.PatternOf(o)) // checked by Problems
 	}
 	for _, shot := range p.Shots {
-		if !shot.InBatch {
-			continue
+		if shot.InBatch {
+			b.add(p, shot, patterns, m)
 		}
-		view, _ := p.FindView(shot.View)
-		laid, _ := p.FindLook(view.Look)
-		list, _ := p.FindPassList(shot.PassList)
-		for _, code := range shot.Sizes {
+	}
+	return b, nil
+}
+
+// add adds the sequences of a shot.
+func (b *Batch) add(p production.Production, shot production.Shot, patterns map[string]naming.Pattern, m Measure) {
+	list, _ := p.FindPassList(p.PassListOf(shot))
+	passes := pass.Sorted(list.Passes)
+	rendered, own := p.RenderedOf(shot), p.OwnFrames(shot)
+	for _, view := range p.ViewsOf(shot) {
+		laid, _ := p.FindLook(p.LookOf(shot, view))
+		for _, code := range p.SizesOf(shot) {
+			if shot.LeftOut(view.Code, code) {
+				continue
+			}
 			size, _ := p.FindSize(code)
 			s := Sequence{
 				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup, Look: laid, Environment: p.Around(laid),
-				SizeCode: code, Size: size.Reduced(quality.Scale), FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
-				Frames: p.Rendered(shot.Frames), Own: shot.Frames, Passes: pass.Sorted(list.Passes), Note: shot.Note,
+				SizeCode: code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
+				Frames: rendered, Own: own, Passes: passes, Note: shot.Note, Labels: shot.Labels,
 			}
-			for _, code := range shot.Outputs {
+			if shot.Quality != "" && shot.Quality != p.Quality {
+				s.Quality, _ = p.FindQuality(shot.Quality)
+			}
+			quality := b.QualityOf(s)
+			s.Size = size.Reduced(quality.Scale)
+			for _, code := range p.OutputsOf(shot) {
 				o, _ := p.FindOutput(code)
-				s.Files = append(s.Files, files(p, o, patterns[code], size, s, list)...)
+				s.Files = append(s.Files, files(p, o, patterns[code], size, s, quality.Code, list)...)
 			}
 			s.OtherFilter = list.Other(s.Passes, func(c production.PassChoice) bool { return c.OtherFilter })
 			s.forecast(quality, m)
 			b.Sequences = append(b.Sequences, s)
 		}
 	}
-	return b, nil
+}
+
+// QualityOf returns the quality that a sequence is rendered in.
+func (b Batch) QualityOf(s Sequence) production.Quality {
+	if s.Quality.Code != "" {
+		return s.Quality
+	}
+	return b.Quality
 }
 
 // files lists the file sequences of one output of a sequence.
-func files(p production.Production, o output.Output, pattern naming.Pattern, size raster.Named, s Sequence, list production.PassList) []FileSequence {
+func files(p production.Production, o output.Output, pattern naming.Pattern, size raster.Named, s Sequence, quality string, list production.PassList) []FileSequence {
 	scaled := o.Scale.Of(s.Size).Multiple(size.MultipleOf)
 	if o.Scale.Full() {
 		scaled = s.Size
@@ -176,7 +234,7 @@ func files(p production.Production, o output.Output, pattern naming.Pattern, siz
 		if o.Stamp.On && slices.Contains(bundle.Passes, pass.Beauty) {
 			f.Stamp = o.Stamp
 		}
-		f.Path = pattern.Bind(s.fields(p.Code, p.Quality, p.Version, f), p.Names.Rules)
+		f.Path = pattern.Bind(s.fields(p.Code, quality, p.Version, f), p.Names.Rules).Labelled(s.names())
 		out = append(out, f)
 	}
 	return out
@@ -206,7 +264,7 @@ func (b Batch) Runs() []naming.Run {
 			}
 			runs = append(runs, naming.Run{
 				What: s.Title() + " (" + f.Output + " " + f.Label + ")", Pattern: pattern,
-				Fields: s.fields(b.Production, b.Quality.Code, b.Version, f), Path: f.Path, Frames: s.Frames,
+				Fields: s.fields(b.Production, b.QualityOf(s).Code, b.Version, f), Path: f.Path, Frames: s.Frames,
 			})
 		}
 	}
@@ -249,6 +307,9 @@ func (s Sequence) Megasamples(q production.Quality) float64 {
 	}
 	return float64(s.Size.Pixels()) * all / 1e6
 }
+
+// RegionOf returns the pixels of a sequence that are rendered; the empty rectangle for all of them.
+func (b Batch) RegionOf(s Sequence) image.Rectangle { return b.Region.Of(s.Size) }
 
 func (s *Sequence) forecast(q production.Quality, m Measure) {
 	s.FrameSeconds = s.Megasamples(q) * m.SecondsPerMegasample / float64(max(1, m.FramesRenderedAtATime))

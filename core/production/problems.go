@@ -88,6 +88,9 @@ func (p Production) Problems() []Problem {
 	if o := p.Scene.Opaque; o != nil && len(o.Cameras) == 0 {
 		ps.add(Scenes, "scene", "cameras", "an opaque scene needs the name of at least one camera")
 	}
+	if err := p.Region.Check(); err != nil {
+		ps.add(Shots, "production", "region", "%s", err)
+	}
 	p.views(&ps)
 	p.shots(&ps)
 	p.passes(&ps)
@@ -123,40 +126,6 @@ func (p Production) views(ps *problems) {
 		}
 		if err := v.Setup.Check(); err != nil {
 			ps.add(Views, "view "+v.Code, "setup", "%s", err)
-		}
-	}
-}
-
-func (p Production) shots(ps *problems) {
-	ps.codes(Shots, "shot", codesOf(p.Shots, func(s Shot) string { return s.Code }))
-	for _, s := range p.Shots {
-		where := "shot " + s.Code
-		if v, ok := p.FindView(s.View); !ok {
-			ps.add(Shots, where, "view", "the view %q does not exist; choose another", s.View)
-		} else if v.Working {
-			ps.add(Shots, where, "view", "%s is a working view; make it a shot view first, or choose another", s.View)
-		}
-		if s.Frames.Empty() {
-			ps.add(Shots, where, "frames", "there are no frames; write a range such as 1001-1048")
-		}
-		if len(s.Sizes) == 0 {
-			ps.add(Shots, where, "sizes", "no size is chosen; choose at least one")
-		}
-		for _, code := range s.Sizes {
-			if _, ok := p.FindSize(code); !ok {
-				ps.add(Shots, where, "sizes", "the size %q does not exist", code)
-			}
-		}
-		if _, ok := p.FindPassList(s.PassList); !ok {
-			ps.add(Shots, where, "passList", "the pass list %q does not exist; choose another", s.PassList)
-		}
-		if len(s.Outputs) == 0 {
-			ps.add(Shots, where, "outputs", "no output is chosen; choose at least one")
-		}
-		for _, code := range s.Outputs {
-			if _, ok := p.FindOutput(code); !ok {
-				ps.add(Shots, where, "outputs", "the output %q does not exist", code)
-			}
 		}
 	}
 }

@@ -9,7 +9,6 @@ import (
 	"slices"
 
 	"reelhouse/core/camera"
-	"reelhouse/core/frame"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -36,6 +35,12 @@ type Production struct {
 	// LightGroups are lights whose share of the picture is wanted by itself; each is a pass.
 	LightGroups []pass.LightGroup `json:"lightGroups,omitempty"`
 	Shots       []Shot            `json:"shots"`
+	// Usual is what shots have that say nothing else.
+	Usual Usual `json:"usual,omitzero"`
+	// Region is the part of every picture that the next batch renders; the zero value for all of it.
+	Region raster.Part `json:"region,omitzero"`
+	// Waivers set findings of the next batch aside.
+	Waivers []Waiver `json:"waivers,omitempty"`
 	// DepthBackground is the depth in metres where there is no surface.
 	DepthBackground float64 `json:"depthBackground"`
 	// Depth says what the depth pass holds.
@@ -160,19 +165,6 @@ func (l PassList) Other(passes []pass.Code, holds func(PassChoice) bool) []pass.
 	return codes
 }
 
-// A Shot is a view over frames, in sizes.
-type Shot struct {
-	Code     string    `json:"code"`
-	Name     string    `json:"name"`
-	View     string    `json:"view"`
-	Frames   frame.Set `json:"frames"`
-	Sizes    []string  `json:"sizes"`
-	PassList string    `json:"passList"`
-	Outputs  []string  `json:"outputs"`
-	InBatch  bool      `json:"inBatch"`
-	Note     string    `json:"note,omitempty"`
-}
-
 // New returns a production with the usual standards, no scene and no shots.
 func New(code, title string) Production {
 	return Production{
@@ -180,6 +172,7 @@ func New(code, title string) Production {
 		Standards:       UsualStandards(),
 		Looks:           []look.Look{look.Plain()},
 		PassLists:       []PassList{{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}}, {Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}}},
+		Usual:           Usual{Sizes: []string{"scope"}, PassList: "minimum", Outputs: []string{output.Usual()[0].Code}},
 		DepthBackground: 1000,
 		Quality:         "draft",
 	}
@@ -221,11 +214,6 @@ func (p Production) FindView(code string) (View, bool) {
 // FindPassList returns the pass list of a code.
 func (p Production) FindPassList(code string) (PassList, bool) {
 	return find(p.PassLists, code, func(l PassList) string { return l.Code })
-}
-
-// FindShot returns the shot of a code.
-func (p Production) FindShot(code string) (Shot, bool) {
-	return find(p.Shots, code, func(s Shot) string { return s.Code })
 }
 
 // FindOutput returns the output of a code.

@@ -124,8 +124,19 @@ func (p *Production) renameView(from, to string) {
 		}
 	}
 	for i := range p.Shots {
-		if p.Shots[i].View == from {
-			p.Shots[i].View = to
+		s := &p.Shots[i]
+		if s.View == from {
+			s.View = to
+		}
+		for k := range s.Also {
+			if s.Also[k] == from {
+				s.Also[k] = to
+			}
+		}
+		for k := range s.Without {
+			if s.Without[k].View == from {
+				s.Without[k].View = to
+			}
 		}
 	}
 }
@@ -136,7 +147,7 @@ func (p *Production) removable(v View) error {
 		return fmt.Errorf("view %s is locked; unlock it first", v.Code)
 	}
 	for _, s := range p.Shots {
-		if s.View == v.Code {
+		if s.Shows(v.Code) {
 			return fmt.Errorf("shot %s uses view %s; choose another there first", s.Code, v.Code)
 		}
 	}
@@ -145,6 +156,11 @@ func (p *Production) removable(v View) error {
 
 // RemoveRig takes a rig away, with its views.
 func (p *Production) RemoveRig(code string) error {
+	for _, s := range p.Shots {
+		if s.Shows(code) {
+			return fmt.Errorf("shot %s shows the rig %s; choose another view there first", s.Code, code)
+		}
+	}
 	for _, v := range p.Views {
 		if v.Rig == code {
 			if err := p.removable(v); err != nil {

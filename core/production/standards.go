@@ -85,9 +85,6 @@ func (s Standards) Clock() frame.Clock {
 // MaxHandles is the most frames that are rendered before and after a shot.
 const MaxHandles = 1000
 
-// Rendered returns the frames that are rendered for a shot's own: with handles, if it is more than a still.
-func (s Standards) Rendered(own frame.Set) frame.Set { return own.WithHandles(s.Handles) }
-
 // PatternOf returns the name pattern of an output.
 func (s Standards) PatternOf(o output.Output) string {
 	if o.Pattern != "" {

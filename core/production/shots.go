@@ -1,0 +1,466 @@
+package production
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/naming"
+)
+
+// A Shot is views over frames, in sizes. What it leaves open comes from the production.
+type Shot struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+	// View is the code of a view, or of a rig for all of its views; each gives a sequence of its own.
+	View string `json:"view"`
+	// Also are further views and rigs.
+	Also []string `json:"also,omitempty"`
+	// Look is the code of a look that stands in for that of every view; "" for each view's own.
+	Look   string    `json:"look,omitempty"`
+	Frames frame.Set `json:"frames"`
+	// Step renders every so many of the frames; 0 and 1 stand for all.
+	Step int `json:"step,omitempty"`
+	// Handles are frames before and after; nil for as many as the production has.
+	Handles  *int     `json:"handles,omitempty"`
+	Sizes    []string `json:"sizes,omitempty"`    // none for the production's usual ones
+	PassList string   `json:"passList,omitempty"` // "" likewise
+	Outputs  []string `json:"outputs,omitempty"`  // likewise
+	Quality  string   `json:"quality,omitempty"`  // "" for that of the batch
+	InBatch  bool     `json:"inBatch"`
+	// Without are cells that are left out of the batch, each a view and a size.
+	Without []Cell  `json:"without,omitempty"`
+	Labels  []Label `json:"labels,omitempty"`
+	Note    string  `json:"note,omitempty"`
+}
+
+// Usual is what shots have that say nothing else.
+type Usual struct {
+	Sizes    []string `json:"sizes,omitempty"`
+	PassList string   `json:"passList,omitempty"`
+	Outputs  []string `json:"outputs,omitempty"`
+}
+
+// A Cell is one view of a shot in one size.
+type Cell struct {
+	View string `json:"view"`
+	Size string `json:"size"`
+}
+
+// A Label names a frame, such as a pose.
+type Label struct {
+	Frame int    `json:"frame"`
+	Name  string `json:"name"`
+}
+
+// A Waiver sets what a rule finds at a place aside, until a batch is sent.
+type Waiver struct {
+	Rule   string `json:"rule"`
+	Where  string `json:"where"` // as in the finding
+	Reason string `json:"reason"`
+}
+
+// MostStep is the largest step between frames.
+const MostStep = 10_000
+
+// FindShot returns the shot of a code.
+func (p Production) FindShot(code string) (Shot, bool) {
+	return find(p.Shots, code, func(s Shot) string { return s.Code })
+}
+
+// Set reports whether the shot says something of its own about a field, which otherwise comes from the production or its view.
+func (s Shot) Set(field string) bool {
+	switch field {
+	case "look":
+		return s.Look != ""
+	case "step":
+		return s.Step > 1
+	case "handles":
+		return s.Handles != nil
+	case "sizes":
+		return len(s.Sizes) > 0
+	case "passList":
+		return s.PassList != ""
+	case "outputs":
+		return len(s.Outputs) > 0
+	case "quality":
+		return s.Quality != ""
+	}
+	return false
+}
+
+// Unset gives a field back to the production; it reports whether there is such a field.
+func (s *Shot) Unset(field string) bool {
+	switch field {
+	case "look":
+		s.Look = ""
+	case "step":
+		s.Step = 0
+	case "handles":
+		s.Handles = nil
+	case "sizes":
+		s.Sizes = nil
+	case "passList":
+		s.PassList = ""
+	case "outputs":
+		s.Outputs = nil
+	case "quality":
+		s.Quality = ""
+	default:
+		return false
+	}
+	return true
+}
+
+// Seen returns the codes of the views and rigs that the shot shows.
+func (s Shot) Seen() []string {
+	if s.View == "" {
+		return s.Also
+	}
+	return append([]string{s.View}, s.Also...)
+}
+
+// Shows reports whether the shot shows a view or a rig by its code.
+func (s Shot) Shows(code string) bool { return slices.Contains(s.Seen(), code) }
+
+// Label returns the name of a frame, "" for none.
+func (s Shot) Label(n int) string {
+	if i := slices.IndexFunc(s.Labels, func(l Label) bool { return l.Frame == n }); i >= 0 {
+		return s.Labels[i].Name
+	}
+	return ""
+}
+
+// LeftOut reports whether a cell is left out of the batch.
+func (s Shot) LeftOut(view, size string) bool { return slices.Contains(s.Without, Cell{view, size}) }
+
+// ViewsOf returns the views that a shot shows, each once, rigs as their views; those that do not exist are left out.
+func (p Production) ViewsOf(s Shot) []View {
+	var views []View
+	add := func(v View) {
+		if !slices.ContainsFunc(views, func(w View) bool { return w.Code == v.Code }) {
+			views = append(views, v)
+		}
+	}
+	for _, code := range s.Seen() {
+		if v, ok := p.FindView(code); ok {
+			add(v)
+			continue
+		}
+		for _, v := range p.Views {
+			if v.Rig == code {
+				add(v)
+			}
+		}
+	}
+	return views
+}
+
+// LookOf returns the code of the look under which a shot shows a view.
+func (p Production) LookOf(s Shot, v View) string {
+	if s.Look != "" {
+		return s.Look
+	}
+	return v.Look
+}
+
+// SizesOf returns the codes of the sizes that a shot is rendered in.
+func (p Production) SizesOf(s Shot) []string {
+	if len(s.Sizes) > 0 {
+		return s.Sizes
+	}
+	return p.Usual.Sizes
+}
+
+// OutputsOf returns the codes of the outputs that a shot goes to.
+func (p Production) OutputsOf(s Shot) []string {
+	if len(s.Outputs) > 0 {
+		return s.Outputs
+	}
+	return p.Usual.Outputs
+}
+
+// PassListOf returns the code of a shot's pass list.
+func (p Production) PassListOf(s Shot) string {
+	if s.PassList != "" {
+		return s.PassList
+	}
+	return p.Usual.PassList
+}
+
+// QualityOf returns the code of the quality that a shot is rendered in.
+func (p Production) QualityOf(s Shot) string {
+	if s.Quality != "" {
+		return s.Quality
+	}
+	return p.Quality
+}
+
+// HandlesOf returns how many frames are rendered before and after a shot that moves.
+func (p Production) HandlesOf(s Shot) int {
+	if s.Handles != nil {
+		return *s.Handles
+	}
+	return p.Handles
+}
+
+// OwnFrames returns a shot's frames in its step, without handles.
+func (p Production) OwnFrames(s Shot) frame.Set { return s.Frames.Thin(s.Step) }
+
+// RenderedOf returns the frames that are rendered for a shot: in its step, and with handles if it is more than a still.
+func (p Production) RenderedOf(s Shot) frame.Set {
+	return p.OwnFrames(s).WithHandles(p.HandlesOf(s))
+}
+
+// SplitShot cuts a shot in two at a frame, which is the first of the new one; its code is the old one with a letter.
+func (p *Production) SplitShot(code string, at int) (string, error) {
+	i := slices.IndexFunc(p.Shots, func(s Shot) bool { return s.Code == code })
+	if i < 0 {
+		return "", fmt.Errorf("there is no shot %s", code)
+	}
+	before, from := p.Shots[i].Frames.Split(at)
+	if before.Empty() || from.Empty() {
+		return "", fmt.Errorf("frame %d does not lie within %s; both parts need frames", at, p.Shots[i].Frames)
+	}
+	second := p.copyShot(i)
+	p.Shots[i].Frames, second.Frames = before, from
+	for _, l := range p.Shots[i].Labels {
+		if l.Frame >= at {
+			p.Shots[i].Labels = slices.DeleteFunc(p.Shots[i].Labels, func(m Label) bool { return m == l })
+		} else {
+			second.Labels = slices.DeleteFunc(second.Labels, func(m Label) bool { return m == l })
+		}
+	}
+	p.Shots = slices.Insert(p.Shots, i+1, second)
+	return second.Code, nil
+}
+
+// CopyShot puts a copy of a shot after it, and returns its code.
+func (p *Production) CopyShot(code string) (string, error) {
+	i := slices.IndexFunc(p.Shots, func(s Shot) bool { return s.Code == code })
+	if i < 0 {
+		return "", fmt.Errorf("there is no shot %s", code)
+	}
+	fresh := p.copyShot(i)
+	p.Shots = slices.Insert(p.Shots, i+1, fresh)
+	return fresh.Code, nil
+}
+
+// copyShot returns a copy of a shot with a code of its own: the old one with the first letters that are free.
+func (p *Production) copyShot(i int) Shot {
+	fresh := p.Shots[i]
+	fresh.Also, fresh.Sizes, fresh.Outputs = slices.Clone(fresh.Also), slices.Clone(fresh.Sizes), slices.Clone(fresh.Outputs)
+	fresh.Without, fresh.Labels = slices.Clone(fresh.Without), slices.Clone(fresh.Labels)
+	stem := strings.TrimRight(fresh.Code, "abcdefghijklmnopqrstuvwxyz")
+	if stem == "" {
+		stem = fresh.Code
+	}
+	for n := 1; ; n++ {
+		fresh.Code = stem + letters(n)
+		if _, taken := p.FindShot(fresh.Code); !taken && naming.ValidCode(fresh.Code) {
+			return fresh
+		}
+		if n > 26*27 { // the code is as long as codes may be
+			stem = stem[:max(1, len(stem)-1)]
+			n = 0
+		}
+	}
+}
+
+// letters counts a, b, ..., z, aa, ab and so on, from 1.
+func letters(n int) string {
+	text := ""
+	for ; n > 0; n = (n - 1) / 26 {
+		text = string(rune('a'+(n-1)%26)) + text
+	}
+	return text
+}
+
+// JoinShots makes one shot of several: the first with the frames and labels of all. They have to agree in everything that is rendered.
+func (p *Production) JoinShots(codes []string) error {
+	if len(codes) < 2 {
+		return fmt.Errorf("choose two shots or more to join")
+	}
+	first, ok := p.FindShot(codes[0])
+	if !ok {
+		return fmt.Errorf("there is no shot %s", codes[0])
+	}
+	sets := []frame.Set{first.Frames}
+	for _, code := range codes[1:] {
+		s, ok := p.FindShot(code)
+		if !ok {
+			return fmt.Errorf("there is no shot %s", code)
+		}
+		if field := first.differs(s); field != "" {
+			return fmt.Errorf("shots %s and %s differ in their %s; make them alike first", first.Code, code, field)
+		}
+		sets = append(sets, s.Frames)
+		for _, l := range s.Labels {
+			if first.Label(l.Frame) == "" {
+				first.Labels = append(first.Labels, l)
+			}
+		}
+		if s.Note != "" && s.Note != first.Note {
+			first.Note = strings.TrimSpace(first.Note + " " + s.Note)
+		}
+	}
+	all, err := frame.Union(sets...)
+	if err != nil {
+		return err
+	}
+	first.Frames = all
+	slices.SortFunc(first.Labels, func(a, b Label) int { return a.Frame - b.Frame })
+	p.Shots = slices.DeleteFunc(p.Shots, func(s Shot) bool { return slices.Contains(codes[1:], s.Code) })
+	for i := range p.Shots {
+		if p.Shots[i].Code == first.Code {
+			p.Shots[i] = first
+		}
+	}
+	return nil
+}
+
+// differs names what two shots do not have in common, beside frames, labels, names and notes; "" for nothing.
+func (s Shot) differs(t Shot) string {
+	handles := func(h *int) int {
+		if h == nil {
+			return -1
+		}
+		return *h
+	}
+	switch {
+	case !slices.Equal(s.Seen(), t.Seen()):
+		return "views"
+	case s.Look != t.Look:
+		return "look"
+	case s.Step != t.Step:
+		return "step"
+	case handles(s.Handles) != handles(t.Handles):
+		return "handles"
+	case !slices.Equal(s.Sizes, t.Sizes) || !slices.Equal(s.Without, t.Without):
+		return "sizes"
+	case s.PassList != t.PassList:
+		return "pass list"
+	case !slices.Equal(s.Outputs, t.Outputs):
+		return "outputs"
+	case s.Quality != t.Quality:
+		return "quality"
+	case s.InBatch != t.InBatch:
+		return "place in the batch"
+	}
+	return ""
+}
+
+// RenumberShots gives the shots codes of three digits or more, in steps of ten and in their order: 010, 020 and so on. With codes, only those shots
+// are renumbered, among the numbers that the others leave free. It returns the new code of each old one.
+func (p *Production) RenumberShots(codes []string) map[string]string {
+	taken := map[string]bool{}
+	for _, s := range p.Shots {
+		if len(codes) > 0 && !slices.Contains(codes, s.Code) {
+			taken[s.Code] = true
+		}
+	}
+	now, n := map[string]string{}, 0
+	for i, s := range p.Shots {
+		if len(codes) > 0 && !slices.Contains(codes, s.Code) {
+			continue
+		}
+		for n += 10; taken[fmt.Sprintf("%03d", n)]; n += 10 {
+		}
+		p.Shots[i].Code = fmt.Sprintf("%03d", n)
+		now[s.Code] = p.Shots[i].Code
+	}
+	return now
+}
+
+// MoveShots brings shots by so many places towards the front, if by is negative, or the end. They keep their order.
+func (p *Production) MoveShots(codes []string, by int) {
+	chosen := func(s Shot) bool { return slices.Contains(codes, s.Code) }
+	for range max(by, -by) {
+		if by < 0 {
+			for i := 1; i < len(p.Shots); i++ {
+				if chosen(p.Shots[i]) && !chosen(p.Shots[i-1]) {
+					p.Shots[i-1], p.Shots[i] = p.Shots[i], p.Shots[i-1]
+				}
+			}
+			continue
+		}
+		for i := len(p.Shots) - 2; i >= 0; i-- {
+			if chosen(p.Shots[i]) && !chosen(p.Shots[i+1]) {
+				p.Shots[i+1], p.Shots[i] = p.Shots[i], p.Shots[i+1]
+			}
+		}
+	}
+}
+
+func (p Production) shots(ps *problems) {
+	ps.codes(Shots, "shot", codesOf(p.Shots, func(s Shot) string { return s.Code }))
+	for _, s := range p.Shots {
+		where := "shot " + s.Code
+		p.shotViews(ps, s, where)
+		if s.Frames.Empty() {
+			ps.add(Shots, where, "frames", "there are no frames; write a range such as 1001-1048")
+		}
+		if s.Step < 0 || s.Step > MostStep {
+			ps.add(Shots, where, "step", "a step of %d is outside 1 to %d", s.Step, MostStep)
+		}
+		if h := p.HandlesOf(s); s.Handles != nil && (h < 0 || h > MaxHandles) {
+			ps.add(Shots, where, "handles", "%d frames of handle are outside 0 to %d", h, MaxHandles)
+		}
+		if _, ok := p.FindLook(s.Look); s.Look != "" && !ok {
+			ps.add(Shots, where, "look", "the look %q does not exist; choose another", s.Look)
+		}
+		if len(p.SizesOf(s)) == 0 {
+			ps.add(Shots, where, "sizes", "no size is chosen, here or for all shots; choose at least one")
+		}
+		for _, code := range p.SizesOf(s) {
+			if _, ok := p.FindSize(code); !ok {
+				ps.add(Shots, where, "sizes", "the size %q does not exist", code)
+			}
+		}
+		if _, ok := p.FindPassList(p.PassListOf(s)); !ok {
+			ps.add(Shots, where, "passList", "the pass list %q does not exist; choose another", p.PassListOf(s))
+		}
+		if len(p.OutputsOf(s)) == 0 {
+			ps.add(Shots, where, "outputs", "no output is chosen, here or for all shots; choose at least one")
+		}
+		for _, code := range p.OutputsOf(s) {
+			if _, ok := p.FindOutput(code); !ok {
+				ps.add(Shots, where, "outputs", "the output %q does not exist", code)
+			}
+		}
+		if _, ok := p.FindQuality(s.Quality); s.Quality != "" && !ok {
+			ps.add(Shots, where, "quality", "the quality %q does not exist; choose another", s.Quality)
+		}
+		s.labelProblems(ps, where)
+	}
+}
+
+func (p Production) shotViews(ps *problems, s Shot, where string) {
+	if len(s.Seen()) == 0 {
+		ps.add(Shots, where, "view", "no view is chosen; choose at least one")
+	}
+	for _, code := range s.Seen() {
+		v, ok := p.FindView(code)
+		rig := slices.ContainsFunc(p.Views, func(v View) bool { return v.Rig == code })
+		switch {
+		case !ok && !rig:
+			ps.add(Shots, where, "view", "the view %q does not exist; choose another", code)
+		case ok && v.Working:
+			ps.add(Shots, where, "view", "%s is a working view; make it a shot view first, or choose another", code)
+		}
+	}
+}
+
+func (s Shot) labelProblems(ps *problems, where string) {
+	seen := map[string]bool{}
+	for _, l := range s.Labels {
+		switch {
+		case !naming.ValidCode(l.Name):
+			ps.add(Shots, where, "labels", "the label %q of frame %d must be 1 to 32 letters, digits, hyphens or underscores", l.Name, l.Frame)
+		case seen[l.Name]:
+			ps.add(Shots, where, "labels", "two frames are called %s; change one", l.Name)
+		}
+		seen[l.Name] = true
+	}
+}

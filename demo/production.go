@@ -50,13 +50,15 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "tower", Name: "Lighthouse", Lights: []string{"lamp_beam*", "lighthouse*"}},
 		{Code: "boats", Name: "On board", Lights: []string{"lamp_masthead", "lamp_deck", "ferry*"}},
 	}
+	p.DepthBackground = 1200 // behind the farthest shore
+	p.Usual = production.Usual{Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}}
 	p.Shots = []production.Shot{
-		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master", "review"}, InBatch: true},
-		{Code: "020", Name: "Towards the quay", View: "bow", Frames: frame.MustParse("1033-1080x2"), Sizes: []string{"scope", "hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true},
-		{Code: "030", Name: "From the lantern", View: "lighthouse", Frames: frame.MustParse("1061-1096,!1076-1081"), Sizes: []string{"scope"}, PassList: "depth", Outputs: []string{"master"}, InBatch: true},
-		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, PassList: "comp", Outputs: []string{"master", "review"}, InBatch: true, Note: "Poster; wants all shapes."},
+		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Outputs: []string{"master", "review"}, InBatch: true},
+		{Code: "020", Name: "Towards the quay", View: "bow", Frames: frame.MustParse("1033-1080"), Step: 2, Sizes: []string{"scope", "hd"}, InBatch: true},
+		{Code: "030", Name: "From the lantern", View: "lighthouse", Frames: frame.MustParse("1061-1096,!1076-1081"), PassList: "depth", InBatch: true, Labels: []production.Label{{Frame: 1064, Name: "lamp-lit"}}},
+		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, Outputs: []string{"master", "review"}, InBatch: true, Note: "Poster; wants all shapes."},
 		{Code: "050", Name: "Profile", View: "alongside", Frames: frame.MustParse("1073-1092"), Sizes: []string{"hd"}, PassList: "depth", Outputs: []string{"master", "proxy"}, InBatch: true},
-		{Code: "060", Name: "Dinghy, spare", View: "turn_1", Frames: frame.MustParse("1001-1024x4"), Sizes: []string{"square"}, PassList: "comp", Outputs: []string{"master"}, Note: "Kept for the sprite sheet."},
+		{Code: "060", Name: "Dinghy, all round", View: "turn", Frames: frame.MustParse("1001-1024"), Step: 4, Sizes: []string{"square"}, Note: "Kept for the sprite sheet."},
 	}
 	return p
 }

@@ -74,6 +74,7 @@ func (n *Node) Run(ctx context.Context) error {
 		group.Go(func() { n.slot(ctx) })
 	}
 	group.Go(func() { n.watch(ctx) })
+	group.Go(func() { n.begin(ctx) })
 	group.Wait()
 	return nil
 }

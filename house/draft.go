@@ -1,16 +1,22 @@
 package house
 
 import (
+	"crypto/sha256"
+	"encoding/json"
 	"fmt"
 	"math"
+	"os"
+	"path/filepath"
 	"strconv"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/frame"
 	"reelhouse/core/geom"
 	"reelhouse/core/naming"
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
+	"reelhouse/core/queue"
 	"reelhouse/core/scene"
 )
 
@@ -20,18 +26,22 @@ type Draft struct {
 	Findings []preflight.Finding
 	Problems []production.Problem // if there are any, there is no batch
 	Measure  plan.Measure
+	News     []plan.News // of each sequence, beside what was sent before
+	Seen     int64       // number of the newest batch that News knows
 }
 
-// Sendable reports whether the draft may be sent.
-func (d Draft) Sendable() bool { return len(d.Problems) == 0 && !preflight.Refused(d.Findings) }
+// Sendable reports whether the draft may be sent; twice says that a person has said a second time that it is meant so.
+func (d Draft) Sendable(twice bool) bool {
+	return len(d.Problems) == 0 && preflight.StateOf(d.Findings, twice) != preflight.Refused
+}
 
 // Refusal returns the first reason against sending, or nil.
-func (d Draft) Refusal() error {
+func (d Draft) Refusal(twice bool) error {
 	if len(d.Problems) > 0 {
 		return d.Problems[0]
 	}
 	for _, f := range d.Findings {
-		if f.Severity == preflight.Refuses {
+		if f.Holds(twice) {
 			return fmt.Errorf("%s: %s", f.Where, f.Message)
 		}
 	}
@@ -65,13 +75,27 @@ func LensName(s *scene.Scene, name string, setup camera.Setup) string {
 	return strconv.FormatFloat(setup.FocalOf(c), 'f', 1, 64) + " mm"
 }
 
-// Draft works out what a production would send now.
+// Draft works out what a production would send now. It is kept until anything that it rests on changes.
 func (h *House) Draft(p production.Production) (Draft, error) {
+	return h.draft(p, plan.Whole, false)
+}
+
+// draft returns the draft that was kept, or a fresh one, which also notices files that have gone from the disk since.
+func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft, error) {
 	d := Draft{Problems: p.Problems()}
 	if len(d.Problems) > 0 {
 		return d, nil
 	}
-	var err error
+	key, err := h.draftKey(p, t)
+	if err != nil {
+		return d, err
+	}
+	h.mutex.Lock()
+	kept, known := h.drafts[key]
+	h.mutex.Unlock()
+	if known && !fresh {
+		return kept, nil
+	}
 	if d.Measure, err = h.Measure(p.Code); err != nil {
 		return d, err
 	}
@@ -79,23 +103,174 @@ func (h *House) Draft(p production.Production) (Draft, error) {
 	if d.Batch, err = plan.Build(p, d.Measure); err != nil {
 		return d, err
 	}
+	if t != plan.Whole {
+		if d.Batch, err = h.try(d.Batch, t); err != nil {
+			return d, err
+		}
+	}
 	s, err := h.Scene(p.Scene)
 	if err != nil {
 		d.Problems = []production.Problem{{Station: production.Scenes, Where: "scene", Field: "file", Message: err.Error()}}
 		return d, nil
 	}
-	var failed error
-	d.Findings = preflight.Check(d.Batch, preflight.Facts{
-		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(), Unreadable: p.Scene.Opaque != nil && h.OnlyBuiltIn,
-		Taken: func(key string) string {
-			by, err := h.Taken(key)
-			if err != nil {
-				failed = err
+	if d.Seen, err = h.LastBatch(); err != nil {
+		return d, err
+	}
+	if d.News, err = h.news(d.Batch); err != nil {
+		return d, err
+	}
+	facts, err := h.facts(p, s, d.News)
+	if err != nil {
+		return d, err
+	}
+	d.Findings = preflight.Check(d.Batch, facts)
+	h.mutex.Lock()
+	defer h.mutex.Unlock()
+	if len(h.drafts) >= keptDrafts {
+		clear(h.drafts)
+	}
+	h.drafts[key] = d
+	return d, nil
+}
+
+// keptDrafts is how many drafts are kept.
+const keptDrafts = 8
+
+// draftKey returns what tells drafts apart: everything that they rest on.
+func (h *House) draftKey(p production.Production, t plan.Trial) (string, error) {
+	data, err := json.Marshal(p)
+	if err != nil {
+		return "", err
+	}
+	marks, err := h.Marks()
+	sum := sha256.Sum256(data)
+	return fmt.Sprintf("%x %s %s %.0f", sum, t, marks, h.FreeBytes()/1e7), err
+}
+
+// facts gathers what the rules need to know beside the batch.
+func (h *House) facts(p production.Production, s *scene.Scene, news []plan.News) (preflight.Facts, error) {
+	f := preflight.Facts{
+		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(), Unreadable: p.Scene.Opaque != nil && h.OnlyBuiltIn, News: news,
+		ViewLooks: map[string]string{},
+	}
+	if p.Scene.Opaque == nil {
+		report, err := h.Report(p.Scene)
+		if err != nil {
+			return f, err
+		}
+		f.Reach = report.Size.Length()
+		for _, t := range report.Textures {
+			if t.Fault != "" {
+				f.Missing = append(f.Missing, fmt.Sprintf("texture %s: %s", t.Name, t.Fault))
 			}
-			return by
-		},
-	})
-	return d, failed
+		}
+		f.Clear = s.Clear()
+	}
+	shown := map[string]bool{}
+	for _, shot := range p.Shots {
+		for _, v := range p.ViewsOf(shot) {
+			shown[v.Code] = true
+		}
+	}
+	for _, v := range p.ShotViews() {
+		f.ViewLooks[v.Code] = v.Look
+		if !shown[v.Code] {
+			f.Unused = append(f.Unused, v.Code)
+		}
+	}
+	var err error
+	f.Busy, err = h.Busyness()
+	return f, err
+}
+
+// Busyness returns the seconds of work that the queue has, frames one after the other.
+func (h *House) Busyness() (float64, error) {
+	batches, err := h.Batches("")
+	if err != nil {
+		return 0, err
+	}
+	seconds := 0.0
+	for _, b := range batches {
+		for _, q := range b.Sequences {
+			seconds += float64(q.Counts.Left()) * q.Spec.FrameSeconds
+		}
+	}
+	return seconds, nil
+}
+
+// news compares a batch with what was sent before.
+func (h *House) news(b plan.Batch) ([]plan.News, error) {
+	var keys []string
+	for _, s := range b.Sequences {
+		for _, f := range s.Files {
+			keys = append(keys, f.Path.Key())
+		}
+	}
+	sent, err := h.SentUnder(keys)
+	if err != nil {
+		return nil, err
+	}
+	earlier := map[int64]plan.Earlier{}
+	for _, ids := range sent {
+		for _, id := range ids {
+			if _, known := earlier[id]; !known {
+				if earlier[id], err = h.earlier(id); err != nil {
+					return nil, err
+				}
+			}
+		}
+	}
+	return b.Against(func(key string) []plan.Earlier {
+		var all []plan.Earlier
+		for _, id := range sent[key] {
+			all = append(all, earlier[id])
+		}
+		return all
+	}), nil
+}
+
+// earlier returns what has become of a sequence that was sent. A frame counts as good only while all of its files are on the disk.
+func (h *House) earlier(id int64) (plan.Earlier, error) {
+	q, err := h.Sequence(id)
+	if err != nil {
+		return plan.Earlier{}, err
+	}
+	b, err := h.Batch(q.BatchID)
+	if err != nil {
+		return plan.Earlier{}, err
+	}
+	frames, err := h.Frames(id)
+	if err != nil {
+		return plan.Earlier{}, err
+	}
+	sizes, err := h.FileSizes(id)
+	if err != nil {
+		return plan.Earlier{}, err
+	}
+	whole := func(n int) bool {
+		for _, f := range q.Spec.Files {
+			path := f.Path.Frame(n)
+			info, err := os.Stat(filepath.Join(h.Output(), filepath.FromSlash(path)))
+			if err != nil || info.Size() != sizes[path] {
+				return false
+			}
+		}
+		return true
+	}
+	var good, coming []int
+	for _, f := range frames {
+		switch f.State {
+		case queue.Good:
+			if whole(f.Number) {
+				good = append(good, f.Number)
+			}
+		case queue.Failed, queue.Dropped:
+		default:
+			coming = append(coming, f.Number)
+		}
+	}
+	b.Plan.Sequences = nil
+	return plan.Earlier{ID: id, Name: b.Name, Batch: b.Plan, Sequence: q.Spec, Good: frame.SetOf(good), Coming: frame.SetOf(coming)}, nil
 }
 
 // NextVersion returns the lowest version above the production's own under which none of its files was ever
@@ -125,25 +300,12 @@ func (h *House) NextVersion(p production.Production) (int, error) {
 }
 
 func (h *House) anySent(b plan.Batch) (bool, error) {
+	var keys []string
 	for _, s := range b.Sequences {
 		for _, f := range s.Files {
-			if by, err := h.Taken(f.Path.Key()); err != nil || by != "" {
-				return true, err
-			}
+			keys = append(keys, f.Path.Key())
 		}
 	}
-	return false, nil
-}
-
-// SendDraft sends what the production's current set-up makes, and returns the batch's number.
-func (h *House) SendDraft(p production.Production) (int64, error) {
-	d, err := h.Draft(p)
-	if err != nil {
-		return 0, err
-	}
-	if err := d.Refusal(); err != nil {
-		return 0, err
-	}
-	name := fmt.Sprintf("%s v%03d %s", p.Code, p.Version, d.Batch.Quality.Name)
-	return h.Send(d.Batch, name, 0)
+	sent, err := h.SentUnder(keys)
+	return len(sent) > 0, err
 }

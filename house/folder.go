@@ -32,6 +32,7 @@ type House struct {
 
 	mutex  sync.Mutex
 	scenes map[production.SceneFile]*lookedThrough // a few of them
+	drafts map[string]Draft                        // likewise
 }
 
 // Open opens the installation in a folder, and makes it if there is none. Only one process may have it open
@@ -42,7 +43,7 @@ func Open(dir string, shared bool) (*House, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &House{Dir: dir, scenes: map[production.SceneFile]*lookedThrough{}, unlock: func() error { return nil }}
+	h := &House{Dir: dir, scenes: map[production.SceneFile]*lookedThrough{}, drafts: map[string]Draft{}, unlock: func() error { return nil }}
 	if shared {
 		if _, err := os.Stat(h.path("reelhouse.db")); err != nil {
 			return nil, fmt.Errorf("there is no Reelhouse data in %s; `reelhouse demo` or `reelhouse serve` makes some", dir)

@@ -58,14 +58,14 @@ func TestWhatWasSentIsRefusedTheSecondTime(t *testing.T) {
 		t.Fatal(err)
 	}
 	d, err := h.Draft(p.Production)
-	if err != nil || d.Sendable() || d.Findings[0].Fix != preflight.NextVersion {
+	if err != nil || d.Sendable(false) || d.Findings[0].Fix != preflight.NextVersion {
 		t.Errorf("%+v, %v", d.Findings, err)
 	}
-	if _, err := h.SendDraft(p.Production); err == nil {
+	if _, err := h.SendDraft(p.Production, house.Sending{}); err == nil {
 		t.Error("it was sent again")
 	}
 	p.Version++
-	if _, err := h.SendDraft(p.Production); err != nil {
+	if _, err := h.SendDraft(p.Production, house.Sending{}); err != nil {
 		t.Errorf("the next version: %v", err)
 	}
 }

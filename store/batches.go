@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"reelhouse/core/plan"
@@ -13,12 +15,47 @@ import (
 
 // A Batch is one that was sent. Plan is frozen; its Sequences stand in Sequences here.
 type Batch struct {
-	ID        int64
-	Name      string
-	Priority  int
-	Sent      time.Time
+	ID       int64
+	Name     string
+	Priority int
+	Sent     time.Time
+	Waiting
 	Plan      plan.Batch
 	Sequences []Sequence
+}
+
+// Waiting is what a batch says of itself, and what it waits for before its first frame.
+type Waiting struct {
+	Note          string
+	Start         time.Time // not before; the zero time for at once
+	AfterBatch    int64     // until nothing of that batch is left to do; 0 for none
+	AfterSequence int64     // likewise of a sequence
+}
+
+// Waits reports whether there is anything to wait for.
+func (w Waiting) Waits() bool { return !w.Start.IsZero() || w.AfterBatch != 0 || w.AfterSequence != 0 }
+
+// Sending is how a batch is put into the queue.
+type Sending struct {
+	Name     string
+	Priority int
+	Order    plan.Order
+	Held     bool // until a person releases it
+	// Seen is the number of the newest batch that was known when the plan was made, 0 for none: the plan leaves out what that and older ones have sent. A
+	// newer one is a reason not to send. Nil stands for any.
+	Seen *int64
+	Waiting
+}
+
+// ErrNewer says that another batch was sent after a plan was made.
+var ErrNewer = errors.New("another batch was sent meanwhile; read the sheet again, and send then")
+
+// LastBatch returns the number of the newest batch, 0 for none.
+func (s *Store) LastBatch() (int64, error) { return lastBatch(s.read) }
+
+func lastBatch(q queryer) (id int64, err error) {
+	err = q.QueryRow("SELECT coalesce(max(id), 0) FROM batch").Scan(&id)
+	return id, err
 }
 
 // A Sequence is one sequence of a sent batch.
@@ -62,8 +99,8 @@ func (b Batch) Bytes() int64 {
 	return n
 }
 
-// Send puts a batch into the queue, all of it or nothing. It refuses paths that an earlier batch has.
-func (s *Store) Send(b plan.Batch, name string, priority int) (int64, error) {
+// Send puts a batch into the queue, all of it or nothing.
+func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 	var id int64
 	err := s.change(func(tx *sql.Tx) error {
 		frozen := b
@@ -72,20 +109,40 @@ func (s *Store) Send(b plan.Batch, name string, priority int) (int64, error) {
 		if err != nil {
 			return err
 		}
-		result, err := tx.Exec("INSERT INTO batch (production, name, priority, sent_at, plan) VALUES (?, ?, ?, ?, ?)", b.Production, name, priority, now(), string(document))
+		if last, err := lastBatch(tx); err != nil {
+			return err
+		} else if how.Seen != nil && last != *how.Seen {
+			return ErrNewer
+		}
+		if err := awaitable(tx, how.Waiting); err != nil {
+			return err
+		}
+		start := int64(0)
+		if !how.Start.IsZero() {
+			start = how.Start.Unix()
+		}
+		result, err := tx.Exec("INSERT INTO batch (production, name, priority, sent_at, plan, note, in_waves, start_at, after_batch, after_sequence) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			b.Production, how.Name, how.Priority, now(), string(document), how.Note, how.Order != plan.InOrder, start, how.AfterBatch, how.AfterSequence)
 		if err != nil {
 			return err
 		}
 		if id, err = result.LastInsertId(); err != nil {
 			return err
 		}
-		insert, err := tx.Prepare("INSERT INTO frame (sequence_id, number, state) VALUES (?, ?, 'ready')")
+		state := queue.Ready
+		switch {
+		case how.Held:
+			state = queue.Held
+		case how.Waits():
+			state = queue.Blocked
+		}
+		insert, err := tx.Prepare("INSERT INTO frame (sequence_id, number, state, wave, turn) VALUES (?, ?, ?, ?, ?)")
 		if err != nil {
 			return err
 		}
 		defer insert.Close()
 		for i, sequence := range b.Sequences {
-			if err := sendSequence(tx, insert, id, i, sequence, b); err != nil {
+			if err := sendSequence(tx, insert, id, i, sequence, b, how.Order, state); err != nil {
 				return fmt.Errorf("sequence %s: %w", sequence.Title(), err)
 			}
 		}
@@ -94,13 +151,33 @@ func (s *Store) Send(b plan.Batch, name string, priority int) (int64, error) {
 	return id, err
 }
 
-func sendSequence(tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequence plan.Sequence, b plan.Batch) error {
+// awaitable says why something cannot be waited for, or nil.
+func awaitable(tx *sql.Tx, w Waiting) error {
+	for _, other := range []struct {
+		what, table string
+		id          int64
+	}{{"batch", "batch", w.AfterBatch}, {"sequence", "sequence", w.AfterSequence}} {
+		var n int
+		if other.id == 0 {
+			continue
+		}
+		if err := tx.QueryRow("SELECT count(*) FROM "+other.table+" WHERE id = ?", other.id).Scan(&n); err != nil {
+			return err
+		}
+		if n == 0 {
+			return fmt.Errorf("%s %d, which is to be waited for: %w", other.what, other.id, ErrNotFound)
+		}
+	}
+	return nil
+}
+
+func sendSequence(tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequence plan.Sequence, b plan.Batch, order plan.Order, state queue.State) error {
 	spec, err := json.Marshal(sequence)
 	if err != nil {
 		return err
 	}
-	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, ready) VALUES (?, ?, ?, ?, ?, ?)",
-		batch, ordinal, string(spec), sequence.Megasamples(b.QualityOf(sequence)), sequence.Modelled(), sequence.Frames.Count())
+	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, "+string(state)+") VALUES (?, ?, ?, ?, ?, ?)",
+		batch, ordinal, string(spec), b.Samples(sequence), sequence.Modelled(), sequence.Frames.Count())
 	if err != nil {
 		return err
 	}
@@ -109,33 +186,82 @@ func sendSequence(tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequen
 		return err
 	}
 	for _, f := range sequence.Files {
-		if by, err := taken(tx, f.Path.Key()); err != nil {
-			return err
-		} else if by != "" {
-			return fmt.Errorf("%s was already sent with batch %s", f.Path, by)
-		}
-		if _, err := tx.Exec("INSERT INTO path VALUES (?, ?)", f.Path.Key(), batch); err != nil {
+		if _, err := tx.Exec("INSERT INTO sent_path VALUES (?, ?)", f.Path.Key(), id); err != nil {
 			return err
 		}
 	}
-	for n := range sequence.Frames.All() {
-		if _, err := insert.Exec(id, n); err != nil {
+	for i, t := range order.Turns(sequence.Frames) {
+		if _, err := insert.Exec(id, t.Frame, state, t.Wave, i); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// Taken returns the name of the batch that was sent with a path, by its key, or "".
-func (s *Store) Taken(key string) (string, error) { return taken(s.read, key) }
+// keysAtOnce is how many paths are looked for in one query.
+const keysAtOnce = 500
 
-func taken(q queryer, key string) (string, error) {
-	var name string
-	err := q.QueryRow("SELECT b.name FROM path p JOIN batch b ON b.id = p.batch_id WHERE p.key = ?", key).Scan(&name)
-	if errors.Is(err, sql.ErrNoRows) {
-		return "", nil
+// SentUnder returns the numbers of the sequences that were sent with paths, by the paths' keys; keys that were never sent are left out.
+func (s *Store) SentUnder(keys []string) (map[string][]int64, error) {
+	found := map[string][]int64{}
+	for chunk := range slices.Chunk(keys, keysAtOnce) {
+		args := make([]any, len(chunk))
+		for i, key := range chunk {
+			args[i] = key
+		}
+		rows, err := s.read.Query("SELECT key, sequence_id FROM sent_path WHERE key IN (?"+strings.Repeat(", ?", len(chunk)-1)+") ORDER BY sequence_id", args...)
+		if err != nil {
+			return nil, err
+		}
+		for rows.Next() {
+			var key string
+			var id int64
+			if err := rows.Scan(&key, &id); err != nil {
+				rows.Close()
+				return nil, err
+			}
+			found[key] = append(found[key], id)
+		}
+		if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+			return nil, err
+		}
 	}
-	return name, err
+	return found, nil
+}
+
+// Begin lets those frames go that have waited long enough: for a time, or for all of a batch or sequence to be settled. It returns how many
+// those are, and the next time for which any batch waits, the zero time for none.
+func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
+	to, err := queue.Blocked.Next(queue.Unblocked, 0)
+	if err != nil {
+		return 0, next, err
+	}
+	const unsettled = "blocked + ready + rendering + checking + held > 0"
+	var waiting int
+	if err := s.read.QueryRow("SELECT count(*) FROM sequence WHERE blocked > 0").Scan(&waiting); err != nil || waiting == 0 {
+		return 0, next, err
+	}
+	err = s.change(func(tx *sql.Tx) error {
+		result, err := tx.Exec(`UPDATE frame SET state = ? WHERE state = ? AND sequence_id IN (
+			SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.blocked > 0 AND b.start_at <= ?
+			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.batch_id = b.after_batch AND o.`+unsettled+`)
+			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.id = b.after_sequence AND o.`+unsettled+`))`, to, queue.Blocked, at.Unix())
+		if err != nil {
+			return err
+		}
+		n, err := result.RowsAffected()
+		changed = int(n)
+		return err
+	})
+	if err != nil {
+		return 0, next, err
+	}
+	var first sql.NullInt64
+	err = s.read.QueryRow("SELECT min(b.start_at) FROM batch b JOIN sequence q ON q.batch_id = b.id WHERE q.blocked > 0 AND b.start_at > ?", at.Unix()).Scan(&first)
+	if first.Valid {
+		next = time.Unix(first.Int64, 0)
+	}
+	return changed, next, err
 }
 
 // Batches returns the batches of a production, newest first; "" stands for all productions.
@@ -156,7 +282,7 @@ func (s *Store) Batch(id int64) (Batch, error) {
 }
 
 func (s *Store) batches(where string, arg any) ([]Batch, error) {
-	rows, err := s.read.Query("SELECT id, name, priority, sent_at, plan FROM batch "+where+" ORDER BY id DESC", arg)
+	rows, err := s.read.Query("SELECT id, name, priority, sent_at, plan, note, start_at, after_batch, after_sequence FROM batch "+where+" ORDER BY id DESC", arg)
 	if err != nil {
 		return nil, err
 	}
@@ -165,10 +291,14 @@ func (s *Store) batches(where string, arg any) ([]Batch, error) {
 	for rows.Next() {
 		var b Batch
 		var sent, document string
-		if err := rows.Scan(&b.ID, &b.Name, &b.Priority, &sent, &document); err != nil {
+		var start int64
+		if err := rows.Scan(&b.ID, &b.Name, &b.Priority, &sent, &document, &b.Note, &start, &b.AfterBatch, &b.AfterSequence); err != nil {
 			return nil, err
 		}
 		b.Sent = when(sent)
+		if start != 0 {
+			b.Start = time.Unix(start, 0).UTC()
+		}
 		if err := json.Unmarshal([]byte(document), &b.Plan); err != nil {
 			return nil, fmt.Errorf("batch %d: %w", b.ID, err)
 		}
@@ -242,18 +372,4 @@ func (s *Store) SetPriority(batch int64, priority int) error {
 		}
 		return nil
 	})
-}
-
-// Measure returns what the good frames of a production have cost.
-func (s *Store) Measure(production string) (plan.Measure, error) {
-	var m plan.Measure
-	var seconds, samples, bytes, modelled float64
-	err := s.read.QueryRow(`SELECT coalesce(sum(q.good), 0), coalesce(sum(q.seconds), 0), coalesce(sum(q.good * q.megasamples), 0),
-		coalesce(sum(q.bytes), 0), coalesce(sum(q.good * q.modelled), 0)
-		FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ?`, production).Scan(&m.Frames, &seconds, &samples, &bytes, &modelled)
-	if err != nil || m.Frames == 0 {
-		return plan.Measure{}, err
-	}
-	m.SecondsPerMegasample, m.BytesPerModelled = seconds/samples, bytes/modelled
-	return m, nil
 }

@@ -47,16 +47,21 @@ type Lease struct {
 
 // Lease gives the frame whose turn it is to a node, or returns nil if none is ready.
 func (s *Store) Lease(node string) (*Lease, error) {
-	var sequence int64
+	var sequence, batch int64
 	var number int
+	var inWaves bool
 	err := s.change(func(tx *sql.Tx) error {
 		// The order is queue.Turn's.
-		err := tx.QueryRow(`SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.ready > 0
-			ORDER BY b.priority DESC, b.id, q.ordinal LIMIT 1`).Scan(&sequence)
+		err := tx.QueryRow(`SELECT q.id, b.id, b.in_waves FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.ready > 0
+			ORDER BY b.priority DESC, b.id, q.ordinal LIMIT 1`).Scan(&sequence, &batch, &inWaves)
+		if err == nil && inWaves {
+			err = tx.QueryRow(`SELECT q.id FROM sequence q WHERE q.batch_id = ? AND q.ready > 0 ORDER BY
+				(SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1), q.ordinal LIMIT 1`, batch).Scan(&sequence)
+		}
 		if err != nil {
 			return err
 		}
-		if err := tx.QueryRow("SELECT number FROM frame WHERE sequence_id = ? AND state = 'ready' ORDER BY number LIMIT 1", sequence).Scan(&number); err != nil {
+		if err := tx.QueryRow("SELECT number FROM frame WHERE sequence_id = ? AND state = 'ready' ORDER BY wave, turn, number LIMIT 1", sequence).Scan(&number); err != nil {
 			return err
 		}
 		return move(tx, sequence, number, queue.Leased, func(f *Frame) {
@@ -261,6 +266,25 @@ func (s *Store) Files(sequence int64, number int) ([]File, error) {
 		files = append(files, f)
 	}
 	return files, rows.Err()
+}
+
+// FileSizes returns the bytes of all good files of a sequence, by their paths.
+func (s *Store) FileSizes(sequence int64) (map[string]int64, error) {
+	rows, err := s.read.Query("SELECT path, bytes FROM file WHERE sequence_id = ?", sequence)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	sizes := map[string]int64{}
+	for rows.Next() {
+		var path string
+		var bytes int64
+		if err := rows.Scan(&path, &bytes); err != nil {
+			return nil, err
+		}
+		sizes[path] = bytes
+	}
+	return sizes, rows.Err()
 }
 
 // Logs returns what was said during each attempt at a frame, the last one first.

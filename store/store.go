@@ -59,16 +59,20 @@ func Open(file string) (*Store, error) {
 }
 
 func (s *Store) migrate() error {
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, s.write, files, goose.WithSlog(slog.New(slog.DiscardHandler)))
+	provider, err := s.provider()
 	if err != nil {
 		return err
 	}
 	_, err = provider.Up(context.Background())
 	return err
+}
+
+func (s *Store) provider() (*goose.Provider, error) {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	return goose.NewProvider(goose.DialectSQLite3, s.write, files, goose.WithSlog(slog.New(slog.DiscardHandler)))
 }
 
 // Close closes the record.
@@ -80,6 +84,15 @@ func (s *Store) Backup(file string) error {
 		return fmt.Errorf("backup to %s: %w", file, err)
 	}
 	return nil
+}
+
+// Marks returns a text that is another one whenever a batch was sent or any frame has gone from one state to another, whichever process has done it.
+func (s *Store) Marks() (string, error) {
+	var batches, blocked, ready, rendering, checking, good, failed, held, dropped, bytes int64
+	err := s.read.QueryRow(`SELECT (SELECT coalesce(max(id), 0) FROM batch), coalesce(sum(blocked), 0), coalesce(sum(ready), 0), coalesce(sum(rendering), 0), coalesce(sum(checking), 0),
+		coalesce(sum(good), 0), coalesce(sum(failed), 0), coalesce(sum(held), 0), coalesce(sum(dropped), 0), coalesce(sum(bytes), 0) FROM sequence`).
+		Scan(&batches, &blocked, &ready, &rendering, &checking, &good, &failed, &held, &dropped, &bytes)
+	return fmt.Sprint(batches, blocked, ready, rendering, checking, good, failed, held, dropped, bytes), err
 }
 
 // change runs work in one write transaction.

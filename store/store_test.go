@@ -5,8 +5,10 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"reelhouse/core/frame"
 	"reelhouse/core/plan"
@@ -42,7 +44,7 @@ func batch(t testing.TB, version int, sets ...string) plan.Batch {
 
 func send(t testing.TB, s *Store, priority, version int, sets ...string) Batch {
 	t.Helper()
-	id, err := s.Send(batch(t, version, sets...), fmt.Sprint("v", version), priority)
+	id, err := s.Send(batch(t, version, sets...), Sending{Name: fmt.Sprint("v", version), Priority: priority})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -145,7 +147,7 @@ func TestAFrameBecomesGoodWithItsFiles(t *testing.T) {
 		t.Errorf("files %v, logs %v", files, logs)
 	}
 	m, err := s.Measure("SALT")
-	if samples := 1920.0 / 4 * 270 * 4 / 1e6; err != nil || m.Frames != 1 || m.SecondsPerMegasample != 2.5/samples {
+	if samples := 1920.0 / 4 * 270 * 4 / 1e6; err != nil || m.Frames != 1 || m.SecondsPerMegasample != 2.5/samples || m.Views["quay"].Frames != 1 || !(m.Least < m.SecondsPerMegasample && m.SecondsPerMegasample < m.Most) {
 		t.Errorf("measured %+v, %v", m, err)
 	}
 	if err := s.Accept(l, 1, nil, ""); !errors.Is(err, ErrLost) {
@@ -234,16 +236,101 @@ func TestRecoverMakesBusyFramesReadyWithoutCountingTheTry(t *testing.T) {
 	}
 }
 
-func TestAPathIsSentOnlyOnce(t *testing.T) {
+func TestAPlanThatDoesNotKnowTheNewestBatchIsNotSent(t *testing.T) {
 	s := open(t)
-	send(t, s, 0, 1, "1-3")
-	if _, err := s.Send(batch(t, 1, "1-3"), "again", 0); err == nil {
-		t.Error("the same paths were sent twice")
+	seen, err := s.LastBatch()
+	must(t, err)
+	b := send(t, s, 0, 1, "1-3")
+	if _, err := s.Send(batch(t, 1, "1-3"), Sending{Name: "again", Seen: &seen}); !errors.Is(err, ErrNewer) {
+		t.Errorf("the same paths were sent twice: %v", err)
 	}
 	if b, _ := s.Batches("SALT"); len(b) != 1 {
 		t.Errorf("%d batches are kept; the refused one left something", len(b))
 	}
-	send(t, s, 0, 2, "1-3")
+	seen = b.ID
+	if _, err := s.Send(batch(t, 1, "4-6"), Sending{Name: "further frames", Seen: &seen}); err != nil {
+		t.Error(err)
+	}
+	path := b.Sequences[0].Spec.Files[0].Path.Key()
+	if found, err := s.SentUnder([]string{path, "never"}); err != nil || len(found) != 1 || len(found[path]) != 2 {
+		t.Errorf("sent under the path: %v, %v", found, err)
+	}
+}
+
+func TestBatchesWaitForATimeForOthersAndForPeople(t *testing.T) {
+	s := open(t)
+	first := send(t, s, 0, 1, "1-2", "1")
+	at := time.Date(2026, 11, 25, 19, 0, 0, 0, time.UTC)
+	sendAs := func(version int, how Sending) Batch {
+		t.Helper()
+		id, err := s.Send(batch(t, version, "1-2"), how)
+		must(t, err)
+		b, err := s.Batch(id)
+		must(t, err)
+		return b
+	}
+	begin := func(when time.Time, want int, next time.Time) {
+		t.Helper()
+		if n, soonest, err := s.Begin(when); err != nil || n != want || !soonest.Equal(next) {
+			t.Errorf("%d frames began, next at %v, %v; want %d and %v", n, soonest, err, want, next)
+		}
+	}
+	timed := sendAs(2, Sending{Name: "timed", Waiting: Waiting{Note: "after hours", Start: at}})
+	if timed.Note != "after hours" || !timed.Start.Equal(at) || timed.Counts()[queue.Blocked] != 2 {
+		t.Errorf("%+v", timed)
+	}
+	behind := sendAs(3, Sending{Name: "behind", Waiting: Waiting{AfterBatch: first.ID}})
+	besides := sendAs(4, Sending{Name: "besides", Waiting: Waiting{AfterSequence: first.Sequences[1].ID}})
+	held := sendAs(5, Sending{Name: "held", Held: true})
+	if _, err := s.Send(batch(t, 6, "1"), Sending{Waiting: Waiting{AfterBatch: 99}}); !errors.Is(err, ErrNotFound) {
+		t.Errorf("waiting for a batch that is not there: %v", err)
+	}
+	begin(at.Add(-time.Second), 0, at)
+	begin(at, 2, time.Time{})
+	for range 3 { // the first batch, whose two sequences end one after the other
+		l := lease(t, s)
+		if l.Batch.ID != first.ID {
+			t.Fatalf("batch %d came before the first", l.Batch.ID)
+		}
+		must(t, s.Check(l))
+		must(t, s.Accept(l, 1, nil, ""))
+		if l.Number == 2 {
+			begin(at, 0, time.Time{})
+		}
+	}
+	begin(at, 4, time.Time{})
+	for _, b := range []Batch{behind, besides} {
+		if now, _ := s.Batch(b.ID); now.Counts()[queue.Ready] != 2 {
+			t.Errorf("%s has %v", b.Name, now.Counts())
+		}
+	}
+	if now, _ := s.Batch(held.ID); now.Counts()[queue.Held] != 2 {
+		t.Errorf("the held one has %v", now.Counts())
+	}
+}
+
+func TestFramesAreTakenInTheOrderTheyWereSentIn(t *testing.T) {
+	taken := func(order plan.Order) string {
+		s := open(t)
+		_, err := s.Send(batch(t, 1, "1-5", "11-15"), Sending{Order: order})
+		must(t, err)
+		var all []string
+		for {
+			l, err := s.Lease("here")
+			must(t, err)
+			if l == nil {
+				return strings.Join(all, " ")
+			}
+			all = append(all, fmt.Sprint(l.Number))
+		}
+	}
+	for order, want := range map[plan.Order]string{
+		plan.InOrder: "1 2 3 4 5 11 12 13 14 15", plan.EndsFirst: "1 3 5 11 13 15 2 4 12 14", plan.Coarse: "1 5 11 15 3 13 2 4 12 14",
+	} {
+		if got := taken(order); got != want {
+			t.Errorf("%s: %s, not %s", order.Name(), got, want)
+		}
+	}
 }
 
 func TestManyNodesNeverShareAFrame(t *testing.T) {
@@ -289,7 +376,7 @@ func TestBackupIsAWholeRecord(t *testing.T) {
 
 func BenchmarkLeaseOfAMillion(b *testing.B) {
 	s := open(b)
-	if _, err := s.Send(batch(b, 1, "1-1000000"), "large", 0); err != nil {
+	if _, err := s.Send(batch(b, 1, "1-1000000"), Sending{Name: "large"}); err != nil {
 		b.Fatal(err)
 	}
 	n := 0

@@ -16,6 +16,7 @@ import (
 	"reelhouse/core/output"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
+	"reelhouse/house"
 	"reelhouse/store"
 )
 
@@ -303,7 +304,7 @@ func TestTheNextVersionTouchesNothingEarlier(t *testing.T) {
 	s := newSite(t)
 	p := s.production()
 	p.Version = 2
-	if _, err := s.house.SendDraft(p.Production); err != nil {
+	if _, err := s.house.SendDraft(p.Production, house.Sending{}); err != nil {
 		t.Fatal(err)
 	}
 	s.set("production", "", "nextVersion")

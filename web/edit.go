@@ -22,8 +22,10 @@ type edit struct {
 	kind, code, field, value string
 	values                   []string // of tick boxes
 	option                   string   // which of several things of the part, such as a pass of a list
+	chosen                   []string // codes of the parts that are ticked, where the edit is of many
 	frame                    int      // at which the page shows things that move
 	stage                    func(p *production.Production) (*scene.Scene, error)
+	reach                    func(p *production.Production) (float64, error) // metres, farther than anything of the scene
 }
 
 // errChoice marks what only a damaged page can send.
@@ -36,9 +38,9 @@ func (a *app) edit(c *echo.Context) error {
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, "The form could not be read.")
 	}
-	e := edit{kind: c.Param("kind"), code: form.Get("of"), field: form.Get("field"), value: strings.TrimSpace(form.Get("value")), values: form["values"], option: form.Get("option")}
+	e := edit{kind: c.Param("kind"), code: form.Get("of"), field: form.Get("field"), value: strings.TrimSpace(form.Get("value")), values: form["values"], option: form.Get("option"), chosen: form["chosen"]}
 	e.frame, _ = strconv.Atoi(form.Get("frame")) // 0 stands for before the first one
-	e.stage = a.stage
+	e.stage, e.reach = a.stage, a.reach
 	summary := e.where() + ", " + e.field
 	if e.field == "add" || e.field == "remove" {
 		summary = e.field + " " + e.where()
@@ -64,6 +66,12 @@ func (a *app) edit(c *echo.Context) error {
 
 // stage returns the scene of a production.
 func (a *app) stage(p *production.Production) (*scene.Scene, error) { return a.House.Scene(p.Scene) }
+
+// reach returns a depth that lies behind everything of a production's scene, in whole tens of metres.
+func (a *app) reach(p *production.Production) (float64, error) {
+	r, err := a.House.Report(p.Scene)
+	return 10 * math.Ceil(r.Size.Length()/10), err
+}
 
 // nextVersion raises the version to the next one of which no file was ever sent.
 func (a *app) nextVersion(c *echo.Context) error {
@@ -204,6 +212,12 @@ func (e edit) apply(p *production.Production) error {
 		return p.FollowPairs(e.focal(p))
 	case "shot":
 		return e.shot(p)
+	case "shots":
+		return e.shots(p)
+	case "usual":
+		return e.usual(p)
+	case "batch":
+		return e.batch(p)
 	case "pass-list":
 		return e.passList(p)
 	case "light-group":

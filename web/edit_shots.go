@@ -3,13 +3,17 @@ package web
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"reelhouse/core/frame"
-	"reelhouse/core/pass"
+	"reelhouse/core/output"
 	"reelhouse/core/production"
+	"reelhouse/core/raster"
+	"reelhouse/core/shotlist"
 )
 
+// shot applies an edit of one shot.
 func (e edit) shot(p *production.Production) error {
 	if e.field == "add" {
 		return e.addShot(p)
@@ -24,36 +28,184 @@ func (e edit) shot(p *production.Production) error {
 		s.Code = e.value
 	case "name":
 		s.Name = e.value
-	case "view":
-		s.View = e.value
-	case "frames":
-		set, err := frame.Parse(e.value)
+	case "note":
+		s.Note = e.value
+	case "reach", "shift":
+		s.Frames, err = e.draggedFrames(s.Frames)
+		return err
+	case "labels":
+		s.Labels, err = shotlist.ReadLabels(e.value)
+		return err
+	case "cell":
+		return e.cell(s)
+	case "split":
+		at, err := e.number()
 		if err != nil {
 			return err
 		}
-		s.Frames = set
-	case "sizes":
-		s.Sizes = nil
-		for _, size := range p.Sizes {
-			if slices.Contains(e.values, size.Code) {
-				s.Sizes = append(s.Sizes, size.Code)
-			}
+		_, err = p.SplitShot(s.Code, at)
+		return err
+	case "copy":
+		_, err := p.CopyShot(s.Code)
+		return err
+	case "usual":
+		if !s.Unset(e.option) {
+			return errChoice
 		}
-	case "outputs":
-		s.Outputs = nil
-		for _, o := range p.Outputs {
-			if slices.Contains(e.values, o.Code) {
-				s.Outputs = append(s.Outputs, o.Code)
-			}
-		}
-	case "passList":
-		s.PassList = e.value
-	case "inBatch":
-		s.InBatch = len(e.values) > 0
-	case "note":
-		s.Note = e.value
 	case "remove":
 		p.Shots = slices.Delete(p.Shots, i, i+1)
+	default:
+		return e.give(p, s)
+	}
+	return nil
+}
+
+// give gives a shot what the edit says of one of the fields that many shots can be given together.
+func (e edit) give(p *production.Production, s *production.Shot) error {
+	var err error
+	switch e.field {
+	case "view":
+		s.View = e.value
+	case "also":
+		s.Also = slices.DeleteFunc(slices.Clone(e.values), func(code string) bool { return code == s.View })
+	case "look":
+		s.Look = e.value
+	case "frames":
+		s.Frames, err = frame.Parse(e.value)
+	case "step":
+		s.Step, err = e.number()
+	case "handles":
+		if e.value == "" {
+			s.Handles = nil
+			return nil
+		}
+		n, err := e.number()
+		if err != nil {
+			return err
+		}
+		s.Handles = &n
+	case "sizes":
+		s.Sizes = e.chosenOf(codesOf(p.Sizes, func(n raster.Named) string { return n.Code }))
+	case "outputs":
+		s.Outputs = e.chosenOf(codesOf(p.Outputs, func(o output.Output) string { return o.Code }))
+	case "passList":
+		s.PassList = e.value
+	case "quality":
+		s.Quality = e.value
+	case "inBatch":
+		s.InBatch = e.ticked()
+	default:
+		return errChoice
+	}
+	return err
+}
+
+// codesOf returns the codes of a list's parts.
+func codesOf[T any](list []T, code func(T) string) []string {
+	codes := make([]string, len(list))
+	for i, t := range list {
+		codes[i] = code(t)
+	}
+	return codes
+}
+
+// chosenOf returns those of the codes that are ticked.
+func (e edit) chosenOf(codes []string) []string {
+	return slices.DeleteFunc(slices.Clone(codes), func(code string) bool { return !slices.Contains(e.values, code) })
+}
+
+// draggedFrames returns frames as a bar was dragged: "1010 1040" are its new ends, "-12" is by how much it was moved.
+func (e edit) draggedFrames(set frame.Set) (frame.Set, error) {
+	var numbers []int
+	for _, word := range strings.Fields(e.value) {
+		n, err := strconv.Atoi(word)
+		if err != nil {
+			return set, fmt.Errorf("%q is not a whole number", word)
+		}
+		numbers = append(numbers, n)
+	}
+	switch {
+	case e.field == "reach" && len(numbers) == 2:
+		return set.Reach(numbers[0], numbers[1])
+	case e.field == "shift" && len(numbers) == 1:
+		return set.Shift(numbers[0])
+	}
+	return set, errChoice
+}
+
+// cell leaves one view in one size out of the batch, or takes it in again.
+func (e edit) cell(s *production.Shot) error {
+	view, size, ok := strings.Cut(e.option, " ")
+	if !ok {
+		return errChoice
+	}
+	c := production.Cell{View: view, Size: size}
+	if s.Without = slices.DeleteFunc(s.Without, func(other production.Cell) bool { return other == c }); !e.ticked() {
+		s.Without = append(s.Without, c)
+	}
+	return nil
+}
+
+// shots applies an edit of all shots that are chosen, whose codes are the edit's values.
+func (e edit) shots(p *production.Production) error {
+	codes := e.chosen
+	if len(codes) == 0 && e.field != "renumber" {
+		return fmt.Errorf("no shot is chosen; tick some first")
+	}
+	known := func(code string) bool { _, ok := p.FindShot(code); return ok }
+	if i := slices.IndexFunc(codes, func(code string) bool { return !known(code) }); i >= 0 {
+		return fmt.Errorf("shot %s does not exist any more", codes[i])
+	}
+	switch e.field {
+	case "remove":
+		p.Shots = slices.DeleteFunc(p.Shots, func(s production.Shot) bool { return slices.Contains(codes, s.Code) })
+		return nil
+	case "copy":
+		for _, code := range codes {
+			if _, err := p.CopyShot(code); err != nil {
+				return err
+			}
+		}
+		return nil
+	case "join":
+		return p.JoinShots(codes)
+	case "renumber":
+		p.RenumberShots(codes)
+		return nil
+	case "up":
+		p.MoveShots(codes, -1)
+		return nil
+	case "down":
+		p.MoveShots(codes, 1)
+		return nil
+	}
+	for i := range p.Shots {
+		s := &p.Shots[i]
+		if !slices.Contains(codes, s.Code) {
+			continue
+		}
+		if e.field == "usual" {
+			if !s.Unset(e.option) {
+				return errChoice
+			}
+			continue
+		}
+		if err := e.give(p, s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// usual applies an edit of what shots have that say nothing else.
+func (e edit) usual(p *production.Production) error {
+	switch e.field {
+	case "sizes":
+		p.Usual.Sizes = e.chosenOf(codesOf(p.Sizes, func(n raster.Named) string { return n.Code }))
+	case "outputs":
+		p.Usual.Outputs = e.chosenOf(codesOf(p.Outputs, func(o output.Output) string { return o.Code }))
+	case "passList":
+		p.Usual.PassList = e.value
 	default:
 		return errChoice
 	}
@@ -76,150 +228,18 @@ func (e edit) addShot(p *production.Production) error {
 			break
 		}
 	}
-	p.Shots = append(p.Shots, production.Shot{
-		Code: code, Name: "New shot", View: views[0].Code, Frames: frame.Of(p.FirstFrame, p.FirstFrame+47),
-		Sizes: []string{p.Sizes[0].Code}, PassList: p.PassLists[0].Code, Outputs: []string{p.Outputs[0].Code}, InBatch: true,
-	})
+	s := production.Shot{Code: code, Name: "New shot", View: views[0].Code, Frames: frame.Of(p.FirstFrame, p.FirstFrame+47), InBatch: true}
+	if len(p.Usual.Sizes) == 0 {
+		s.Sizes = []string{p.Sizes[0].Code}
+	}
+	if len(p.Usual.Outputs) == 0 {
+		s.Outputs = []string{p.Outputs[0].Code}
+	}
+	if p.Usual.PassList == "" {
+		s.PassList = p.PassLists[0].Code
+	}
+	p.Shots = append(p.Shots, s)
 	return nil
-}
-
-func (e edit) passList(p *production.Production) error {
-	if e.field == "suggested" {
-		for _, s := range pass.Suggestions() {
-			if _, there := p.FindPassList(s.Code); s.Code == e.value && !there {
-				p.PassLists = append(p.PassLists, production.PassList{Code: s.Code, Name: s.Name, Passes: pass.Sorted(s.Passes)})
-				return nil
-			}
-		}
-		return errChoice
-	}
-	if e.field == "add" {
-		p.PassLists = append(p.PassLists, production.PassList{
-			Code: fresh("list", len(p.PassLists), func(c string) bool { _, ok := p.FindPassList(c); return ok }), Name: "New list", Passes: []pass.Code{pass.Beauty},
-		})
-		return nil
-	}
-	i, err := at(e, p.PassLists, func(l production.PassList) string { return l.Code })
-	if err != nil {
-		return err
-	}
-	l := &p.PassLists[i]
-	switch e.field {
-	case "name":
-		l.Name = e.value
-	case "passes":
-		l.Passes = nil
-		for _, v := range e.values {
-			l.Passes = append(l.Passes, pass.Code(v))
-		}
-		l.Passes = pass.Sorted(l.Passes)
-		l.Choices = slices.DeleteFunc(l.Choices, func(c production.PassChoice) bool { return !slices.Contains(l.Passes, c.Pass) })
-	case "otherDepth", "otherFilter", "outputs":
-		return e.passChoice(p, l)
-	case "remove":
-		if err := unused(p, "list", func(s production.Shot) bool { return p.PassListOf(s) == l.Code }); err != nil {
-			return err
-		}
-		p.PassLists = slices.Delete(p.PassLists, i, i+1)
-	default:
-		return errChoice
-	}
-	return nil
-}
-
-// passChoice applies an edit of what a list asks of one pass, which the edit's option names.
-func (e edit) passChoice(p *production.Production, l *production.PassList) error {
-	code := pass.Code(e.option)
-	if !slices.Contains(l.Passes, code) {
-		return fmt.Errorf("%s is not in the list any more", code)
-	}
-	c := l.Choice(code)
-	switch e.field {
-	case "otherDepth":
-		c.OtherDepth = e.ticked()
-	case "otherFilter":
-		c.OtherFilter = e.ticked()
-	case "outputs":
-		if len(e.values) == 0 {
-			return fmt.Errorf("%s would go nowhere; take it out of the list instead", code)
-		}
-		if c.Outputs = slices.Clone(e.values); len(c.Outputs) == len(p.Outputs) {
-			c.Outputs = nil
-		}
-	}
-	l.Choose(c)
-	return nil
-}
-
-// lightGroup applies an edit of a group of lights.
-func (e edit) lightGroup(p *production.Production) error {
-	if e.field == "add" {
-		code := fresh("group", len(p.LightGroups), func(c string) bool {
-			return slices.ContainsFunc(p.LightGroups, func(g pass.LightGroup) bool { return g.Code == c })
-		})
-		p.LightGroups = append(p.LightGroups, pass.LightGroup{Code: code, Name: "New group"})
-		return pass.CheckLightGroups(p.LightGroups)
-	}
-	i, err := at(e, p.LightGroups, func(g pass.LightGroup) string { return g.Code })
-	if err != nil {
-		return err
-	}
-	g := &p.LightGroups[i]
-	inLists := func(change func(l *production.PassList, at int)) {
-		for k := range p.PassLists {
-			if at := slices.Index(p.PassLists[k].Passes, pass.LightCode(g.Code)); at >= 0 {
-				change(&p.PassLists[k], at)
-			}
-		}
-	}
-	switch e.field {
-	case "code":
-		was := *g
-		g.Code = e.value
-		if err := pass.CheckLightGroups(p.LightGroups); err != nil {
-			return err
-		}
-		renamedCode := pass.LightCode(e.value)
-		g.Code = was.Code
-		inLists(func(l *production.PassList, at int) {
-			for k := range l.Choices {
-				if l.Choices[k].Pass == l.Passes[at] {
-					l.Choices[k].Pass = renamedCode
-				}
-			}
-			l.Passes[at] = renamedCode
-		})
-		g.Code = e.value
-	case "name":
-		g.Name = e.value
-	case "sky":
-		g.Sky = e.ticked()
-	case "sun":
-		g.Sun = e.ticked()
-	case "lights":
-		g.Lights = names(e.value)
-	case "remove":
-		used := ""
-		inLists(func(l *production.PassList, _ int) { used = l.Code })
-		if used != "" {
-			return fmt.Errorf("the pass list %s has its pass; take it out there first", used)
-		}
-		p.LightGroups = slices.Delete(p.LightGroups, i, i+1)
-	default:
-		return errChoice
-	}
-	return pass.CheckLightGroups(p.LightGroups)
-}
-
-// names reads names with commas between.
-func names(text string) []string {
-	var all []string
-	for _, n := range strings.Split(text, ",") {
-		if n = strings.TrimSpace(n); n != "" {
-			all = append(all, n)
-		}
-	}
-	return all
 }
 
 // unused returns an error that names the first shot which uses a part that is to be removed.

@@ -93,6 +93,7 @@ var functions = template.FuncMap{
 	"square":   func(n int) int { return n * n },
 	"number":   func(f float64) string { return strconv.FormatFloat(f, 'f', -1, 64) },
 	"join":     strings.Join,
+	"frames":   framesOf,
 	"tally":    func(c queue.Counts, state string) int { return c[queue.State(state)] },
 	"plural":   plural,
 	"percent":  func(f float64) string { return strconv.FormatFloat(math.Round(f*1000)/10, 'f', -1, 64) },

@@ -32,10 +32,20 @@ func smallPicture(p production.Production, v production.View, l look.Look, size 
 // Thumb returns the address of the small picture of a view at a frame, in the shape of a size. It changes with what the picture depends on,
 // since browsers do not ask again for a picture that they have shown on the same page.
 func (v *view) Thumb(code, size string, number int) string {
+	return v.ThumbUnder(code, "", size, number)
+}
+
+// ThumbUnder is Thumb under another look than the view's own, if one is named.
+func (v *view) ThumbUnder(code, look, size string, number int) string {
 	p := v.Production.Production
 	q := url.Values{"view": {code}, "size": {size}, "frame": {strconv.Itoa(number)}}
 	shown, _ := p.FindView(code)
-	if l, ok := p.FindLook(shown.Look); ok {
+	if look == "" || look == shown.Look {
+		look = shown.Look
+	} else {
+		q.Set("look", look)
+	}
+	if l, ok := p.FindLook(look); ok {
 		named, found := p.FindSize(size)
 		if !found {
 			named = usualSize

@@ -96,25 +96,6 @@ func legend() []strip {
 	return cells
 }
 
-// send sends the batch as it stands on the batch sheet.
-func (a *app) send(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	// Two open tabs: what is sent must be what was read.
-	if seen := c.FormValue("revision"); seen != strconv.Itoa(p.Number) {
-		return a.update(c, answer{production: p, station: batchSheet, notice: "The set-up was changed meanwhile, perhaps in another tab. This is how it stands now; read it and send again."})
-	}
-	id, err := a.House.SendDraft(p.Production)
-	if err != nil {
-		return a.update(c, answer{production: p, station: batchSheet, notice: "Not sent: " + err.Error()})
-	}
-	a.Hub().Changed()
-	c.Response().Header().Set("HX-Redirect", fmt.Sprintf("/p/%s/queue#batch-%d", p.Code, id))
-	return c.NoContent(http.StatusNoContent)
-}
-
 // act holds, releases, retries or drops a batch, a sequence or a frame.
 func (a *app) act(c *echo.Context) error {
 	number := func(name string) int64 {

@@ -19,6 +19,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"reelhouse/core/preset"
+	"reelhouse/core/shotlist"
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/preview"
@@ -119,6 +120,10 @@ func (a *app) routes(e *echo.Echo) {
 	p.POST("/scene", a.bringScene, middleware.BodyLimit(1<<30))
 	p.POST("/scene/opaque", a.registerScene, middleware.BodyLimit(1<<30))
 	p.POST("/environment", a.bringEnvironment, middleware.BodyLimit(house.MostEnvironmentBytes+1<<20))
+	p.GET("/shots/file", a.exportShots)
+	p.GET("/shots/table", a.shotTable)
+	p.POST("/shots/table", a.shotTable, middleware.BodyLimit(2*shotlist.MaxBytes+1<<16))
+	p.POST("/trial", a.sendTrial)
 	p.POST("/take", a.take)
 	p.POST("/preset/:do", a.preset)
 	p.GET("/preset/file", a.exportPreset)
@@ -128,6 +133,9 @@ func (a *app) routes(e *echo.Echo) {
 	p.GET("/clock", a.clock)
 	p.GET("/retime", a.retime)
 	p.GET("/stamp", a.stampPreview)
+	p.GET("/batch/rows", a.batchRows)
+	p.GET("/batch/paths", a.batchPaths)
+	p.GET("/batch/sums", a.batchSums)
 	p.POST("/send", a.send)
 	p.POST("/act", a.act)
 	p.POST("/priority", a.priority)

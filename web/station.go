@@ -39,6 +39,7 @@ type view struct {
 	Open       string       // code of the part whose details are shown, "" for none
 	Page       any          // the station's own
 	Swap       bool         // spine and ticket line replace those on the page
+	Chosen     []string     // codes of the parts that are ticked
 	Against    string       // name of the preset that a part is compared with, "" for none
 	query      func(string) string
 }
@@ -71,6 +72,12 @@ var shownBy = []string{"as", "look", "frame", "side", "size", "all", "beside1", 
 // Shown returns what every change on the page tells of it, so that it shows the same afterwards: a JSON object.
 func (v *view) Shown() (string, error) {
 	shown := map[string]string{"seen": strconv.Itoa(v.Production.Number), "station": string(v.Station.Key), "open": v.Open, "against": v.Against}
+	if v.Station.Key == batchSheet {
+		shown["filter"], shown["group"] = v.query("filter"), v.query("group")
+	}
+	if v.Station.Key == production.Shots {
+		shown["from"] = v.query("from")
+	}
 	if v.Station.Key == production.Views {
 		for _, name := range shownBy {
 			if value := v.query(name); value != "" {
@@ -212,6 +219,9 @@ type answer struct {
 // update answers a change with the sheet, the spine and the ticket line, as they are now.
 func (a *app) update(c *echo.Context, r answer) error {
 	v := &view{Production: r.production, Mistake: r.mistake, Notice: r.notice, Impact: r.impact, Swap: true, Open: c.FormValue("open"), query: c.FormValue}
+	if form, err := c.FormValues(); err == nil {
+		v.Chosen = form["chosen"]
+	}
 	for _, st := range stations {
 		if st.Key == r.station {
 			v.Station = st

@@ -1,13 +1,8 @@
 package web
 
 import (
-	"slices"
-
-	"reelhouse/core/frame"
-	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
-	"reelhouse/house"
 )
 
 // The stations that have no edits of their own.
@@ -39,85 +34,4 @@ var stations = []station{
 		}
 		return good
 	}},
-}
-
-func fillShots(a *app, v *view) error {
-	views, _ := a.shownViews(v)
-	views = slices.DeleteFunc(views, func(w shownView) bool { return w.Working })
-	last := 0
-	if s, err := a.House.Scene(v.Production.Scene); err == nil {
-		last = house.LastFrame(v.Production.Production, s)
-	}
-	type shownShot struct {
-		production.Shot
-		Rendered    int // frames, handles included
-		First, Last frame.Timecode
-		Seconds     float64
-	}
-	clock := v.Production.Clock()
-	var shots []shownShot
-	for _, s := range v.Production.Shots {
-		shots = append(shots, shownShot{
-			s, v.Production.Rendered(s.Frames).Count(), clock.Timecode(s.Frames.First()), clock.Timecode(s.Frames.Last()),
-			clock.Seconds(s.Frames.Last()+1) - clock.Seconds(s.Frames.First()),
-		})
-	}
-	v.Page = struct {
-		Views []shownView
-		Shots []shownShot
-		Chart chart
-	}{views, shots, newChart(v.Production.Production, last)}
-	return nil
-}
-
-// cell is one shot in one size on the batch sheet.
-type cell struct {
-	plan.Sequence
-	Middle  int
-	Seconds float64
-	Strip   strip
-}
-
-type batchRow struct {
-	Shot   production.Shot
-	View   production.View
-	Look   string
-	Cells  []*cell // by size; nil where the shot has none
-	Totals plan.Totals
-}
-
-func fillBatch(a *app, v *view) error {
-	page := struct {
-		Rows   []*batchRow
-		BySize []plan.Totals
-		Out    []production.Shot
-	}{BySize: make([]plan.Totals, len(v.Production.Sizes))}
-	rows := map[string]*batchRow{}
-	for _, s := range v.Draft.Batch.Sequences {
-		row := rows[s.Shot]
-		if row == nil {
-			shot, _ := v.Production.FindShot(s.Shot)
-			shown, _ := v.Production.FindView(shot.View)
-			row = &batchRow{Shot: shot, View: shown, Look: s.Look.Name, Cells: make([]*cell, len(v.Production.Sizes))}
-			rows[s.Shot] = row
-			page.Rows = append(page.Rows, row)
-		}
-		row.Totals.Add(s)
-		for i, size := range v.Production.Sizes {
-			if size.Code == s.SizeCode {
-				row.Cells[i] = &cell{s, s.Frames.At(s.Frames.Count() / 2), s.FrameSeconds * float64(s.Frames.Count()) / float64(a.Node.SlotCount()), plannedStrip(s.Frames)}
-				page.BySize[i].Add(s)
-			}
-		}
-	}
-	for i := range page.BySize {
-		page.BySize[i].Seconds /= float64(a.Node.SlotCount())
-	}
-	for _, s := range v.Production.Shots {
-		if !s.InBatch {
-			page.Out = append(page.Out, s)
-		}
-	}
-	v.Page = page
-	return nil
 }

@@ -95,7 +95,7 @@ func TestAnEmptyHouseSaysWhatToDoNext(t *testing.T) {
 			t.Errorf("%s of an empty production: %d\n%s", st.Key, code, body)
 		}
 	}
-	if _, body := s.get("/p/NEW/batch"); !strings.Contains(body, "bring in a glTF file") || !strings.Contains(body, "disabled") {
+	if _, body := s.get("/p/NEW/batch"); !strings.Contains(body, "bring in a glTF file") || strings.Contains(body, `id="send"`) {
 		t.Errorf("the batch sheet does not say what is missing:\n%s", body)
 	}
 	for _, form := range []url.Values{{"code": {"new"}, "title": {"x"}}, {"code": {"a/b"}, "title": {"x"}}, {"code": {"OK"}, "title": {""}}} {
@@ -191,7 +191,7 @@ func TestOnlyWhatWasReadIsSent(t *testing.T) {
 	if code, body := s.post("/p/TEST/send", now); code != http.StatusNoContent || sent() != 1 {
 		t.Errorf("sending: %d %s", code, body)
 	}
-	if _, body := s.post("/p/TEST/send", now); sent() != 1 || !strings.Contains(body, "already sent") {
+	if _, body := s.post("/p/TEST/send", now); sent() != 1 || !strings.Contains(body, "was sent already with the same set-up") {
 		t.Errorf("sending twice:\n%s", body)
 	}
 }

@@ -90,7 +90,7 @@ func renderDemo(ctx context.Context, h *house.House, flags serverFlags, out io.W
 		if err != nil {
 			return err
 		}
-		if _, err := h.SendDraft(p.Production); err != nil {
+		if _, err := h.SendDraft(p.Production, house.Sending{}); err != nil {
 			return err
 		}
 	}

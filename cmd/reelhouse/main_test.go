@@ -263,7 +263,7 @@ func TestABatchSurvivesTheServersDeath(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	id, err := h.SendDraft(p.Production)
+	id, err := h.SendDraft(p.Production, house.Sending{})
 	if err != nil {
 		t.Fatal(err)
 	}

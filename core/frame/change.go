@@ -15,6 +15,9 @@ func collect(all func(yield func(int) bool)) Set {
 	return Set{b.done()}
 }
 
+// SetOf returns the set of frames given in ascending order.
+func SetOf(ascending []int) Set { return collect(slices.Values(ascending)) }
+
 // Thin returns every n-th frame of the set, counted from its first; the set itself for n below 2. It holds
 // floor((count-1)/n) + 1 frames.
 func (s Set) Thin(n int) Set {

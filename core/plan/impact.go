@@ -36,12 +36,11 @@ func Compare(before, after Batch) Impact {
 			impact.Shots = append(impact.Shots, shot)
 		}
 	}
-	general := before.Quality != after.Quality || before.Rate != after.Rate || before.FirstFrame != after.FirstFrame ||
-		before.DepthBackground != after.DepthBackground || before.Depth != after.Depth || before.OcclusionRadius != after.OcclusionRadius || !slices.EqualFunc(before.LightGroups, after.LightGroups, sameLights) || before.Scene != after.Scene || before.Standards != after.Standards || before.Region != after.Region
+	general := !before.sameGround(after)
 	for _, s := range after.Sequences {
 		was, known := old[place{s.Shot, s.View, s.SizeCode}]
 		delete(old, place{s.Shot, s.View, s.SizeCode})
-		if !known || general || !s.sameAs(was) {
+		if !known || general || !s.Frames.Equal(was.Frames) || !s.sameFiles(was) {
 			changed(s.Shot)
 		}
 		for _, f := range s.Files {
@@ -71,10 +70,16 @@ func sameLights(a, b pass.LightGroup) bool {
 	return a.Code == b.Code && a.Sky == b.Sky && a.Sun == b.Sun && slices.Equal(a.Lights, b.Lights)
 }
 
-// sameAs reports whether both sequences give the same files.
-func (s Sequence) sameAs(t Sequence) bool {
+// sameGround reports whether what counts for all sequences is the same in both batches.
+func (b Batch) sameGround(c Batch) bool {
+	return b.Quality == c.Quality && b.Rate == c.Rate && b.FirstFrame == c.FirstFrame && b.DepthBackground == c.DepthBackground && b.Depth == c.Depth &&
+		b.OcclusionRadius == c.OcclusionRadius && slices.EqualFunc(b.LightGroups, c.LightGroups, sameLights) && b.Scene == c.Scene && b.Standards == c.Standards && b.Region == c.Region
+}
+
+// sameFiles reports whether a frame that is in both sequences gives the same files.
+func (s Sequence) sameFiles(t Sequence) bool {
 	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || len(look.Differences(s.Look, t.Look)) > 0 || s.Size != t.Size || s.Quality != t.Quality || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
-		!s.Frames.Equal(t.Frames) || !slices.Equal(s.Passes, t.Passes) || !slices.Equal(s.OtherFilter, t.OtherFilter) || len(s.Files) != len(t.Files) {
+		!slices.Equal(s.Labels, t.Labels) || !slices.Equal(s.Passes, t.Passes) || !slices.Equal(s.OtherFilter, t.OtherFilter) || len(s.Files) != len(t.Files) {
 		return false
 	}
 	return slices.EqualFunc(s.Files, t.Files, func(f, g FileSequence) bool {

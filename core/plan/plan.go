@@ -87,6 +87,9 @@ type Sequence struct {
 	// Forecast for one frame.
 	FrameSeconds float64 `json:"frameSeconds"`
 	FrameBytes   float64 `json:"frameBytes"`
+	// Least and Most are the seconds between which a frame is expected to take.
+	Least float64 `json:"least,omitempty"`
+	Most  float64 `json:"most,omitempty"`
 }
 
 // A FileSequence is the files of one kind, one a frame.
@@ -136,6 +139,42 @@ type Measure struct {
 	SecondsPerMegasample  float64 // a frame's time over its pixels times samples, in millions
 	BytesPerModelled      float64 // a frame's files over what Sequence.Modelled says
 	FramesRenderedAtATime int
+	// Least and Most are the rates of the quickest and the slowest view, with what single frames vary.
+	Least, Most float64
+	Views       map[string]Rate // of the views that were rendered
+}
+
+// A Rate is how long the frames of one view have taken, in seconds a million samples.
+type Rate struct {
+	Frames            int
+	Mean, Least, Most float64
+}
+
+// guessedRange is by how much a guess may be wrong, either way, as a factor.
+const guessedRange = 3
+
+// of returns the rate of a view: its own, or else that of all views together.
+func (m Measure) of(view string) Rate {
+	if r, ok := m.Views[view]; ok && r.Frames > 0 {
+		return r
+	}
+	r := Rate{Mean: m.SecondsPerMegasample, Least: m.Least, Most: m.Most}
+	if r.Least == 0 || m.Frames == 0 {
+		r.Least, r.Most = r.Mean/guessedRange, r.Mean*guessedRange
+	}
+	return r
+}
+
+// Basis says what the forecast of a view rests on.
+func (m Measure) Basis(view string) string {
+	switch r := m.Views[view]; {
+	case m.Frames == 0:
+		return "a guess, until frames were measured"
+	case r.Frames == 0:
+		return fmt.Sprintf("%d measured frames of other views", m.Frames)
+	default:
+		return fmt.Sprintf("%d measured frames of this view", r.Frames)
+	}
 }
 
 // guess stands in until frames have been measured. The numbers were taken on a machine with two cores.
@@ -204,7 +243,7 @@ func (b *Batch) add(p production.Production, shot production.Shot, patterns map[
 				s.Files = append(s.Files, files(p, o, patterns[code], size, s, quality.Code, list)...)
 			}
 			s.OtherFilter = list.Other(s.Passes, func(c production.PassChoice) bool { return c.OtherFilter })
-			s.forecast(quality, m)
+			s.forecast(b.Samples(s), quality.Effort.Seconds, m)
 			b.Sequences = append(b.Sequences, s)
 		}
 	}
@@ -308,13 +347,28 @@ func (s Sequence) Megasamples(q production.Quality) float64 {
 	return float64(s.Size.Pixels()) * all / 1e6
 }
 
+// Samples returns how many million samples a frame of a sequence is expected to take.
+func (b Batch) Samples(s Sequence) float64 { return s.Megasamples(b.QualityOf(s)) * b.share(s) }
+
+// share returns the part of a sequence's pixels that is rendered.
+func (b Batch) share(s Sequence) float64 {
+	part := b.RegionOf(s)
+	if part.Empty() {
+		return 1
+	}
+	return float64(part.Dx()*part.Dy()) / float64(s.Size.Pixels())
+}
+
 // RegionOf returns the pixels of a sequence that are rendered; the empty rectangle for all of them.
 func (b Batch) RegionOf(s Sequence) image.Rectangle { return b.Region.Of(s.Size) }
 
-func (s *Sequence) forecast(q production.Quality, m Measure) {
-	s.FrameSeconds = s.Megasamples(q) * m.SecondsPerMegasample / float64(max(1, m.FramesRenderedAtATime))
-	if q.Effort.Seconds > 0 {
-		s.FrameSeconds = min(s.FrameSeconds, q.Effort.Seconds)
+// forecast fills in what a frame will cost, of that many million samples and in no more than limit seconds, 0 for any.
+func (s *Sequence) forecast(samples, limit float64, m Measure) {
+	r := m.of(s.View)
+	samples /= float64(max(1, m.FramesRenderedAtATime))
+	s.FrameSeconds, s.Least, s.Most = samples*r.Mean, samples*r.Least, samples*r.Most
+	if limit > 0 {
+		s.FrameSeconds, s.Least, s.Most = min(s.FrameSeconds, limit), min(s.Least, limit), min(s.Most, limit)
 	}
 	s.FrameBytes = s.Modelled() * m.BytesPerModelled
 }
@@ -323,6 +377,7 @@ func (s *Sequence) forecast(q production.Quality, m Measure) {
 type Totals struct {
 	Shots, Sequences, Frames, Files int
 	Bytes, Seconds                  float64
+	Least, Most                     float64 // seconds
 }
 
 // Add adds one sequence.
@@ -333,6 +388,8 @@ func (t *Totals) Add(s Sequence) {
 	t.Files += n * len(s.Files)
 	t.Bytes += float64(n) * s.FrameBytes
 	t.Seconds += float64(n) * s.FrameSeconds
+	t.Least += float64(n) * s.Least
+	t.Most += float64(n) * s.Most
 }
 
 // Totals adds the batch up.

@@ -54,10 +54,9 @@ type Label struct {
 	Name  string `json:"name"`
 }
 
-// A Waiver sets what a rule finds at a place aside, until a batch is sent.
+// A Waiver sets what a rule finds aside, until a batch is sent.
 type Waiver struct {
 	Rule   string `json:"rule"`
-	Where  string `json:"where"` // as in the finding
 	Reason string `json:"reason"`
 }
 

@@ -111,13 +111,14 @@ func (e Event) From() []State {
 type Turn struct {
 	Priority int   // of the batch; higher first
 	Batch    int64 // in order of sending; older first
+	Wave     int   // of the frame; all frames of a batch in one wave come before those of the next
 	Sequence int   // place in the batch
-	Frame    int
+	Frame    int   // turn in the sequence
 }
 
 // Compare orders turns: negative if t comes before u.
 func (t Turn) Compare(u Turn) int {
-	return cmp.Or(cmp.Compare(u.Priority, t.Priority), cmp.Compare(t.Batch, u.Batch), cmp.Compare(t.Sequence, u.Sequence), cmp.Compare(t.Frame, u.Frame))
+	return cmp.Or(cmp.Compare(u.Priority, t.Priority), cmp.Compare(t.Batch, u.Batch), cmp.Compare(t.Wave, u.Wave), cmp.Compare(t.Sequence, u.Sequence), cmp.Compare(t.Frame, u.Frame))
 }
 
 // Counts is how many frames are in each state.

@@ -62,9 +62,9 @@ func TestEveryStateButGoodHasAWayOutAndWrongEventsChangeNothing(t *testing.T) {
 }
 
 func TestPriorityThenAge(t *testing.T) {
-	turns := []Turn{{0, 1, 0, 5}, {5, 2, 0, 1}, {0, 1, 0, 4}, {5, 3, 0, 0}, {0, 1, 1, 1}}
+	turns := []Turn{{0, 1, 1, 0, 5}, {5, 2, 0, 0, 1}, {0, 1, 0, 0, 4}, {5, 3, 0, 0, 0}, {0, 1, 0, 1, 1}}
 	slices.SortFunc(turns, Turn.Compare)
-	want := []Turn{{5, 2, 0, 1}, {5, 3, 0, 0}, {0, 1, 0, 4}, {0, 1, 0, 5}, {0, 1, 1, 1}}
+	want := []Turn{{5, 2, 0, 0, 1}, {5, 3, 0, 0, 0}, {0, 1, 0, 0, 4}, {0, 1, 0, 1, 1}, {0, 1, 1, 0, 5}}
 	if !slices.Equal(turns, want) {
 		t.Errorf("got %v", turns)
 	}

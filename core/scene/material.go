@@ -41,6 +41,23 @@ func DefaultMaterial() Material {
 	return Material{Name: "default", BaseColor: geom.Vec{X: 1, Y: 1, Z: 1}, Alpha: 1, Metallic: 1, Roughness: 1}
 }
 
+// Clear returns the names of the objects that can be seen through, in the order of the nodes.
+func (s *Scene) Clear() []string {
+	var names []string
+	for _, n := range s.Nodes {
+		if n.Mesh == None {
+			continue
+		}
+		for _, part := range s.Meshes[n.Mesh].Parts {
+			if part.Material != None && (s.Materials[part.Material].Mode == Blend || s.Materials[part.Material].Transmission > 0) {
+				names = append(names, n.Name)
+				break
+			}
+		}
+	}
+	return names
+}
+
 // AlphaMode says what alpha does. The zero value is opaque.
 type AlphaMode string
 

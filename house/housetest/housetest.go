@@ -47,7 +47,7 @@ func New(t *testing.T, frames string) (*house.House, store.Batch) {
 	if err := h.Create(p); err != nil {
 		t.Fatal(err)
 	}
-	id, err := h.SendDraft(p)
+	id, err := h.SendDraft(p, house.Sending{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -24,6 +24,8 @@ function closeSide() {
   if (side) side.replaceChildren();
 }
 
+document.addEventListener("close-side", closeSide);
+
 document.addEventListener("click", async (e) => {
   if (e.target.closest("[data-close-side]")) closeSide();
   const copy = e.target.closest("[data-copy]");
@@ -90,6 +92,7 @@ function watchPictures() {
 }
 watchPictures();
 document.addEventListener("htmx:afterSettle", watchPictures);
+document.addEventListener("pictures", watchPictures);
 
 // Times are shown in the viewer's zone.
 const clock = new Intl.DateTimeFormat(undefined, { dateStyle: "medium", timeStyle: "short" });
@@ -98,6 +101,21 @@ function localTimes(root) {
 }
 localTimes(document);
 document.addEventListener("htmx:afterSwap", () => localTimes(document));
+
+// A field for a time is in the viewer's zone; the server is told the moment itself.
+function fillTimes() {
+  for (const field of document.querySelectorAll("[data-local-time]")) {
+    if (field.value) continue;
+    const t = new Date(field.dataset.localTime);
+    field.value = new Date(t - t.getTimezoneOffset() * 60000).toISOString().slice(0, 16);
+  }
+}
+fillTimes();
+document.addEventListener("htmx:afterSettle", fillTimes);
+document.addEventListener("htmx:configRequest", (e) => {
+  const field = e.target.querySelector?.("[data-local-time]");
+  if (field?.value && field.name in e.detail.parameters) e.detail.parameters[field.name] = new Date(field.value).toISOString();
+});
 
 // A picture covers the word behind it; one that cannot be made says so.
 document.addEventListener("load", (e) => e.target.matches?.(".plate img") && e.target.previousElementSibling?.remove(), true);
@@ -110,4 +128,6 @@ document.addEventListener("error", (e) => {
 if (document.getElementById("room")) import("/static/screening.js");
 if (document.body.dataset.station === "output") import("/static/output.js");
 if (document.body.dataset.station === "passes") import("/static/pick.js");
+if (document.body.dataset.station === "batch") import("/static/sheet.js");
+if (document.body.dataset.station === "shots") import("/static/ranges.js");
 if (document.body.dataset.station === "views") for (const part of ["plan", "live", "pick"]) import(`/static/${part}.js`);

@@ -1,0 +1,112 @@
+// The range chart: a bar is dragged as a whole or by its ends, and snaps to the ends of other ranges; arrow keys move it by a frame, with Shift
+// its last frame. What was dragged is sent once, when it is let go.
+
+const drag = { range: null, grip: "", at: 0, from: 0, to: 0 };
+
+const chartOf = (range) => range.closest("svg");
+const place = (chart, e) => new DOMPoint(e.clientX, e.clientY).matrixTransform(chart.getScreenCTM().inverse()).x;
+const scale = (chart) => Number(chart.dataset.scale);
+
+// snapped returns a border between frames near n that another range has, or n.
+function snapped(chart, n) {
+  let best = n;
+  let nearest = 6 / scale(chart);
+  for (const snap of chart.dataset.snaps.trim().split(" ").map(Number)) {
+    const d = Math.abs(snap - n);
+    if (d < nearest) [best, nearest] = [snap, d];
+  }
+  return Math.round(best);
+}
+
+// target returns the range as it would be if the pointer were let go at x. Borders lie before a first frame and after a last one.
+function target(x) {
+  const chart = chartOf(drag.range);
+  const moved = (x - drag.at) / scale(chart);
+  const { grip, from, to } = drag;
+  if (grip === "from") return [Math.min(to, snapped(chart, from + moved)), to];
+  if (grip === "to") return [from, Math.max(from, snapped(chart, to + 1 + moved) - 1)];
+  let by = snapped(chart, from + moved) - from;
+  const other = snapped(chart, to + 1 + moved) - to - 1;
+  if (Math.abs(other - moved) < Math.abs(by - moved)) by = other;
+  return [from + by, to + by];
+}
+
+function show(range, from, to) {
+  const chart = chartOf(range);
+  const ghost = chart.querySelector(".ghost");
+  const [box, words] = ghost.children;
+  const x = Number(chart.dataset.left) + (from - Number(chart.dataset.first)) * scale(chart);
+  const y = Number(range.querySelector(".grip").getAttribute("y"));
+  box.setAttribute("x", x);
+  box.setAttribute("y", y + 2);
+  box.setAttribute("width", (to - from + 1) * scale(chart));
+  words.setAttribute("x", x);
+  words.setAttribute("y", y + 2);
+  words.textContent = `${from}-${to} · ${to - from + 1} frames`;
+  ghost.setAttribute("visibility", "visible");
+}
+
+function send(range, from, to) {
+  const chart = chartOf(range);
+  const was = [Number(range.dataset.from), Number(range.dataset.to)];
+  chart.querySelector(".ghost").setAttribute("visibility", "hidden");
+  if (from === was[0] && to === was[1]) return;
+  const values = { of: range.dataset.shot, field: "reach", value: `${from} ${to}` };
+  if (to - from === was[1] - was[0]) [values.field, values.value] = ["shift", String(from - was[0])];
+  htmx.ajax("POST", `/p/${chart.dataset.code}/edit/shot`, { source: chart, target: "#sheet", swap: "outerHTML", values });
+}
+
+document.addEventListener("pointerdown", (e) => {
+  const grip = e.target.closest?.(".ranges [data-grip]");
+  if (!grip) return;
+  const range = grip.closest(".range");
+  Object.assign(drag, { range, grip: grip.dataset.grip, at: place(chartOf(range), e), from: Number(range.dataset.from), to: Number(range.dataset.to) });
+  chartOf(range).setPointerCapture(e.pointerId);
+  e.preventDefault();
+  range.focus({ preventScroll: true });
+});
+
+document.addEventListener("pointermove", (e) => {
+  if (drag.range) show(drag.range, ...target(place(chartOf(drag.range), e)));
+});
+
+document.addEventListener("pointerup", (e) => {
+  if (!drag.range) return;
+  const [from, to] = target(place(chartOf(drag.range), e));
+  const { range } = drag;
+  drag.range = null;
+  send(range, from, to);
+});
+
+document.addEventListener("pointercancel", () => { drag.range = null; });
+
+// Steps are gathered for a moment, so that a held key is one change.
+const steps = { body: 0, to: 0, timer: 0, kept: "" };
+
+document.addEventListener("keydown", (e) => {
+  const range = e.target.closest?.(".range");
+  const way = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+  if (!range || !way) return;
+  e.preventDefault();
+  const grip = e.shiftKey ? "to" : "body";
+  steps[grip] += way;
+  const from = Number(range.dataset.from) + steps.body;
+  const to = Math.max(from, Number(range.dataset.to) + steps.body + steps.to);
+  show(range, from, to);
+  clearTimeout(steps.timer);
+  steps.timer = setTimeout(() => {
+    steps.body = steps.to = 0;
+    send(range, from, to);
+  }, 400);
+});
+
+// After a change the chart is another element; the keys stay with the shot.
+document.addEventListener("htmx:beforeSwap", () => { steps.kept = document.activeElement?.closest?.(".range")?.dataset.shot ?? ""; });
+document.addEventListener("htmx:afterSettle", () => {
+  if (steps.kept) document.querySelector(`.range[data-shot="${CSS.escape(steps.kept)}"]`)?.focus({ preventScroll: true });
+});
+
+document.addEventListener("change", (e) => {
+  const name = e.target.dataset?.tickAll;
+  if (name) for (const box of document.querySelectorAll(`input[name="${name}"]`)) box.checked = e.target.checked;
+});

@@ -1,0 +1,93 @@
+package cut
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"reelhouse/core/frame"
+)
+
+// A Reading is a cut that was read from a file, with what became of it.
+type Reading struct {
+	Cut     Cut      `json:"cut"`
+	Name    string   `json:"name"`
+	Changed []string `json:"changed"` // what is kept otherwise
+	Dropped []string `json:"dropped"` // what is not kept
+}
+
+func (r *Reading) changed(format string, args ...any) {
+	r.Changed = appendOnce(r.Changed, fmt.Sprintf(format, args...))
+}
+func (r *Reading) dropped(format string, args ...any) {
+	r.Dropped = appendOnce(r.Dropped, fmt.Sprintf(format, args...))
+}
+
+func appendOnce(all []string, text string) []string {
+	for _, t := range all {
+		if t == text {
+			return all
+		}
+	}
+	return append(all, text)
+}
+
+// A Mistake is what cannot be read, and in which line, from 1.
+type Mistake struct {
+	Line    int
+	Message string
+}
+
+func (m *Mistake) Error() string { return fmt.Sprintf("line %d: %s", m.Line, m.Message) }
+
+// MaxBytes is the largest file that is read.
+const MaxBytes = 64 << 20
+
+// match returns the code that one of the names stands for: the whole name, or what comes before the first mark in it.
+func match(codes []string, names ...string) string {
+	known := map[string]string{}
+	for _, code := range codes {
+		known[strings.ToLower(code)] = code
+	}
+	for _, name := range names {
+		name = strings.ToLower(strings.TrimSpace(name))
+		if code, ok := known[name]; ok {
+			return code
+		}
+		if i := strings.IndexAny(name, "_ .-"); i > 0 {
+			if code, ok := known[name[:i]]; ok {
+				return code
+			}
+		}
+	}
+	return ""
+}
+
+// sourceFrame returns the scene's frame of a source timecode in frames after midnight, the nearest to the clock's first one.
+func sourceFrame(c frame.Clock, number int) int {
+	day := c.Day()
+	if day == 0 {
+		return c.First
+	}
+	by := (number - c.Number(c.Start)) % day
+	switch {
+	case by > day/2:
+		by -= day
+	case by < -day/2:
+		by += day
+	}
+	return c.First + by
+}
+
+// sourceNumber returns the source timecode of a scene's frame, in frames after midnight; it is below 0 before that.
+func sourceNumber(c frame.Clock, n int) int { return c.Number(c.Start) + n - c.First }
+
+// speedOf returns the fraction that is nearest to a speed.
+func speedOf(v float64) Speed {
+	for under := 1; under <= 1001; under++ {
+		if over := math.Round(v * float64(under)); math.Abs(over/float64(under)-v) < 1e-6 {
+			return Speed{int(over), under}
+		}
+	}
+	return Speed{int(math.Round(v * 1000)), 1000}
+}

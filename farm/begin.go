@@ -5,10 +5,16 @@ import (
 	"time"
 )
 
+// lookAround is how often the record is looked at for changes that others have made.
+const lookAround = 2 * time.Second
+
 // begin lets the frames go that wait for a time, or for another batch, as soon as that has come.
 func (n *Node) begin(ctx context.Context) {
 	changed, end := n.Hub.Listen()
 	defer end()
+	look := time.NewTicker(lookAround)
+	defer look.Stop()
+	marks := ""
 	for ctx.Err() == nil {
 		begun, next, err := n.House.Begin(time.Now())
 		if err != nil {
@@ -27,6 +33,14 @@ func (n *Node) begin(ctx context.Context) {
 		case <-ctx.Done():
 		case <-changed:
 		case <-wait:
+		case <-look.C:
+			// Another process, such as the command line, may have changed the record.
+			if now, err := n.House.Marks(); err == nil && now != marks {
+				if marks != "" {
+					n.Hub.Changed()
+				}
+				marks = now
+			}
 		}
 	}
 }

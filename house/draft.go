@@ -179,6 +179,9 @@ func (h *House) facts(p production.Production, s *scene.Scene, news []plan.News)
 		}
 	}
 	var err error
+	if f.Cut, err = p.CutFrames(); err != nil {
+		return f, err
+	}
 	f.Busy, err = h.Busyness()
 	return f, err
 }

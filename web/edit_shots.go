@@ -25,6 +25,7 @@ func (e edit) shot(p *production.Production) error {
 	s := &p.Shots[i]
 	switch e.field {
 	case "code":
+		p.Cut.Rename(map[string]string{s.Code: e.value})
 		s.Code = e.value
 	case "name":
 		s.Name = e.value

@@ -29,7 +29,7 @@ type site struct {
 	hub     *farm.Hub
 }
 
-func newSite(t *testing.T) *site {
+func newSite(t testing.TB) *site {
 	t.Helper()
 	h, b := housetest.New(t, "1001-1003")
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()

@@ -19,8 +19,8 @@ func exportCommand() *cobra.Command {
 	var data, code, outputCode, presetName, name string
 	cmd := &cobra.Command{
 		Use:   "export [FILE]",
-		Short: "Write a production's standards, one of its outputs, or a preset as a file",
-		Long:  "Writes a preset file (JSON; see docs/formats.md) to FILE, or to standard output.",
+		Short: "Write a production's standards, an output, a preset, its shots or its cut as a file",
+		Long:  "Writes a preset file (JSON; see docs/formats.md) to FILE, or to standard output; the shots of the production if FILE ends with .csv, its cut if it ends with .otio or .edl.",
 		Args:  cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			h, err := house.Open(data, true)
@@ -28,6 +28,9 @@ func exportCommand() *cobra.Command {
 				return err
 			}
 			defer h.Close()
+			if len(args) == 1 && isShots(args[0]) {
+				return exportShots(cmd.ErrOrStderr(), h, code, args[0])
+			}
 			p, err := exported(h, code, outputCode, presetName)
 			if err != nil {
 				return err
@@ -88,12 +91,17 @@ func writeNew(path string, data []byte) error {
 
 func importCommand() *cobra.Command {
 	var data, into, name string
-	var replace bool
+	var replace, dry, asJSON bool
 	cmd := &cobra.Command{
 		Use:   "import FILE",
-		Short: "Keep a preset file in the house, and give it to a production if asked to",
-		Args:  cobra.ExactArgs(1),
+		Short: "Take in a table of shots, a cut, or a preset file",
+		Long: "A .csv file is a table of shots, an .otio or .edl file is a cut: they go into the production of --into, or the only one, as a whole or not at all, " +
+			"and what was read, changed and dropped is said. Any other file is a preset, which is kept in the house, and given to the production of --into.",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if isShots(args[0]) {
+				return importShots(cmd.OutOrStdout(), data, into, args[0], dry, asJSON)
+			}
 			file, err := os.Open(args[0])
 			if err != nil {
 				return err
@@ -115,8 +123,10 @@ func importCommand() *cobra.Command {
 		},
 	}
 	dataFlag(cmd, &data)
-	cmd.Flags().StringVar(&into, "into", "", "also give it to the production of this code; undo takes it back")
+	cmd.Flags().StringVar(&into, "into", "", "the production that it goes to; undo takes it back")
 	cmd.Flags().StringVar(&name, "name", "", "keep it under this name")
+	cmd.Flags().BoolVar(&dry, "dry-run", false, "say what would be taken in, and change nothing")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "say it as JSON")
 	cmd.Flags().BoolVar(&replace, "replace", false, "replace a preset of the same name")
 	return cmd
 }

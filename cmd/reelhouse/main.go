@@ -21,10 +21,14 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	if err := command().ExecuteContext(ctx); err != nil {
-		if !errors.Is(err, errSaid) {
+		if !errors.Is(err, errSaid) && !errors.As(err, new(exitCode)) {
 			fmt.Fprintln(os.Stderr, "reelhouse:", err)
 		}
 		stop()
+		var code exitCode
+		if errors.As(err, &code) {
+			os.Exit(int(code))
+		}
 		os.Exit(1)
 	}
 }
@@ -39,7 +43,7 @@ func command() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), planCommand(), exportCommand(), importCommand(), renderCommand(), inspectCommand(), sceneCommand(), camerasCommand(), versionCommand())
+	root.AddCommand(serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(), renderCommand(), inspectCommand(), sceneCommand(), camerasCommand(), versionCommand())
 	return root
 }
 

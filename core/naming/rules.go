@@ -2,7 +2,6 @@ package naming
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -44,6 +43,9 @@ func (r Rules) Check() error {
 // Clean returns a value as it stands in a path: by the rules, with hyphens for what a common file system
 // refuses and without dots at the ends. An empty value becomes "none".
 func (r Rules) Clean(value string) string {
+	if r == (Rules{}) && ValidCode(value) {
+		return value // as nearly all values are
+	}
 	cleaned := strings.Map(func(c rune) rune {
 		switch {
 		case r.Separator != "" && (c == ' ' || c == '_' || c == '-'):
@@ -67,8 +69,19 @@ func (r Rules) Clean(value string) string {
 	return cleaned
 }
 
-var validCode = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9_-]{0,31}$`)
+// maxCode is the longest code.
+const maxCode = 32
 
 // ValidCode reports whether a text may name a part of a production: 1 to 32 letters, digits, hyphens or
 // underscores, of which the first is a letter or digit.
-func ValidCode(code string) bool { return validCode.MatchString(code) }
+func ValidCode(code string) bool {
+	for i, c := range []byte(code) {
+		switch {
+		case 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9':
+		case i > 0 && (c == '-' || c == '_'):
+		default:
+			return false
+		}
+	}
+	return code != "" && len(code) <= maxCode
+}

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
@@ -143,7 +144,10 @@ type Kind struct {
 }
 
 // Kinds returns every format, in the order in which they are offered.
-func Kinds() []Kind {
+func Kinds() []Kind { return slices.Clone(kinds()) }
+
+// kinds is made once, as the passes are.
+var kinds = sync.OnceValue(func() []Kind {
 	display := []pixel.Curve{pixel.SRGB, pixel.BT1886, pixel.Gamma22, pixel.Linear}
 	return []Kind{
 		{
@@ -180,11 +184,11 @@ func Kinds() []Kind {
 			Depths: []Depth{Eight}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.SRGB}, Lossless: true,
 		},
 	}
-}
+})
 
 // Kind returns what the format is; an unknown one has no name.
 func (f Format) Kind() Kind {
-	all := Kinds()
+	all := kinds()
 	if i := slices.IndexFunc(all, func(k Kind) bool { return k.Format == f }); i >= 0 {
 		return all[i]
 	}

@@ -7,6 +7,7 @@ package pass
 import (
 	"fmt"
 	"slices"
+	"sync"
 )
 
 // A Code names a pass in paths, files and jobs.
@@ -91,7 +92,10 @@ func (p Pass) Either() bool {
 func (p Pass) IsCryptomatte() bool { return p.Layer != "" }
 
 // Catalogue returns every pass, in the order in which they are shown and stored.
-func Catalogue() []Pass {
+func Catalogue() []Pass { return slices.Clone(catalogue()) }
+
+// catalogue is made once: a whole film asks for its passes a million times.
+var catalogue = sync.OnceValue(func() []Pass {
 	return []Pass{
 		{Beauty, "Beauty", "The picture: linear light with coverage as alpha.", "", []string{"R", "G", "B", "A"}, false, true, ""},
 		{Denoised, "Denoised", "The picture again, with its noise taken away as far as albedo, normals and depth tell it from detail. It never stands in for the picture itself.", "", []string{"R", "G", "B", "A"}, false, true, ""},
@@ -124,14 +128,14 @@ func Catalogue() []Pass {
 		cryptomatte(CryptoMaterial, "Cryptomatte, materials", "CryptoMaterial", "materials"),
 		cryptomatte(CryptoAsset, "Cryptomatte, assets", "CryptoAsset", "assets, the topmost groups of the scene,"),
 	}
-}
+})
 
 // Find returns the pass of a code.
 func Find(code Code) (Pass, error) {
 	if group, ok := code.LightGroup(); ok {
 		return lightPass(group), nil
 	}
-	all := Catalogue()
+	all := catalogue()
 	if i := slices.IndexFunc(all, func(p Pass) bool { return p.Code == code }); i >= 0 {
 		return all[i], nil
 	}
@@ -141,7 +145,7 @@ func Find(code Code) (Pass, error) {
 // Sorted returns codes in the order of the catalogue, without repeats.
 func Sorted(codes []Code) []Code {
 	var sorted []Code
-	for _, p := range Catalogue() {
+	for _, p := range catalogue() {
 		if slices.Contains(codes, p.Code) {
 			sorted = append(sorted, p.Code)
 		}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"image"
 	"slices"
+	"sync"
 
 	"reelhouse/core/camera"
 	"reelhouse/core/frame"
@@ -208,16 +209,29 @@ func Build(p production.Production, m Measure) (Batch, error) {
 	for _, o := range p.Outputs {
 		patterns[o.Code] = naming.MustParse(p.PatternOf(o)) // checked by Problems
 	}
-	for _, shot := range p.Shots {
-		if shot.InBatch {
-			b.add(p, shot, patterns, m)
-		}
+	// Shots are planned on all cores; the batch has them in their order.
+	parts := make([][]Sequence, (len(p.Shots)+shotsAtOnce-1)/shotsAtOnce)
+	var group sync.WaitGroup
+	for i := range parts {
+		group.Go(func() {
+			for _, shot := range p.Shots[i*shotsAtOnce : min((i+1)*shotsAtOnce, len(p.Shots))] {
+				if shot.InBatch {
+					parts[i] = append(parts[i], b.sequences(p, shot, patterns, m)...)
+				}
+			}
+		})
 	}
+	group.Wait()
+	b.Sequences = slices.Concat(parts...)
 	return b, nil
 }
 
-// add adds the sequences of a shot.
-func (b *Batch) add(p production.Production, shot production.Shot, patterns map[string]naming.Pattern, m Measure) {
+// shotsAtOnce is how many shots are planned together.
+const shotsAtOnce = 100
+
+// sequences returns the sequences of a shot.
+func (b Batch) sequences(p production.Production, shot production.Shot, patterns map[string]naming.Pattern, m Measure) []Sequence {
+	var all []Sequence
 	list, _ := p.FindPassList(p.PassListOf(shot))
 	passes := pass.Sorted(list.Passes)
 	rendered, own := p.RenderedOf(shot), p.OwnFrames(shot)
@@ -244,9 +258,10 @@ func (b *Batch) add(p production.Production, shot production.Shot, patterns map[
 			}
 			s.OtherFilter = list.Other(s.Passes, func(c production.PassChoice) bool { return c.OtherFilter })
 			s.forecast(b.Samples(s), quality.Effort.Seconds, m)
-			b.Sequences = append(b.Sequences, s)
+			all = append(all, s)
 		}
 	}
+	return all
 }
 
 // QualityOf returns the quality that a sequence is rendered in.

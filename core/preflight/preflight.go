@@ -5,7 +5,9 @@ package preflight
 import (
 	"fmt"
 	"slices"
+	"sync"
 
+	"reelhouse/core/frame"
 	"reelhouse/core/plan"
 )
 
@@ -68,6 +70,8 @@ type Facts struct {
 	// ViewLooks are the looks of views by their codes, and Unused the views that no shot shows.
 	ViewLooks map[string]string
 	Unused    []string
+	// Cut are the frames that the cut shows of each shot, by its code.
+	Cut map[string]frame.Set
 	// Busy are the seconds for which the queue has work already.
 	Busy float64
 }
@@ -95,15 +99,22 @@ func Check(b plan.Batch, f Facts) []Finding {
 	for _, w := range b.Waived {
 		reasons[w.Rule] = w.Reason
 	}
-	for _, r := range rules {
+	// Rules look at the same batch side by side, and report in their order.
+	found := make([][]Finding, len(rules))
+	var group sync.WaitGroup
+	for i, r := range rules {
 		reason := reasons[r.name]
 		if r.firm {
 			reason = ""
 		}
-		r.check(b, f, func(where string, fix Fix, format string, args ...any) {
-			findings = append(findings, Finding{Rule: r.name, Severity: r.severity, Where: where, Message: fmt.Sprintf(format, args...), Why: r.why, Fix: fix, Firm: r.firm, Waived: reason, Twice: r.twice})
+		group.Go(func() {
+			r.check(b, f, func(where string, fix Fix, format string, args ...any) {
+				found[i] = append(found[i], Finding{Rule: r.name, Severity: r.severity, Where: where, Message: fmt.Sprintf(format, args...), Why: r.why, Fix: fix, Firm: r.firm, Waived: reason, Twice: r.twice})
+			})
 		})
 	}
+	group.Wait()
+	findings = slices.Concat(found...)
 	slices.SortStableFunc(findings, func(a, b Finding) int {
 		return slices.Index([]Severity{Refuses, Warns}, a.Severity) - slices.Index([]Severity{Refuses, Warns}, b.Severity)
 	})

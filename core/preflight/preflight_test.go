@@ -89,6 +89,7 @@ func TestRules(t *testing.T) {
 		"still-as-range":     {func(b *plan.Batch, _ *Facts) { b.Sequences[0].ShotName = "Title still" }, Warns, "has 48 frames"},
 		"range-as-still":     {func(b *plan.Batch, _ *Facts) { b.Sequences[1].Own = frame.Of(1001, 1001) }, Warns, "has one frame, 1001"},
 		"last-frame-missing": {func(_ *plan.Batch, f *Facts) { f.LastFrame = 1049 }, Warns, "one before the scene's last, 1049"},
+		"cut-needs-more":     {func(_ *plan.Batch, f *Facts) { f.Cut = map[string]frame.Set{"010": frame.Of(1040, 1050)} }, Warns, "2 frames that are not rendered: 1049-1050"},
 		"steps-left-on":      {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Own = b.Sequences[0].Own.Thin(2) }, Refuses, "every 2. frame"},
 		"region-left-on":     {func(b *plan.Batch, _ *Facts) { b.Region = raster.Part{Left: 25, Top: 25, Right: 75, Bottom: 75} }, Refuses, "25, 25, 75, 75"},
 		"quick-shot": {func(b *plan.Batch, _ *Facts) {

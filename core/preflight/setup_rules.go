@@ -111,6 +111,13 @@ var setUpRules = []rule{
 			}
 		})
 	}},
+	{name: "cut-needs-more", why: "The cut would show a frame that nobody has rendered.", severity: Warns, check: func(b plan.Batch, f Facts, found report) {
+		eachShot(b, func(s plan.Sequence) {
+			if missing := f.Cut[s.Shot].Minus(s.Frames); b.Trial == plan.Whole && !missing.Empty() {
+				found("shot "+s.Shot, NoFix, "The cut shows %d frames that are not rendered: %s.", missing.Count(), shortened(missing.String()))
+			}
+		})
+	}},
 	{name: "steps-left-on", why: "A sequence with holes plays too fast, and is found out at the edit.", severity: Refuses, twice: true, check: func(b plan.Batch, _ Facts, found report) {
 		eachShot(b, func(s plan.Sequence) {
 			if step := s.Own.Runs(); b.Quality.Full && b.Trial == plan.Whole && len(step) == 1 && step[0].Step > 1 && step[0].Count() > 2 {
@@ -230,6 +237,15 @@ func some(names []string) string {
 		return strings.Join(names, ", ")
 	}
 	return strings.Join(names[:most], ", ") + " and " + plural(len(names)-most)
+}
+
+// shortened returns the beginning of a long text.
+func shortened(text string) string {
+	const most = 60
+	if len(text) > most {
+		return text[:most] + " …"
+	}
+	return text
 }
 
 func plural(n int) string {

@@ -93,6 +93,7 @@ func (p Production) Problems() []Problem {
 	}
 	p.views(&ps)
 	p.shots(&ps)
+	p.cutProblems(&ps)
 	p.passes(&ps)
 	p.Standards.outputProblems(&ps)
 	return ps

@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/cut"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -35,6 +36,8 @@ type Production struct {
 	// LightGroups are lights whose share of the picture is wanted by itself; each is a pass.
 	LightGroups []pass.LightGroup `json:"lightGroups,omitempty"`
 	Shots       []Shot            `json:"shots"`
+	// Cut is the shots in playing order.
+	Cut cut.Cut `json:"cut,omitzero"`
 	// Usual is what shots have that say nothing else.
 	Usual Usual `json:"usual,omitzero"`
 	// Region is the part of every picture that the next batch renders; the zero value for all of it.

@@ -369,6 +369,7 @@ func (p *Production) RenumberShots(codes []string) map[string]string {
 		p.Shots[i].Code = fmt.Sprintf("%03d", n)
 		now[s.Code] = p.Shots[i].Code
 	}
+	p.Cut.Rename(now)
 	return now
 }
 

@@ -113,3 +113,30 @@ func TestShotsAreSplitJoinedCopiedMovedAndRenumbered(t *testing.T) {
 		t.Errorf("some renumbered: %s", codes(p))
 	}
 }
+
+func TestTheCutAndTheShotsFollowEachOther(t *testing.T) {
+	p := complete()
+	p.Shots = append(p.Shots, Shot{Code: "020", View: "quay", Frames: frame.MustParse("1033-1079x2"), InBatch: true}, Shot{Code: "030", View: "quay", Frames: frame.Of(1, 9)})
+	p.Cut = p.FirstCut()
+	clips := p.Cut.Tracks[0].Clips
+	if len(clips) != 2 || clips[1].Record != 48 || clips[1].Length != 47 || clips[1].Source != 1033 {
+		t.Fatalf("the first cut is %+v", clips)
+	}
+	if err := p.Cut.Trim(0, 0, 10, 20); err != nil {
+		t.Fatal(err)
+	}
+	changed, err := p.FollowCut([]string{"010"})
+	if s, _ := p.FindShot("010"); err != nil || !slices.Equal(changed, []string{"010"}) || s.Frames.String() != "1011-1020" {
+		t.Errorf("%v, %v: %s", changed, err, s.Frames)
+	}
+	p.RenumberShots(nil)
+	p.Shots[0].Code = "005"
+	p.Cut.Rename(map[string]string{"010": "005"})
+	if p.Cut.Tracks[0].Clips[0].Shot != "005" || len(p.Problems()) > 0 {
+		t.Errorf("after another code the cut shows %+v; %v", p.Cut.Tracks[0].Clips[0], p.Problems())
+	}
+	p.Cut.Tracks[0].Clips[0].Length = 0
+	if ps := p.Problems(); len(ps) != 1 || ps[0].Where != "cut" {
+		t.Errorf("a clip without frames: %v", ps)
+	}
+}

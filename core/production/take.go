@@ -49,7 +49,7 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 		p.DepthBackground, p.Depth, p.OcclusionRadius = other.DepthBackground, other.Depth, other.OcclusionRadius
 	}
 	if slices.Contains(parts, TakeShots) {
-		p.Shots = other.Shots
+		p.Shots, p.Usual, p.Cut = other.Shots, other.Usual, other.Cut
 	}
 	return nil
 }

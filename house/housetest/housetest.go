@@ -16,7 +16,7 @@ import (
 
 // New returns a house with the production TEST, which has one small shot of the frames, and the batch that
 // was sent of it.
-func New(t *testing.T, frames string) (*house.House, store.Batch) {
+func New(t testing.TB, frames string) (*house.House, store.Batch) {
 	t.Helper()
 	h, err := house.Open(t.TempDir(), false)
 	if err != nil {

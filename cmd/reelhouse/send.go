@@ -1,0 +1,185 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/core/plan"
+	"reelhouse/core/preflight"
+	"reelhouse/core/production"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// exitCode ends the program with another code than 1, when everything has been said already.
+type exitCode int
+
+func (e exitCode) Error() string { return errSaid.Error() }
+
+// The exit codes of check and send, beside 0 for clean or sent and 1 for what could not be done at all.
+const (
+	exitWarned  exitCode = 3
+	exitRefused exitCode = 4
+)
+
+func checkCommand() *cobra.Command {
+	var data, code string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use: "check", Short: "Judge what would be sent now", Args: cobra.NoArgs,
+		Long: "Applies every rule to the batch that the current set-up makes. Exits with 0 if nothing was found, 3 if it can be sent and should be looked at, 4 if it is refused, and 1 if it could not be judged.",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			p, err := chosen(h, code)
+			if err != nil {
+				return err
+			}
+			return check(cmd.OutOrStdout(), h, p.Production, asJSON)
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().StringVar(&code, "production", "", "code of the production; needed when there are several")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+func check(out io.Writer, h *house.House, p production.Production, asJSON bool) error {
+	d, err := h.Draft(p)
+	if err != nil {
+		return err
+	}
+	state := preflight.StateOf(d.Findings, false)
+	if len(d.Problems) > 0 {
+		state = preflight.Refused
+	}
+	if asJSON {
+		e := json.NewEncoder(out)
+		e.SetIndent("", "  ")
+		err = e.Encode(struct {
+			State    preflight.State      `json:"state"`
+			Problems []production.Problem `json:"problems"`
+			Findings []preflight.Finding  `json:"findings"`
+		}{state, append([]production.Problem{}, d.Problems...), append([]preflight.Finding{}, d.Findings...)})
+		if err != nil {
+			return err
+		}
+	} else {
+		for _, problem := range d.Problems {
+			fmt.Fprintf(out, "to mend: %s: %s\n", problem.Where, problem.Message)
+		}
+		for _, f := range d.Findings {
+			aside := ""
+			if f.Waived != "" {
+				aside = " (set aside: " + f.Waived + ")"
+			}
+			fmt.Fprintf(out, "%s: %s: %s [%s]%s\n", f.Severity, f.Where, f.Message, f.Rule, aside)
+		}
+		fmt.Fprintln(out, state)
+	}
+	switch state {
+	case preflight.Refused:
+		return exitRefused
+	case preflight.Warned:
+		return exitWarned
+	}
+	return nil
+}
+
+func sendCommand() *cobra.Command {
+	var data, code, order, at, trial string
+	var how house.Sending
+	cmd := &cobra.Command{
+		Use: "send", Short: "Send what the current set-up makes to the queue", Args: cobra.NoArgs,
+		Long: "Sends the batch, and prints its number and how many frames it has. Frames that are in place or on their way with the same set-up are left out. Exits with 4 if the batch is refused. A server that runs takes it up by itself.",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if how.Order = plan.Order(order); !slices.Contains(plan.Orders(), how.Order) {
+				return fmt.Errorf("there is no order %q of frames; there are ends and coarse", order)
+			}
+			if how.Trial = plan.Trial(trial); how.Trial != plan.Whole && !slices.Contains(plan.Trials(), how.Trial) {
+				return fmt.Errorf("there is no trial %q; there are first, tenth and ends", trial)
+			}
+			if at != "" {
+				var err error
+				if how.Start, err = startTime(at, time.Now()); err != nil {
+					return err
+				}
+			}
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			p, err := chosen(h, code)
+			if err != nil {
+				return err
+			}
+			d, err := h.Draft(p.Production)
+			if err != nil {
+				return err
+			}
+			if how.Again {
+				d = d.Again()
+			}
+			if reason := d.Refusal(how.Twice || how.Trial != plan.Whole); reason != nil && how.Trial == plan.Whole {
+				fmt.Fprintln(cmd.ErrOrStderr(), "refused:", reason)
+				return exitRefused
+			}
+			how.Twice = how.Twice || how.Trial != plan.Whole
+			id, err := h.SendDraft(p.Production, how)
+			if err != nil {
+				return err
+			}
+			if len(p.Waivers) > 0 && how.Trial == plan.Whole {
+				if _, err := h.Edit(p.Code, "waivers used", store.Any, func(p *production.Production) error { p.Waivers = nil; return nil }); err != nil {
+					return err
+				}
+			}
+			b, err := h.Batch(id)
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(cmd.OutOrStdout(), "batch %d, %s: %d frames in %d sequences\n", id, b.Name, b.Counts().Total(), len(b.Sequences))
+			return err
+		},
+	}
+	dataFlag(cmd, &data)
+	f := cmd.Flags()
+	f.StringVar(&code, "production", "", "code of the production; needed when there are several")
+	f.StringVar(&how.Name, "name", "", "what the batch is called")
+	f.StringVar(&how.Note, "note", "", "a note that stays with the batch")
+	f.IntVar(&how.Priority, "priority", 0, "higher ones come first")
+	f.StringVar(&order, "order", "", "ends: first, middle and last frames first; coarse: a few of every sequence first; otherwise in order")
+	f.StringVar(&at, "at", "", "begin at a time: 19:00, or 2026-11-25T19:00:00+01:00")
+	f.Int64Var(&how.AfterBatch, "after", 0, "begin when nothing of the batch of this number is left")
+	f.BoolVar(&how.Held, "held", false, "begin when it is released")
+	f.StringVar(&trial, "trial", "", "send a few frames in files of their own: first, tenth or ends")
+	f.BoolVar(&how.Again, "again", false, "render frames once more that are there already with the same set-up")
+	f.BoolVar(&how.Twice, "quick-too", false, "send a final batch with something quick left on")
+	return cmd
+}
+
+// startTime reads a time of the day, the next one of that kind, or a whole date.
+func startTime(text string, now time.Time) (time.Time, error) {
+	if t, err := time.Parse(time.RFC3339, text); err == nil {
+		return t, nil
+	}
+	clock, err := time.Parse("15:04", strings.TrimSpace(text))
+	if err != nil {
+		return time.Time{}, fmt.Errorf("%q is no time; write 19:00, or 2026-11-25T19:00:00+01:00", text)
+	}
+	t := time.Date(now.Year(), now.Month(), now.Day(), clock.Hour(), clock.Minute(), 0, 0, now.Location())
+	if t.Before(now) {
+		t = t.AddDate(0, 0, 1)
+	}
+	return t, nil
+}

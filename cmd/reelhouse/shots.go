@@ -1,0 +1,153 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"reelhouse/core/production"
+	"reelhouse/core/shotlist"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// isShots reports whether a file holds shots or a cut, by its ending.
+func isShots(path string) bool {
+	switch strings.ToLower(filepath.Ext(path)) {
+	case ".csv", ".otio", ".edl":
+		return true
+	}
+	return false
+}
+
+// exportShots writes the shots or the cut of a production to a file.
+func exportShots(complaints io.Writer, h *house.House, code, path string) error {
+	p, err := chosen(h, code)
+	if err != nil {
+		return err
+	}
+	format := strings.TrimPrefix(strings.ToLower(filepath.Ext(path)), ".")
+	if format == "csv" {
+		var b bytes.Buffer
+		if err := shotlist.Write(&b, p.Shots); err != nil {
+			return err
+		}
+		return writeNew(path, b.Bytes())
+	}
+	data, dropped, err := house.WriteCut(format, p.Production)
+	if err != nil {
+		return err
+	}
+	for _, d := range dropped {
+		fmt.Fprintln(complaints, "dropped:", d)
+	}
+	return writeNew(path, data)
+}
+
+// importedShots is what taking a file in does.
+type importedShots struct {
+	Production string             `json:"production"`
+	Table      *shotlist.Change   `json:"table,omitempty"`
+	Cut        *importedCut       `json:"cut,omitempty"`
+	Mistakes   []shotlist.Mistake `json:"mistakes,omitempty"`
+}
+
+type importedCut struct {
+	Name    string   `json:"name"`
+	Tracks  int      `json:"tracks"`
+	Clips   int      `json:"clips"`
+	Frames  int      `json:"frames"`
+	NoShot  int      `json:"noShot"` // clips that are no shot of the production
+	Changed []string `json:"changed"`
+	Dropped []string `json:"dropped"`
+}
+
+// importShots takes a table of shots or a cut into a production, or says what that would do.
+func importShots(out io.Writer, data, into, path string, dry, asJSON bool) error {
+	file, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	h, err := house.Open(data, true)
+	if err != nil {
+		return err
+	}
+	defer h.Close()
+	p, err := chosen(h, into)
+	if err != nil {
+		return err
+	}
+	said := importedShots{Production: p.Code}
+	var change func(p *production.Production) error
+	if strings.EqualFold(filepath.Ext(path), ".csv") {
+		table, err := shotlist.Read(file)
+		if err != nil {
+			return fmt.Errorf("%s: %w", filepath.Base(path), err)
+		}
+		trial := p.Production.Copy()
+		made, mistakes := table.Apply(&trial, table.Guess())
+		said.Table, said.Mistakes = &made, mistakes
+		change = func(p *production.Production) error {
+			if _, mistakes := table.Apply(p, table.Guess()); len(mistakes) > 0 {
+				return mistakes[0]
+			}
+			return nil
+		}
+	} else {
+		r, left, err := house.ReadCut(path, file, p.Production)
+		if err != nil {
+			return err
+		}
+		said.Cut = &importedCut{Name: r.Name, Tracks: len(r.Cut.Tracks), Frames: r.Cut.Length(), NoShot: left, Changed: r.Changed, Dropped: r.Dropped}
+		for _, t := range r.Cut.Tracks {
+			said.Cut.Clips += len(t.Clips)
+		}
+		change = func(p *production.Production) error {
+			p.Cut = r.Cut
+			return nil
+		}
+	}
+	if err := said.say(out, asJSON); err != nil {
+		return err
+	}
+	if len(said.Mistakes) > 0 {
+		return errSaid
+	}
+	if dry {
+		return nil
+	}
+	_, err = h.Edit(p.Code, filepath.Base(path), store.Any, change)
+	return err
+}
+
+func (s importedShots) say(out io.Writer, asJSON bool) error {
+	if asJSON {
+		e := json.NewEncoder(out)
+		e.SetIndent("", "  ")
+		return e.Encode(s)
+	}
+	for _, m := range s.Mistakes {
+		fmt.Fprintln(out, "wrong:", m)
+	}
+	if t := s.Table; t != nil && len(s.Mistakes) == 0 {
+		fmt.Fprintf(out, "%d shots are new, %d changed, %d stay as they are\n", len(t.Added), len(t.Changed), len(t.Same))
+		for _, name := range t.Ignored {
+			fmt.Fprintf(out, "not read: column %s\n", name)
+		}
+	}
+	if c := s.Cut; c != nil {
+		fmt.Fprintf(out, "%s: %d clips on %d tracks, %d frames; %d clips are no shot\n", c.Name, c.Clips, c.Tracks, c.Frames, c.NoShot)
+		for _, text := range c.Changed {
+			fmt.Fprintln(out, "changed:", text)
+		}
+		for _, text := range c.Dropped {
+			fmt.Fprintln(out, "dropped:", text)
+		}
+	}
+	return nil
+}

@@ -4,6 +4,7 @@ package demo
 
 import (
 	"reelhouse/core/camera"
+	"reelhouse/core/cut"
 	"reelhouse/core/frame"
 	"reelhouse/core/pass"
 	"reelhouse/core/production"
@@ -52,6 +53,15 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 	}
 	p.DepthBackground = 1200 // behind the farthest shore
 	p.Usual = production.Usual{Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}}
+	p.Cut = cut.Cut{Start: 24 * 3600, Tracks: []cut.Track{
+		{Name: "pictures", Clips: []cut.Clip{
+			{Shot: "010", Record: 0, Length: 40, Source: 1001},
+			{Shot: "020", Record: 40, Length: 40, Source: 1037},
+			{Shot: "030", Record: 80, Length: 15, Source: 1061},
+			{Shot: "050", Record: 95, Length: 20, Source: 1073},
+		}},
+		{Name: "titles", Clips: []cut.Clip{{Shot: "040", Record: 108, Length: 30, Source: 1084, Speed: cut.Hold}}},
+	}}
 	p.Shots = []production.Shot{
 		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Outputs: []string{"master", "review"}, InBatch: true},
 		{Code: "020", Name: "Towards the quay", View: "bow", Frames: frame.MustParse("1033-1080"), Step: 2, Sizes: []string{"scope", "hd"}, InBatch: true},

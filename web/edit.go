@@ -23,6 +23,7 @@ type edit struct {
 	values                   []string // of tick boxes
 	option                   string   // which of several things of the part, such as a pass of a list
 	chosen                   []string // codes of the parts that are ticked, where the edit is of many
+	head                     int      // record frame of the play head
 	frame                    int      // at which the page shows things that move
 	stage                    func(p *production.Production) (*scene.Scene, error)
 	reach                    func(p *production.Production) (float64, error) // metres, farther than anything of the scene
@@ -40,6 +41,7 @@ func (a *app) edit(c *echo.Context) error {
 	}
 	e := edit{kind: c.Param("kind"), code: form.Get("of"), field: form.Get("field"), value: strings.TrimSpace(form.Get("value")), values: form["values"], option: form.Get("option"), chosen: form["chosen"]}
 	e.frame, _ = strconv.Atoi(form.Get("frame")) // 0 stands for before the first one
+	e.head, _ = strconv.Atoi(form.Get("head"))   // nothing stands for the beginning
 	e.stage, e.reach = a.stage, a.reach
 	summary := e.where() + ", " + e.field
 	if e.field == "add" || e.field == "remove" {
@@ -218,6 +220,8 @@ func (e edit) apply(p *production.Production) error {
 		return e.usual(p)
 	case "batch":
 		return e.batch(p)
+	case "cut":
+		return e.cut(p)
 	case "pass-list":
 		return e.passList(p)
 	case "light-group":

@@ -18,6 +18,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"reelhouse/core/cut"
 	"reelhouse/core/preset"
 	"reelhouse/core/shotlist"
 	"reelhouse/farm"
@@ -133,6 +134,8 @@ func (a *app) routes(e *echo.Echo) {
 	p.GET("/clock", a.clock)
 	p.GET("/retime", a.retime)
 	p.GET("/stamp", a.stampPreview)
+	p.GET("/cut/file", a.exportCut)
+	p.POST("/cut/file", a.bringCut, middleware.BodyLimit(cut.MaxBytes+1<<16))
 	p.GET("/batch/rows", a.batchRows)
 	p.GET("/batch/paths", a.batchPaths)
 	p.GET("/batch/sums", a.batchSums)

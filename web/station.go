@@ -22,6 +22,7 @@ type station struct {
 	fill  func(a *app, v *view) error // adds what the page needs beside the view
 	Hint  string
 	Count func(v *view) int
+	Under production.Station // the station whose page this is, "" for one of its own in the spine
 }
 
 // A view is what every page of a production is rendered from.
@@ -72,6 +73,9 @@ var shownBy = []string{"as", "look", "frame", "side", "size", "all", "beside1", 
 // Shown returns what every change on the page tells of it, so that it shows the same afterwards: a JSON object.
 func (v *view) Shown() (string, error) {
 	shown := map[string]string{"seen": strconv.Itoa(v.Production.Number), "station": string(v.Station.Key), "open": v.Open, "against": v.Against}
+	if v.Station.Key == cutStation {
+		shown["as"], shown["head"] = v.query("as"), v.query("head")
+	}
 	if v.Station.Key == batchSheet {
 		shown["filter"], shown["group"] = v.query("filter"), v.query("group")
 	}
@@ -137,8 +141,11 @@ func (a *app) complete(v *view) error {
 		return err
 	}
 	v.Running = a.running(v.Batches)
-	for i, st := range stations {
-		e := spineEntry{station: st, Ordinal: i + 1, Have: st.Count(v), Current: st.Key == v.Station.Key}
+	for _, st := range stations {
+		if st.Under != "" {
+			continue
+		}
+		e := spineEntry{station: st, Ordinal: len(v.Spine) + 1, Have: st.Count(v), Current: st.Key == v.Station.Key || st.Key == v.Station.Under}
 		for _, p := range v.Draft.Problems {
 			if p.Station == st.Key {
 				e.Wrong++

@@ -9,25 +9,27 @@ import (
 const (
 	batchSheet    production.Station = "batch"
 	queueStation  production.Station = "queue"
+	cutStation    production.Station = "cut" // a page of the shots
 	screeningRoom production.Station = "screening"
 )
 
 // stations is the order of work.
 var stations = []station{
-	{production.StandardsStation, "Standards", fillStandards, "What this production delivers: sizes, time, picture, qualities.", func(v *view) int { return len(v.Production.Sizes) }},
-	{production.Scenes, "Scenes", fillScenes, "The scene that the cameras look at.", func(v *view) int {
+	{Key: production.StandardsStation, Name: "Standards", fill: fillStandards, Hint: "What this production delivers: sizes, time, picture, qualities.", Count: func(v *view) int { return len(v.Production.Sizes) }},
+	{Key: production.Scenes, Name: "Scenes", fill: fillScenes, Hint: "The scene that the cameras look at.", Count: func(v *view) int {
 		if v.Production.Scene.SHA256 == "" {
 			return 0
 		}
 		return 1
 	}},
-	{production.Views, "Views", fillViews, "Each view is a camera under a look.", func(v *view) int { return len(v.Production.ShotViews()) }},
-	{production.Shots, "Shots", fillShots, "Which frames of which view. Both ends of a range are rendered.", func(v *view) int { return len(v.Production.Shots) }},
-	{production.Passes, "Passes", fillPasses, "What compositing will need, and nothing else.", func(v *view) int { return len(v.Production.PassLists) }},
-	{production.Outputs, "Output", fillOutput, "Outputs, and the names of their files.", func(v *view) int { return v.Totals.Files }},
-	{batchSheet, "Batch sheet", fillBatch, "Read the whole batch, then send it.", func(v *view) int { return v.Totals.Frames }},
-	{queueStation, "Queue", fillQueue, "What was sent, as it goes.", func(v *view) int { return len(v.Batches) }},
-	{screeningRoom, "Screening", fillScreening, "Look at what is finished.", func(v *view) int {
+	{Key: production.Views, Name: "Views", fill: fillViews, Hint: "Each view is a camera under a look.", Count: func(v *view) int { return len(v.Production.ShotViews()) }},
+	{Key: production.Shots, Name: "Shots", fill: fillShots, Hint: "Which frames of which view. Both ends of a range are rendered.", Count: func(v *view) int { return len(v.Production.Shots) }},
+	{Key: cutStation, Name: "The cut", fill: fillCut, Under: production.Shots},
+	{Key: production.Passes, Name: "Passes", fill: fillPasses, Hint: "What compositing will need, and nothing else.", Count: func(v *view) int { return len(v.Production.PassLists) }},
+	{Key: production.Outputs, Name: "Output", fill: fillOutput, Hint: "Outputs, and the names of their files.", Count: func(v *view) int { return v.Totals.Files }},
+	{Key: batchSheet, Name: "Batch sheet", fill: fillBatch, Hint: "Read the whole batch, then send it.", Count: func(v *view) int { return v.Totals.Frames }},
+	{Key: queueStation, Name: "Queue", fill: fillQueue, Hint: "What was sent, as it goes.", Count: func(v *view) int { return len(v.Batches) }},
+	{Key: screeningRoom, Name: "Screening", fill: fillScreening, Hint: "Look at what is finished.", Count: func(v *view) int {
 		good := 0
 		for _, b := range v.Batches {
 			good += b.Counts()[queue.Good]

@@ -82,6 +82,17 @@ func sourceFrame(c frame.Clock, number int) int {
 // sourceNumber returns the source timecode of a scene's frame, in frames after midnight; it is below 0 before that.
 func sourceNumber(c frame.Clock, n int) int { return c.Number(c.Start) + n - c.First }
 
+// ParseSpeed returns a speed in per cent as a fraction: 100 is the usual one, 0 holds a frame, below 0 it runs backwards.
+func ParseSpeed(percent float64) (Speed, error) {
+	if !(math.Abs(percent) <= 100*maxSpeed) {
+		return Speed{}, fmt.Errorf("a speed of %g %% is beyond %d times", percent, maxSpeed)
+	}
+	if percent == 100 {
+		return Speed{}, nil
+	}
+	return speedOf(percent / 100), nil
+}
+
 // speedOf returns the fraction that is nearest to a speed.
 func speedOf(v float64) Speed {
 	for under := 1; under <= 1001; under++ {

@@ -129,5 +129,6 @@ if (document.getElementById("room")) import("/static/screening.js");
 if (document.body.dataset.station === "output") import("/static/output.js");
 if (document.body.dataset.station === "passes") import("/static/pick.js");
 if (document.body.dataset.station === "batch") import("/static/sheet.js");
+if (document.body.dataset.station === "cut") import("/static/cut.js");
 if (document.body.dataset.station === "shots") import("/static/ranges.js");
 if (document.body.dataset.station === "views") for (const part of ["plan", "live", "pick"]) import(`/static/${part}.js`);

@@ -1,0 +1,244 @@
+// The cut: clips are dragged over the strip and from track to track, trimmed at their ends, and slipped by their scene frames; and the cut is played,
+// with quick pictures of the views or with finished frames. While it plays, frames are dropped rather than shown late.
+
+const drag = { clip: null, what: "", x: 0, y: 0, from: 0, to: 0 };
+const strip = () => document.getElementById("cut");
+const scale = () => Number(strip().dataset.scale);
+const place = (e) => new DOMPoint(e.clientX, e.clientY).matrixTransform(strip().getScreenCTM().inverse());
+const trackHeight = 58;
+
+function target(e) {
+  const at = place(e);
+  const by = Math.round((at.x - drag.x) / scale());
+  const { what, from, to } = drag;
+  const up = Math.round((drag.y - at.y) / trackHeight);
+  const track = Number(drag.clip.dataset.clip.split(" ")[0]);
+  if (what === "from") return { from: Math.max(0, Math.min(to - 1, from + by)), to };
+  if (what === "to") return { from, to: Math.max(from + 1, to + by) };
+  if (what === "slip") return { from, to, slip: -by };
+  const begin = snapped(Math.max(0, from + by), to - from);
+  return { from: begin, to: begin + to - from, track: Math.max(0, track + up) };
+}
+
+// snapped brings the beginning or the end of a clip to that of another one nearby.
+function snapped(from, length) {
+  let best = from;
+  let nearest = 5 / scale();
+  for (const other of document.querySelectorAll("#cut .clip")) {
+    if (other === drag.clip) continue;
+    for (const border of [Number(other.dataset.from), Number(other.dataset.to)]) {
+      for (const begin of [border, border - length]) {
+        if (begin >= 0 && Math.abs(begin - from) < nearest) [best, nearest] = [begin, Math.abs(begin - from)];
+      }
+    }
+  }
+  return best;
+}
+
+function show(t) {
+  const ghost = strip().querySelector(".ghost");
+  const [box, words] = ghost.children;
+  const own = drag.clip.querySelector("svg");
+  const rows = t.track === undefined ? 0 : t.track - Number(drag.clip.dataset.clip.split(" ")[0]);
+  const y = Number(own.getAttribute("y")) - rows * trackHeight;
+  const x = Number(strip().dataset.left) + t.from * scale();
+  box.setAttribute("x", x);
+  box.setAttribute("y", y);
+  box.setAttribute("width", (t.to - t.from) * scale());
+  words.setAttribute("x", x + 4);
+  words.setAttribute("y", y + 30);
+  words.textContent = t.slip === undefined ? `${t.from}-${t.to - 1} · ${t.to - t.from} frames` : `${t.slip > 0 ? "+" : ""}${t.slip} scene frames`;
+  ghost.setAttribute("visibility", "visible");
+}
+
+function send(field, value, option) {
+  htmx.ajax("POST", `/p/${strip().dataset.code}/edit/cut`, { source: strip(), target: "#sheet", swap: "outerHTML", values: { of: "", field, value, option } });
+}
+
+document.addEventListener("pointerdown", (e) => {
+  const grip = e.target.closest?.("#cut [data-cut]");
+  if (e.target.closest?.("#cut [data-ruler]")) {
+    player?.seek(Math.round((place(e).x - Number(strip().dataset.left)) / scale()));
+    return;
+  }
+  if (!grip) return;
+  const clip = grip.closest(".clip");
+  const at = place(e);
+  Object.assign(drag, { clip, what: grip.dataset.cut, x: at.x, y: at.y, from: Number(clip.dataset.from), to: Number(clip.dataset.to), moved: false });
+  strip().setPointerCapture(e.pointerId);
+  e.preventDefault();
+  clip.focus({ preventScroll: true });
+});
+
+document.addEventListener("pointermove", (e) => {
+  if (!drag.clip) return;
+  const at = place(e);
+  drag.moved ||= Math.abs(at.x - drag.x) > 3 || Math.abs(at.y - drag.y) > 12;
+  if (drag.moved) show(target(e));
+});
+
+document.addEventListener("pointerup", (e) => {
+  if (!drag.clip) return;
+  const t = target(e);
+  const { clip, what, moved } = drag;
+  drag.clip = null;
+  strip().querySelector(".ghost").setAttribute("visibility", "hidden");
+  if (!moved) return open(clip);
+  if (what === "move") send("move", `${t.from} ${t.track}`, clip.dataset.clip);
+  else if (what === "slip") send("slip", String(t.slip), clip.dataset.clip);
+  else send("trim", `${t.from} ${t.to}`, clip.dataset.clip);
+});
+
+document.addEventListener("pointercancel", () => { drag.clip = null; });
+
+// open shows what there is to say of a clip.
+function open(clip) {
+  const address = new URL(location.href);
+  address.searchParams.set("open", clip.dataset.clip);
+  address.searchParams.set("head", player?.at ?? 0);
+  location.assign(address);
+}
+
+document.addEventListener("keydown", (e) => {
+  const clip = e.target.closest?.("#cut .clip");
+  if (clip && e.key === "Enter") return open(clip);
+  const way = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+  if (clip && way) {
+    e.preventDefault();
+    const track = clip.dataset.clip.split(" ")[0];
+    return send("move", `${Math.max(0, Number(clip.dataset.from) + way)} ${track}`, clip.dataset.clip);
+  }
+  if (e.target.closest("input, select, textarea, button")) return;
+  if (e.key === " ") { e.preventDefault(); player?.toggle(); }
+  if (e.key === ",") player?.step(-1);
+  if (e.key === ".") player?.step(1);
+});
+
+// The player shows the frame that belongs to the moment; one picture is asked for at a time.
+class Player {
+  constructor(root) {
+    this.root = root;
+    this.spans = JSON.parse(root.dataset.play);
+    this.length = Number(root.dataset.length);
+    this.rate = Number(root.dataset.rate);
+    this.img = root.querySelector("img");
+    this.at = Number(root.dataset.head);
+    this.began = 0;
+    this.busy = false;
+    this.drawn = 0;
+    this.asked = 0;
+    this.show();
+  }
+
+  get playing() { return this.began > 0; }
+
+  toggle() {
+    if (this.playing) this.began = 0;
+    else {
+      if (this.at >= this.length - 1) this.at = 0;
+      this.began = performance.now() - (this.at * 1000) / this.rate;
+      this.asked = this.drawn = 0;
+      requestAnimationFrame(() => this.tick());
+    }
+    const button = document.getElementById("play");
+    button.textContent = this.playing ? "Stop" : "Play";
+    button.setAttribute("aria-pressed", String(this.playing));
+  }
+
+  tick() {
+    if (!this.playing || !this.root.isConnected) return;
+    const now = Math.floor(((performance.now() - this.began) * this.rate) / 1000);
+    if (now >= this.length) {
+      this.at = this.length - 1;
+      this.toggle();
+    } else if (now !== this.at) {
+      this.at = now;
+      this.asked++;
+    }
+    this.show();
+    requestAnimationFrame(() => this.tick());
+  }
+
+  seek(n) {
+    if (this.playing) this.toggle();
+    this.at = Math.max(0, Math.min(this.length - 1, n));
+    this.show();
+  }
+
+  step(by) { this.seek(this.at + by); }
+
+  // what returns what is seen at a record frame: its address and how it is named.
+  what(n, step) {
+    const span = this.spans.find((s) => s.From <= n && n < s.To);
+    if (!span?.Title) return { name: "nothing is seen here" };
+    const source = span.Source + Math.floor(((n - span.Record) * span.Over) / span.Under);
+    const name = `${span.Title}, scene frame ${source}`;
+    if (!span.View) return { name: `${span.Title}: no shot of this production` };
+    const code = this.root.dataset.code;
+    if (document.getElementById("finished").checked && span.Sequence && span.Done?.some(([a, b]) => a <= source && source <= b)) {
+      return { name, url: `/p/${code}/screen/${span.Sequence}/${source}/beauty`, finished: true };
+    }
+    const q = new URLSearchParams({ view: span.View, look: span.Look, size: span.Size, frame: source, step });
+    return { name, url: `/p/${code}/preview?${q}` };
+  }
+
+  async show(step = 0) {
+    const now = this.what(this.at, step);
+    const x = Number(strip()?.dataset.left) + this.at * scale();
+    strip()?.querySelector(".head").setAttribute("transform", `translate(${x} 0)`);
+    this.root.querySelector("[data-now]").textContent = this.at;
+    this.root.querySelector("[data-what]").textContent = now.name;
+    for (const field of document.querySelectorAll("[name=head]")) field.value = this.at;
+    if (!now.url) {
+      this.img.hidden = true;
+      this.root.querySelector("[data-word]").textContent = now.name;
+      this.root.dataset.shows = this.at;
+      return;
+    }
+    if (this.busy) return;
+    this.busy = true;
+    const at = this.at;
+    try {
+      const answer = await fetch(now.url);
+      if (!answer.ok) throw new Error(await answer.text());
+      const picture = URL.createObjectURL(await answer.blob());
+      const before = this.img.src;
+      this.img.src = picture;
+      await this.img.decode();
+      this.img.hidden = false;
+      if (before.startsWith("blob:")) URL.revokeObjectURL(before);
+      this.drawn++;
+      this.root.dataset.shows = at;
+      this.root.dataset.finished = now.finished ? "yes" : "";
+    } catch (fault) {
+      this.img.hidden = true;
+      this.root.querySelector("[data-word]").textContent = "There is no picture of this.";
+      this.root.dataset.shows = at;
+    }
+    this.busy = false;
+    if (this.asked > 1) this.root.querySelector("[data-drawn]").textContent = `${this.drawn} of ${this.asked} frames shown in time`;
+    if (this.playing || !this.root.isConnected) return;
+    if (this.at !== at) this.show();
+    else if (step < 1 && !now.finished) this.show(step + 1); // sharper while nothing moves
+  }
+}
+
+let player = null;
+function start() {
+  const root = document.getElementById("player");
+  if (!root) player = null;
+  else if (player?.root !== root) {
+    const at = player?.at;
+    player = new Player(root);
+    if (at !== undefined) player.seek(at);
+  }
+}
+start();
+document.addEventListener("htmx:afterSettle", start);
+document.addEventListener("click", (e) => {
+  if (e.target.id === "play") player?.toggle();
+  const step = e.target.closest?.("[data-step]")?.dataset.step;
+  if (step) player?.step(Number(step));
+});
+document.addEventListener("change", (e) => { if (e.target.id === "finished") player?.show(); });
+document.addEventListener("htmx:configRequest", (e) => { if (player && e.detail.path.endsWith("/edit/cut")) e.detail.parameters.head = player.at; });

@@ -88,7 +88,7 @@ func (a *app) shotTable(c *echo.Context) error {
 	}
 	c.Response().Header().Set("HX-Retarget", "#sheet")
 	c.Response().Header().Set("HX-Reswap", "outerHTML")
-	c.Response().Header().Set("HX-Trigger", "close-side")
+	c.Response().Header().Set("HX-Trigger-After-Settle", "close-side")
 	return a.change(c, change{"table of shots", mistake{Where: "shots", Field: "table"}, func(p *production.Production) error {
 		if _, mistakes := table.Apply(p, columns); len(mistakes) > 0 {
 			return mistakes[0]

@@ -1,0 +1,132 @@
+package main
+
+import (
+	"encoding/json"
+	"errors"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/preflight"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+func code(err error) int {
+	var exit *exec.ExitError
+	if errors.As(err, &exit) {
+		return exit.ExitCode()
+	}
+	return 0
+}
+
+func TestScriptsCheckAndSend(t *testing.T) {
+	data := seeded(t, func(p *production.Production) {
+		p.Shots = p.Shots[:1]
+		p.Shots[0].Frames = frame.Of(1001, 1004)
+	})
+	edit := func(change func(p *production.Production)) {
+		t.Helper()
+		h, err := house.Open(data, true)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer h.Close()
+		if _, err := h.Edit(demoCode, "test", store.Any, func(p *production.Production) error { change(p); return nil }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	out, _, err := run(t, "check", "--data", data)
+	if code(err) != 3 || !strings.Contains(out, "[quick-settings]") || !strings.HasSuffix(out, "warned\n") {
+		t.Errorf("a draft: exit %d\n%s", code(err), out)
+	}
+	edit(func(p *production.Production) {
+		p.Quality, p.Region = "final", raster.Part{Right: 50, Bottom: 50}
+	})
+	out, _, err = run(t, "check", "--json", "--data", data)
+	var said struct {
+		State    preflight.State
+		Findings []preflight.Finding
+	}
+	if jsonErr := json.Unmarshal([]byte(out), &said); jsonErr != nil || code(err) != 4 || said.State != preflight.Refused || said.Findings[0].Rule != "region-left-on" {
+		t.Errorf("a final of a part: exit %d, %v\n%s", code(err), jsonErr, out)
+	}
+	if _, complaints, err := run(t, "send", "--data", data); code(err) != 4 || !strings.Contains(complaints, "part of every picture") {
+		t.Errorf("sent: exit %d\n%s", code(err), complaints)
+	}
+	if out, _, err := run(t, "send", "--data", data, "--quick-too", "--held", "--name", "corner", "--note", "as asked"); err != nil || !strings.HasPrefix(out, "batch 1, corner: 4 frames") {
+		t.Errorf("said twice: %v\n%s", err, out)
+	}
+	if _, complaints, err := run(t, "send", "--data", data, "--quick-too"); code(err) != 4 || !strings.Contains(complaints, "sent already") {
+		t.Errorf("sent once more: exit %d\n%s", code(err), complaints)
+	}
+	if out, _, err := run(t, "send", "--data", data, "--trial", "ends", "--after", "1"); err != nil || !strings.Contains(out, "3 frames") {
+		t.Errorf("a trial: %v\n%s", err, out)
+	}
+	for _, args := range [][]string{{"--order", "backwards"}, {"--trial", "some"}, {"--at", "soon"}, {"--again", "--quick-too", "--after", "99"}} {
+		if _, complaints, err := run(t, append([]string{"send", "--data", data}, args...)...); code(err) != 1 || complaints == "" {
+			t.Errorf("%q: exit %d", args, code(err))
+		}
+	}
+}
+
+func TestATimeOfTheDayIsTheNextOne(t *testing.T) {
+	now := time.Date(2026, 11, 25, 20, 0, 0, 0, time.UTC)
+	for text, want := range map[string]string{"21:30": "2026-11-25T21:30:00Z", "19:00": "2026-11-26T19:00:00Z", "2026-12-01T08:00:00+01:00": "2026-12-01T07:00:00Z"} {
+		if got, err := startTime(text, now); err != nil || got.UTC().Format(time.RFC3339) != want {
+			t.Errorf("%s is %v, %v", text, got, err)
+		}
+	}
+}
+
+func TestShotsAndCutsGoInAndOut(t *testing.T) {
+	data, dir := seeded(t, nil), t.TempDir()
+	file := func(name string) string { return filepath.Join(dir, name) }
+	for _, name := range []string{"shots.csv", "cut.otio", "cut.edl"} {
+		_, complaints, err := run(t, "export", "--data", data, file(name))
+		if err != nil {
+			t.Fatalf("%s: %v\n%s", name, err, complaints)
+		}
+		if dropped := strings.Contains(complaints, "dropped: tracks"); dropped != strings.HasSuffix(name, "edl") {
+			t.Errorf("%s says %q", name, complaints)
+		}
+		out, _, err := run(t, "import", "--data", data, "--dry-run", "--json", file(name))
+		if err != nil || !strings.Contains(out, `"production": "SALT"`) {
+			t.Errorf("%s: %v\n%s", name, err, out)
+		}
+	}
+	table, err := os.ReadFile(file("shots.csv"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(file("more.csv"), []byte(strings.Replace(string(table), "1001-1048", "1001-1020", 1)+"070,Gulls,quay,,1001-1010\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, _, err := run(t, "import", "--data", data, file("more.csv")); err != nil || !strings.Contains(out, "1 shots are new, 1 changed, 5 stay") {
+		t.Errorf("%v\n%s", err, out)
+	}
+	if out, _, err := run(t, "import", "--data", data, "../../core/cut/testdata/reel_with_spaces.edl"); err != nil || !strings.Contains(out, "dropped: line 10") {
+		t.Errorf("%v\n%s", err, out)
+	}
+	if err := os.WriteFile(file("bad.csv"), []byte("code,frames\n010,9-1\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, _, err := run(t, "import", "--data", data, file("bad.csv")); code(err) != 1 || !strings.Contains(out, "line 2, column frames") {
+		t.Errorf("%v\n%s", err, out)
+	}
+	h, err := house.Open(data, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer h.Close()
+	p, err := h.Production(demoCode)
+	if s, ok := p.FindShot("070"); err != nil || !ok || s.Frames.Count() != 10 || p.Cut.Length() != 180 {
+		t.Errorf("%v: %+v, a cut of %d frames", err, s, p.Cut.Length())
+	}
+}

@@ -235,6 +235,9 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 			t.Errorf("%s: %d\n%s", format, code, body)
 		}
 	}
+	if s.edits("cut", "field", "shots", "value", "v"); len(s.production().Shots) != 4 {
+		t.Errorf("of three clips became %d shots", len(s.production().Shots)-1)
+	}
 	s.edits("cut", "field", "trim", "option", "0 0", "value", "10 40")
 	s.edits("cut", "field", "slip", "option", "0 0", "value", "-3")
 	s.edits("cut", "field", "speed", "option", "0 0", "value", "50 %")

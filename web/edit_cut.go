@@ -25,9 +25,9 @@ func (e edit) cut(p *production.Production) error {
 			err = fmt.Errorf("the shots have just the frames that the cut shows")
 		}
 		return err
-	case "clear":
-		c.Tracks = nil
-		return nil
+	case "shots":
+		_, err := p.ShotsOfCut(e.value)
+		return err
 	case "start":
 		count := p.Clock().Count
 		t, err := count.ParseTimecode(e.value)

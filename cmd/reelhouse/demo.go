@@ -8,10 +8,12 @@ import (
 	"io"
 	"log/slog"
 	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"reelhouse/core/preset"
+	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/demo"
 	"reelhouse/farm"
@@ -20,7 +22,7 @@ import (
 )
 
 func demoCommand() *cobra.Command {
-	var data string
+	var data, mistake string
 	var headless bool
 	var server serverFlags
 	cmd := &cobra.Command{
@@ -36,6 +38,11 @@ func demoCommand() *cobra.Command {
 			if err := seed(h); err != nil {
 				return err
 			}
+			if mistake != "" {
+				if err := makeMistake(h, mistake); err != nil {
+					return err
+				}
+			}
 			if headless {
 				return renderDemo(cmd.Context(), h, server, cmd.OutOrStdout())
 			}
@@ -44,8 +51,25 @@ func demoCommand() *cobra.Command {
 	}
 	dataFlag(cmd, &data)
 	cmd.Flags().BoolVar(&headless, "headless", false, "send the draft batch, render it without a server, and exit")
+	cmd.Flags().StringVar(&mistake, "mistake", "", "put something wrong in, to see the rule of this name find it on the batch sheet; \"list\" names them")
 	server.add(cmd)
 	return cmd
+}
+
+// makeMistake puts one of the demo's mistakes into its production, which undo takes back.
+func makeMistake(h *house.House, rule string) error {
+	var names []string
+	for _, m := range demo.Mistakes() {
+		if m.Rule == rule {
+			_, err := h.Edit(demoCode, "mistake: "+m.What, store.Any, func(p *production.Production) error {
+				m.Make(p)
+				return nil
+			})
+			return err
+		}
+		names = append(names, m.Rule+": "+m.What)
+	}
+	return fmt.Errorf("the demo has these mistakes:\n%s", strings.Join(names, "\n"))
 }
 
 const demoCode = "SALT"

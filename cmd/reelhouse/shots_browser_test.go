@@ -139,7 +139,9 @@ func TestTheCutIsChangedAndPlayed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	from := func(clip string) string { return fmt.Sprintf(`document.querySelector('[data-clip="%s"]').dataset`, clip) }
+	from := func(clip string) string {
+		return fmt.Sprintf(`document.querySelector('[data-clip="%s"]').dataset`, clip)
+	}
 	p.drag("trim the first clip", `[data-clip="0 0"] [data-cut="to"]`, -10*pixels, 0)
 	p.wait("it is shorter", from("0 0")+`.to === "30"`)
 	p.drag("slip it", `[data-clip="0 0"] [data-cut="slip"]`, -5*pixels, 0)

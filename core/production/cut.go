@@ -1,10 +1,14 @@
 package production
 
 import (
+	"fmt"
+	"regexp"
 	"slices"
+	"strings"
 
 	"reelhouse/core/cut"
 	"reelhouse/core/frame"
+	"reelhouse/core/naming"
 )
 
 // cutProblems says what is wrong with the cut by itself.
@@ -70,4 +74,63 @@ func (p *Production) FollowCut(codes []string) ([]string, error) {
 		changed = append(changed, s.Code)
 	}
 	return changed, nil
+}
+
+// ShotsOfCut makes a shot for every clip of the cut that is none, with the frames that are seen of it, shown by a view. Clips of one name
+// become one shot, whose code is made of that name. It returns the codes.
+func (p *Production) ShotsOfCut(view string) ([]string, error) {
+	if _, ok := p.FindView(view); !ok {
+		return nil, fmt.Errorf("there is no view %q for the new shots", view)
+	}
+	var added []string
+	codes := map[string]string{} // by the names of clips
+	for k := range p.Cut.Tracks {
+		for i := range p.Cut.Tracks[k].Clips {
+			clip := &p.Cut.Tracks[k].Clips[i]
+			if _, known := p.FindShot(clip.Shot); known {
+				continue
+			}
+			name := clip.Title()
+			code, made := codes[name]
+			if !made {
+				code = p.freeCode(codeOf(name))
+				codes[name] = code
+				added = append(added, code)
+				p.Shots = append(p.Shots, Shot{Code: code, Name: name, View: view, Frames: clip.Sources(clip.Record, clip.End()), InBatch: true})
+			}
+			clip.Shot, clip.View = code, ""
+		}
+	}
+	frames, err := p.CutFrames()
+	if err != nil {
+		return nil, err
+	}
+	for i := range p.Shots {
+		if s := &p.Shots[i]; slices.Contains(added, s.Code) && !frames[s.Code].Empty() {
+			s.Frames = frames[s.Code]
+		}
+	}
+	return added, nil
+}
+
+// codeOf makes a code of a name: its letters and digits, with hyphens for what is between.
+func codeOf(name string) string {
+	code := strings.Trim(notInCodes.ReplaceAllString(name, "-"), "-_")
+	if code = code[:min(len(code), 24)]; !naming.ValidCode(code) {
+		return "clip"
+	}
+	return code
+}
+
+var notInCodes = regexp.MustCompile(`[^A-Za-z0-9_]+`)
+
+// freeCode returns the code, or with a number the first one after it that no shot has.
+func (p *Production) freeCode(code string) string {
+	free := code
+	for n := 2; ; n++ {
+		if _, taken := p.FindShot(free); !taken {
+			return free
+		}
+		free = fmt.Sprintf("%s-%d", code, n)
+	}
 }

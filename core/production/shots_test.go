@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/cut"
 	"reelhouse/core/frame"
 )
 
@@ -134,6 +135,17 @@ func TestTheCutAndTheShotsFollowEachOther(t *testing.T) {
 	p.Cut.Rename(map[string]string{"010": "005"})
 	if p.Cut.Tracks[0].Clips[0].Shot != "005" || len(p.Problems()) > 0 {
 		t.Errorf("after another code the cut shows %+v; %v", p.Cut.Tracks[0].Clips[0], p.Problems())
+	}
+	p.Cut.Tracks[0].Clips = append(p.Cut.Tracks[0].Clips, cut.Clip{Name: "Gulls & rope, wide.mov", Record: 200, Length: 10, Source: 1100}, cut.Clip{Name: "Gulls & rope, wide.mov", Record: 210, Length: 5, Source: 1120}, cut.Clip{Name: "020", Record: 300, Length: 1, Source: 1})
+	added, err := p.ShotsOfCut("quay")
+	if err != nil || strings.Join(added, " ") != "Gulls-rope-wide-mov 020-2" || len(p.Problems()) > 0 {
+		t.Errorf("made were %q, %v; %v", added, err, p.Problems())
+	}
+	if s, _ := p.FindShot(added[0]); s.Frames.String() != "1100-1109,1120-1124" || s.Name != "Gulls & rope, wide.mov" {
+		t.Errorf("the new shot is %+v", s)
+	}
+	if _, err := p.ShotsOfCut("none"); err == nil {
+		t.Error("shots were made of a view that is not there")
 	}
 	p.Cut.Tracks[0].Clips[0].Length = 0
 	if ps := p.Problems(); len(ps) != 1 || ps[0].Where != "cut" {

@@ -7,6 +7,8 @@ import (
 	"strings"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/cut"
+	"reelhouse/core/geom"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
 )
@@ -66,15 +68,68 @@ func (h *House) Cameras(p production.Production, f CameraFormat, views ...string
 	var out bytes.Buffer
 	switch f {
 	case CamerasGLTF:
+		if p.Cut.Length() > 0 && len(views) == 0 {
+			left = append(left, "glTF has no lens that changes, so that the camera over the cut is left out; USD has it.")
+		}
 		animation, shifted := camera.Animation(p.Title, tracks, p.Rate.PerSecond())
 		if len(shifted) > 0 {
 			left = append(left, "glTF has no lens shift, which is left out of "+strings.Join(shifted, ", ")+"; USD has it.")
 		}
 		err = animation.Write(&out)
 	case CamerasUSD:
-		err = camera.WriteUSD(&out, p.Title, tracks, p.FirstFrame, p.Rate.PerSecond())
+		joined, unseen := h.joined(p, s)
+		if len(views) > 0 || len(joined.Moments) == 0 {
+			err = camera.WriteUSD(&out, p.Title, tracks, p.FirstFrame, p.Rate.PerSecond())
+			break
+		}
+		left = append(left, unseen...)
+		err = camera.WriteJoinedUSD(&out, p.Title, tracks, joined, p.FirstFrame, p.Rate.PerSecond())
 	default:
 		err = fmt.Errorf("cameras are written as %s or %s, not as %q", CamerasGLTF, CamerasUSD, f)
 	}
 	return out.Bytes(), left, err
+}
+
+// joined returns the one camera that goes through the whole cut: in each record frame it is that of the view that is seen. Where nothing is seen, and where an
+// orthographic view is, which a camera cannot become in the middle, it stays what it was.
+func (h *House) joined(p production.Production, s *scene.Scene) (j camera.Joined, left []string) {
+	j.Name = "cut"
+	at := func(shown cut.Clip, n int) (m camera.Moment, ok bool) {
+		shot, known := p.FindShot(shown.Shot)
+		views := p.ViewsOf(shot)
+		if !known || len(views) == 0 {
+			return m, false
+		}
+		v := views[0]
+		if i := slices.IndexFunc(views, func(w production.View) bool { return w.Code == shown.View }); i >= 0 {
+			v = views[i]
+		}
+		node := s.FindCamera(v.Camera)
+		if node == scene.None {
+			return m, false
+		}
+		c := s.Cameras[s.Nodes[node].Camera]
+		if v.Setup.Of(geom.Identity(), c).Camera.Height > 0 {
+			left = append(left, fmt.Sprintf("Clip %s of the cut is orthographic, and left out of the camera over it.", shown.Title()))
+			return m, false
+		}
+		pose := s.At(p.Rate.Seconds(n, p.FirstFrame))
+		return camera.Moment{Setup: v.Setup, Camera: c, Pose: v.Setup.Of(pose.World[node], c).Pose}, true
+	}
+	var before *camera.Moment
+	for _, span := range p.Cut.Seen() {
+		for n := span.From; n < span.To; n++ {
+			if !span.Gap() {
+				if m, ok := at(span.Clip, span.Clip.SourceAt(n)); ok {
+					before = &m
+				}
+			}
+			if before != nil {
+				for len(j.Moments) <= n { // what comes before the first view is that view
+					j.Moments = append(j.Moments, *before)
+				}
+			}
+		}
+	}
+	return j, slices.Compact(left)
 }

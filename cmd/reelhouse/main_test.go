@@ -454,7 +454,7 @@ func TestScenesAreReportedAndCamerasWritten(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if n := strings.Count(string(text), "def Camera"); n != 13 || !strings.Contains(string(text), "endTimeCode = 1144") || strings.Count(string(text), "\n        1144: (") != 2 {
+	if n := strings.Count(string(text), "def Camera"); n != 14 || !strings.Contains(string(text), `def Camera "cut"`) || !strings.Contains(string(text), "endTimeCode = 1144") || strings.Count(string(text), "\n        1144: (") != 2 {
 		t.Errorf("%d cameras:\n%.600s", n, text)
 	}
 	if _, _, err := run(t, "cameras", "--data", data, usd); err == nil {

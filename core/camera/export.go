@@ -89,7 +89,13 @@ const perCentimetre = 100
 // WriteUSD writes the tracks as USD text (OpenUSD, .usda), Y up. Time codes are frame numbers from first on.
 func WriteUSD(out io.Writer, name string, tracks []Track, first int, perSecond float64) error {
 	w := bufio.NewWriter(out)
-	last := first
+	writeUSD(w, name, tracks, 0, first, perSecond)
+	return w.Flush()
+}
+
+// writeUSD writes a layer with the tracks, for at least so many frames, and returns the names that are taken.
+func writeUSD(w *bufio.Writer, name string, tracks []Track, frames, first int, perSecond float64) map[string]bool {
+	last := max(first, first+frames-1)
 	for _, t := range tracks {
 		last = max(last, first+len(t.Poses)-1)
 	}
@@ -129,7 +135,7 @@ func WriteUSD(out io.Writer, name string, tracks []Track, first int, perSecond f
 		}
 		fmt.Fprintf(w, "    uniform token[] xformOpOrder = [\"xformOp:transform\"]\n}\n")
 	}
-	return w.Flush()
+	return names
 }
 
 // usdMatrix writes a pose without its scale; USD has the axes and the place as rows.

@@ -2,6 +2,7 @@ package camera
 
 import (
 	"bytes"
+	"fmt"
 	"math"
 	"regexp"
 	"strconv"
@@ -103,5 +104,35 @@ func TestNamesOfPrimsAreTheirOwn(t *testing.T) {
 	}
 	if got := usdName("a-b", taken); got != "a_b_2" {
 		t.Errorf("a second one became %q", got)
+	}
+}
+
+// Where the cut goes from one view to another, the camera over it has one of them in one frame and the other in the next.
+func TestACameraOverACutJumps(t *testing.T) {
+	all := tracks()
+	j := Joined{Name: "cut"}
+	for k := range 6 {
+		tr := all[0]
+		if k >= 3 {
+			tr = all[2]
+		}
+		j.Moments = append(j.Moments, Moment{tr.Setup, tr.Camera, tr.Poses[min(k, len(tr.Poses)-1)]})
+	}
+	var b bytes.Buffer
+	if err := WriteJoinedUSD(&b, "Ferry", all, j, 1001, 24); err != nil {
+		t.Fatal(err)
+	}
+	text := b.String()
+	text = text[strings.Index(text, `def Camera "cut"`):]
+	focal := func(tr Track) string { return usdNumber(tr.Setup.FocalOf(tr.Camera)) }
+	want := fmt.Sprintf("float focalLength.timeSamples = {\n        1001: %[1]s,\n        1003: %[1]s,\n        1004: %[2]s,\n        1006: %[2]s,\n    }", focal(all[0]), focal(all[2]))
+	if !strings.Contains(text, want) {
+		t.Errorf("the lens is not\n%s\n%s", want, text)
+	}
+	if !strings.Contains(text, "1003: "+usdMatrix(all[0].Poses[2])) || !strings.Contains(text, "1004: "+usdMatrix(all[2].Poses[0])) {
+		t.Errorf("it does not stand where the views do:\n%s", text)
+	}
+	if open, shut := strings.Count(text, "{"), strings.Count(text, "}"); open != shut {
+		t.Errorf("%d braces are opened, %d shut", open, shut)
 	}
 }

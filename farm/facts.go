@@ -24,7 +24,7 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	return stamp.Facts{
 		Fields: naming.Fields{Production: b.Production, Shot: s.Shot, View: s.View, Look: s.Look.Name, Size: s.SizeCode, Quality: b.QualityOf(s).Name},
 		Title:  b.Title, ShotName: s.ShotName, Timecode: clock.Timecode(l.Number).String(), Seconds: clock.Seconds(l.Number),
-		Lens: house.LensName(scene, s.Camera, s.Setup), Note: s.Note, Sent: l.Batch.Sent,
+		Lens: house.LensName(scene, s.Camera, s.Setup), Note: s.Note, Label: s.Label(l.Number), Sent: l.Batch.Sent,
 	}, nil
 }
 
@@ -43,7 +43,7 @@ func headerFacts(f stamp.Facts, s plan.Sequence, b plan.Batch) []job.Fact {
 		{Name: "production", Value: f.Production}, {Name: "title", Value: f.Title}, {Name: "shot", Value: f.Shot}, {Name: "shotname", Value: f.ShotName},
 		{Name: "view", Value: f.View}, {Name: "camera", Value: s.Camera}, {Name: "lens", Value: f.Lens}, {Name: "look", Value: s.Look.Code},
 		{Name: "size", Value: f.Size}, {Name: "quality", Value: b.QualityOf(s).Code}, {Name: "version", Value: strconv.Itoa(b.Version)},
-		{Name: "timecode", Value: f.Timecode}, {Name: "date", Value: f.Date()}, {Name: "note", Value: f.Note}, {Name: "scene", Value: b.Scene.SHA256}, {Name: "depth", Value: depthFact(s, b)},
+		{Name: "timecode", Value: f.Timecode}, {Name: "date", Value: f.Date()}, {Name: "note", Value: f.Note}, {Name: "label", Value: f.Label}, {Name: "scene", Value: b.Scene.SHA256}, {Name: "depth", Value: depthFact(s, b)},
 	} {
 		if fact.Value != "" {
 			kept = append(kept, fact)

@@ -123,7 +123,7 @@ func (a *app) stampExample(c *echo.Context, p production.Production, o output.Ou
 	quality, _ := p.FindQuality(p.QualityOf(shot))
 	return picture.Image, stamp.Facts{
 		Fields: naming.Fields{Production: p.Code, Shot: shot.Code, View: v.Code, Look: l.Name, Size: named.Code, Output: o.Code, Pass: string(pass.Beauty), Quality: quality.Name},
-		Title:  p.Title, ShotName: shot.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n), Lens: house.LensName(s, v.Camera, v.Setup), Note: shot.Note,
+		Title:  p.Title, ShotName: shot.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n), Lens: house.LensName(s, v.Camera, v.Setup), Note: shot.Note, Label: shot.Label(n),
 		Sent: time.Now(), Took: exampleTook,
 	}, n, nil
 }

@@ -110,7 +110,7 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	if got := p.text(`document.querySelector("[data-total=frames]").textContent`); got != "12" {
 		t.Errorf("the sheet has %s frames, want 12", got)
 	}
-	p.wait("the small picture comes", `document.querySelector(".plate img").complete && document.querySelector(".plate img").naturalWidth > 0`)
+	p.wait("the small picture comes", `document.querySelector(".plate img")?.complete && document.querySelector(".plate img").naturalWidth > 0`)
 	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))
 	p.wait("a frame turns good without reloading", `document.querySelectorAll("[data-state=good]").length > 1`)
 	p.wait("all frames are good", `document.querySelector("[data-good]").dataset.good === "12"`)
@@ -186,10 +186,12 @@ func TestScreenshots(t *testing.T) {
 	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)
 	shoot("set-up", "views?open=quay&beside1=bow&beside2=night&beside3=turn_1#set-up", sharp("#beside figure:last-child img"))
 	shoot("look", "views?look=lamplight#look", sharp("#look .overlaid img"))
+	shoot("cut", "cut?open=0+1", `document.getElementById("player").dataset.shows === "0"`)
 	shoot("passes", "passes?view=bow#wall", `document.querySelector("#large-pass img").naturalWidth > 0`)
-	for _, name := range []string{"standards", "scenes", "views", "shots", "batch"} {
+	for _, name := range []string{"standards", "scenes", "views", "shots"} {
 		shoot(name, name, "true")
 	}
+	shoot("batch", "batch", `document.querySelectorAll(".plate img[src]").length > 3`)
 	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))
 	p.wait("enough frames are good", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)

@@ -119,6 +119,9 @@ func (s Sequence) names() map[int]string {
 	return names
 }
 
+// Label returns the name of a frame, "" for none.
+func (s Sequence) Label(n int) string { return s.names()[n] }
+
 // UnmarshalJSON gives the paths that were read the names of frames, which stand with the sequence.
 func (s *Sequence) UnmarshalJSON(data []byte) error {
 	type plain Sequence

@@ -11,6 +11,7 @@ import (
 type Facts struct {
 	naming.Fields                         // as people read them: look and quality by name
 	Title, ShotName, Timecode, Lens, Note string
+	Label                                 string    // the frame's name, "" for none
 	Seconds                               float64   // since the first frame
 	Sent                                  time.Time // when the batch was sent
 	// Took is how long the frame took to render; 0 leaves its field for the renderer to fill, with Timed.
@@ -37,6 +38,8 @@ func (f Facts) Value(field string) string {
 		return f.Lens
 	case "note":
 		return f.Note
+	case "label":
+		return f.Label
 	case RenderTime:
 		if f.Took == 0 {
 			return "(" + RenderTime + ")"

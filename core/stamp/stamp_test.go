@@ -101,7 +101,7 @@ func TestFieldsAreFilledAndKept(t *testing.T) {
 func TestEveryFieldOfATextHasItsFact(t *testing.T) {
 	f := Facts{
 		Fields: naming.Fields{Production: "a", Shot: "c", View: "e", Look: "f", Size: "g", Output: "h", Pass: "i", Quality: "j"},
-		Title:  "b", ShotName: "d", Timecode: "k", Lens: "l", Note: "m", Seconds: 1.5, Sent: time.Date(2026, 11, 5, 0, 0, 0, 0, time.UTC),
+		Title:  "b", ShotName: "d", Timecode: "k", Lens: "l", Note: "m", Label: "n", Seconds: 1.5, Sent: time.Date(2026, 11, 5, 0, 0, 0, 0, time.UTC),
 	}
 	seen := map[string]string{}
 	for _, field := range naming.TextFields() {

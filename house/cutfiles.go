@@ -31,6 +31,9 @@ func ReadCut(name string, data io.Reader, p production.Production) (r cut.Readin
 	for _, s := range p.Shots {
 		codes = append(codes, s.Code)
 	}
+	if s := r.Cut.Sound; s.Name == "" || s.Name == p.Cut.Sound.Name { // a file has its name at most
+		r.Cut.Sound = p.Cut.Sound
+	}
 	return r, r.Cut.Match(codes), nil
 }
 

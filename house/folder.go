@@ -4,6 +4,7 @@
 //	reelhouse.db   the record
 //	scenes/        scene files, named by their SHA-256
 //	environments/  pictures that stand round scenes, likewise
+//	sounds/        what plays along with cuts, likewise
 //	incoming/      scene files that may be taken in from the pages
 //	output/        finished files
 //	thumbs/        small pictures, which may be deleted at any time
@@ -18,6 +19,7 @@ import (
 	"strings"
 	"sync"
 
+	"reelhouse/core/cut"
 	"reelhouse/core/production"
 	"reelhouse/store"
 )
@@ -33,6 +35,7 @@ type House struct {
 	mutex  sync.Mutex
 	scenes map[production.SceneFile]*lookedThrough // a few of them
 	drafts map[string]Draft                        // likewise
+	waves  map[string]cut.Waveform                 // likewise, by the hashes of sounds
 }
 
 // Open opens the installation in a folder, and makes it if there is none. Only one process may have it open
@@ -43,13 +46,13 @@ func Open(dir string, shared bool) (*House, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &House{Dir: dir, scenes: map[production.SceneFile]*lookedThrough{}, drafts: map[string]Draft{}, unlock: func() error { return nil }}
+	h := &House{Dir: dir, scenes: map[production.SceneFile]*lookedThrough{}, drafts: map[string]Draft{}, waves: map[string]cut.Waveform{}, unlock: func() error { return nil }}
 	if shared {
 		if _, err := os.Stat(h.path("reelhouse.db")); err != nil {
 			return nil, fmt.Errorf("there is no Reelhouse data in %s; `reelhouse demo` or `reelhouse serve` makes some", dir)
 		}
 	} else {
-		for _, sub := range []string{"scenes", "environments", "incoming", "output", "thumbs", "work"} {
+		for _, sub := range []string{"scenes", "environments", "sounds", "incoming", "output", "thumbs", "work"} {
 			if err := os.MkdirAll(h.path(sub), 0o755); err != nil {
 				return nil, fmt.Errorf("data folder: %w", err)
 			}
@@ -72,7 +75,7 @@ const arriving = ".incoming-"
 
 // sweep removes files that were coming in when the server was ended. What cannot be removed does no harm.
 func (h *House) sweep() {
-	for _, sub := range []string{"scenes", "environments"} {
+	for _, sub := range []string{"scenes", "environments", "sounds"} {
 		files, _ := os.ReadDir(h.path(sub))
 		for _, f := range files {
 			if strings.HasPrefix(f.Name(), arriving) {

@@ -204,6 +204,7 @@ func TestABatchIsSentAsAsked(t *testing.T) {
 
 func TestACutIsBroughtInAndChanged(t *testing.T) {
 	s := newSite(t)
+	path := "/p/TEST/cut/file"
 	upload := func(name string, data []byte) string {
 		var b bytes.Buffer
 		w := multipart.NewWriter(&b)
@@ -211,7 +212,7 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 		part.Write(data)
 		w.WriteField("station", "cut")
 		w.Close()
-		r := httptest.NewRequest("POST", "/p/TEST/cut/file", &b)
+		r := httptest.NewRequest("POST", path, &b)
 		r.Header.Set("Content-Type", w.FormDataContentType())
 		_, body := s.do(r)
 		return body
@@ -237,6 +238,20 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 	}
 	if s.edits("cut", "field", "shots", "value", "v"); len(s.production().Shots) != 4 {
 		t.Errorf("of three clips became %d shots", len(s.production().Shots)-1)
+	}
+	path = "/p/TEST/cut/sound"
+	tone := append([]byte("RIFF\x00\x00\x00\x00WAVEfmt \x10\x00\x00\x00\x01\x00\x01\x00\x40\x1f\x00\x00\x80\x3e\x00\x00\x02\x00\x10\x00data\x40\x1f\x00\x00"), make([]byte, 8000)...)
+	if upload("harbour.wav", tone); s.production().Cut.Sound.Seconds != 0.5 {
+		t.Errorf("the sound is %+v", s.production().Cut.Sound)
+	}
+	if body := upload("harbour.wav", tone[:100]); !strings.Contains(body, "samples that it promises") {
+		t.Error("a sound that is cut off was taken")
+	}
+	if code, body := s.get(path); code != 200 || len(body) != len(tone) {
+		t.Errorf("the sound comes as %d, %d bytes", code, len(body))
+	}
+	if _, body := s.get("/p/TEST/cut"); !strings.Contains(body, `class="wave"`) {
+		t.Error("there is no waveform")
 	}
 	s.edits("cut", "field", "trim", "option", "0 0", "value", "10 40")
 	s.edits("cut", "field", "slip", "option", "0 0", "value", "-3")

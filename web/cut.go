@@ -45,7 +45,9 @@ type cutPage struct {
 	Use           []cutUse
 	Start         string // record timecode of the first frame
 	Seconds       float64
-	Loose         int // clips that are no shot
+	Loose         int    // clips that are no shot
+	Wave          string // outline of the sound, as a path of the strip; "" for none
+	WaveY         float64
 }
 
 type cutTick struct {
@@ -162,9 +164,74 @@ func fillCut(a *app, v *view) error {
 		rendered := p.RenderedOf(s)
 		page.Use = append(page.Use, cutUse{s.Code, p.OwnFrames(s).Count(), used, p.OwnFrames(s).Minus(used).Count(), used.Minus(rendered).Count()})
 	}
+	if p.Cut.Sound.SHA256 != "" {
+		w, err := a.House.Waveform(p.Cut.Sound)
+		if err != nil {
+			return err
+		}
+		page.WaveY = page.Height + waveHigh/2
+		page.Height += waveHigh
+		page.Wave = outline(w, cutLeft, page.Scale*p.Rate.PerSecond(), page.WaveY, cutWidth)
+	}
 	page.Play, err = a.playlist(v)
 	v.Page = page
 	return err
+}
+
+// waveHigh is how much of the strip the sound takes.
+const waveHigh = 40.0
+
+// outline draws a waveform round a line, as far as the strip goes; a second is so many pixels wide.
+func outline(w cut.Waveform, left, second, y, most float64) string {
+	var up, down []string
+	for i, p := range w.Peaks {
+		x := left + (float64(i)+0.5)/float64(len(w.Peaks))*w.Seconds*second
+		if x > most {
+			break
+		}
+		up = append(up, fmt.Sprintf("%.1f %.1f", x, y-float64(p[1])*waveHigh/2))
+		down = append(down, fmt.Sprintf("%.1f %.1f", x, y-float64(p[0])*waveHigh/2))
+	}
+	if len(up) == 0 {
+		return ""
+	}
+	slices.Reverse(down)
+	return "M" + strings.Join(append(up, down...), "L") + "Z"
+}
+
+// bringSound takes in a sound that plays along with the cut.
+func (a *app) bringSound(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	file, name, err := uploaded(c, "choose a .wav file")
+	var s cut.Sound
+	if err == nil {
+		defer file.Close()
+		s, err = a.House.BringSound(name, file)
+	}
+	if err != nil {
+		return a.update(c, answer{production: p, station: cutStation, mistake: mistake{Where: "cut", Field: "file", Message: err.Error()}})
+	}
+	return a.change(c, change{"sound " + s.Name, mistake{Where: "cut", Field: "file"}, func(p *production.Production) error {
+		p.Cut.Sound = s
+		return nil
+	}})
+}
+
+// sound answers with the sound of the cut.
+func (a *app) sound(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	path := a.House.SoundPath(p.Cut.Sound)
+	if path == "" {
+		return echo.NewHTTPError(http.StatusNotFound, "The cut has no sound.")
+	}
+	http.ServeFile(c.Response(), c.Request(), path)
+	return nil
 }
 
 // viewOptions are the views of a shot.

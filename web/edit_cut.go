@@ -25,6 +25,9 @@ func (e edit) cut(p *production.Production) error {
 			err = fmt.Errorf("the shots have just the frames that the cut shows")
 		}
 		return err
+	case "noSound":
+		c.Sound = cut.Sound{}
+		return nil
 	case "shots":
 		_, err := p.ShotsOfCut(e.value)
 		return err

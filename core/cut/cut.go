@@ -23,8 +23,15 @@ type Cut struct {
 	Tracks []Track `json:"tracks,omitempty"`
 	// Start is the record timecode of record frame 0, in frames after midnight.
 	Start int `json:"start,omitempty"`
-	// Sound is an audio file that plays along, "" for none.
-	Sound string `json:"sound,omitempty"`
+	// Sound is an audio file that plays along from record frame 0; the zero value for none.
+	Sound Sound `json:"sound,omitzero"`
+}
+
+// A Sound is an audio file, named by its content; without one it is known by its name only.
+type Sound struct {
+	Name    string  `json:"name"`
+	SHA256  string  `json:"sha256,omitempty"`
+	Seconds float64 `json:"seconds,omitempty"`
 }
 
 // A Track is clips that follow each other, in the order of their record frames; none lies over another.

@@ -266,7 +266,7 @@ func TestCutsComeBackTheSame(t *testing.T) {
 		}
 	}
 	two := sample()
-	two.Sound = "waves.wav"
+	two.Sound = Sound{Name: "waves.wav"}
 	two.Tracks = append(two.Tracks, Track{Name: "over", Muted: true, Clips: []Clip{{Shot: "060", Record: 10, Length: 5, Source: 1001, Muted: true, Reel: "x"}}})
 	var b bytes.Buffer
 	if dropped, err := WriteEDL(&b, "two", two, clock()); err != nil || len(dropped) != 2 {

@@ -275,7 +275,7 @@ func WriteEDL(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []st
 	if len(c.Tracks) > 1 {
 		dropped = append(dropped, "tracks: the list has what is seen, as one track")
 	}
-	if c.Sound != "" {
+	if c.Sound.Name != "" {
 		dropped = append(dropped, "the sound")
 	}
 	day := clock.Day()

@@ -35,7 +35,7 @@ func ReadOTIO(r io.Reader, clock frame.Clock) (Reading, error) {
 	if o.reading.Cut.Tracks, err = o.stack(tracks, 0); err != nil {
 		return Reading{}, err
 	}
-	o.reading.Cut.Sound = root.object["metadata"].object["reelhouse"].text("sound")
+	o.reading.Cut.Sound.Name = root.object["metadata"].object["reelhouse"].text("sound")
 	if o.reading.Cut.Length() == 0 {
 		return Reading{}, root.wrong("the timeline has no clips of pictures")
 	}
@@ -376,7 +376,7 @@ func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []s
 	encoder := json.NewEncoder(w)
 	encoder.SetIndent("", "  ")
 	return nil, encoder.Encode(object{
-		"OTIO_SCHEMA": "Timeline.1", "name": title, "global_start_time": at(c.Start), "metadata": object{"reelhouse": object{"sound": c.Sound}},
+		"OTIO_SCHEMA": "Timeline.1", "name": title, "global_start_time": at(c.Start), "metadata": object{"reelhouse": object{"sound": c.Sound.Name}},
 		"tracks": object{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "effects": []object{}, "markers": []object{}, "enabled": true, "metadata": object{}, "children": tracks},
 	})
 }

@@ -140,6 +140,12 @@ class Player {
       this.asked = this.drawn = 0;
       requestAnimationFrame(() => this.tick());
     }
+    const sound = this.root.querySelector("audio");
+    if (sound) {
+      sound.currentTime = this.at / this.rate;
+      if (this.playing) sound.play().catch(() => {}); // without a device it plays silently
+      else sound.pause();
+    }
     const button = document.getElementById("play");
     button.textContent = this.playing ? "Stop" : "Play";
     button.setAttribute("aria-pressed", String(this.playing));

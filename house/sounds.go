@@ -1,0 +1,87 @@
+package house
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"reelhouse/core/cut"
+)
+
+// MostSoundBytes is the size above which a sound file is refused.
+const MostSoundBytes = 1 << 30
+
+// waveParts is how many parts a waveform is drawn in.
+const waveParts = 2000
+
+// SoundPath returns where a sound is kept, "" for none.
+func (h *House) SoundPath(s cut.Sound) string {
+	if s.SHA256 == "" {
+		return ""
+	}
+	return h.path("sounds", filepath.Base(s.SHA256)+".wav")
+}
+
+// BringSound reads a WAVE file, and keeps it if it is a good one.
+func (h *House) BringSound(name string, r io.Reader) (cut.Sound, error) {
+	s := cut.Sound{Name: filepath.Base(name)}
+	if !strings.EqualFold(filepath.Ext(s.Name), ".wav") {
+		return s, fmt.Errorf("%s is no .wav file; save the sound as WAVE, PCM of 16 or 24 bits", s.Name)
+	}
+	if err := os.MkdirAll(h.path("sounds"), 0o755); err != nil {
+		return s, err
+	}
+	temp, err := os.CreateTemp(h.path("sounds"), arriving+"*")
+	if err != nil {
+		return s, fmt.Errorf("%s: %w", s.Name, err)
+	}
+	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
+	defer temp.Close()
+	sum := sha256.New()
+	n, err := io.Copy(io.MultiWriter(temp, sum), io.LimitReader(r, MostSoundBytes+1))
+	switch {
+	case err != nil:
+		return s, fmt.Errorf("%s: %w", s.Name, err)
+	case n > MostSoundBytes:
+		return s, fmt.Errorf("%s is larger than %d MB", s.Name, MostSoundBytes>>20)
+	}
+	if _, err := temp.Seek(0, io.SeekStart); err != nil {
+		return s, err
+	}
+	w, err := cut.ReadWAV(temp, 1)
+	if err != nil {
+		return s, fmt.Errorf("%s: %w", s.Name, err)
+	}
+	s.SHA256, s.Seconds = hex.EncodeToString(sum.Sum(nil)), w.Seconds
+	return s, keepFile(temp, h.SoundPath(s))
+}
+
+// Waveform returns what a sound looks like. It is read once, and kept.
+func (h *House) Waveform(s cut.Sound) (cut.Waveform, error) {
+	h.mutex.Lock()
+	kept, known := h.waves[s.SHA256]
+	h.mutex.Unlock()
+	if known {
+		return kept, nil
+	}
+	file, err := os.Open(h.SoundPath(s))
+	if err != nil {
+		return cut.Waveform{}, err
+	}
+	defer file.Close()
+	w, err := cut.ReadWAV(file, waveParts)
+	if err != nil {
+		return w, err
+	}
+	h.mutex.Lock()
+	defer h.mutex.Unlock()
+	if len(h.waves) >= keptDrafts {
+		clear(h.waves)
+	}
+	h.waves[s.SHA256] = w
+	return w, nil
+}

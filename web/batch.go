@@ -134,6 +134,7 @@ type batchCell struct {
 	Strip   strip
 	Basis   string
 	Quality string // its own, "" for the batch's
+	Outputs []string
 }
 
 // A chunk is rows that are drawn when they come into sight.
@@ -217,6 +218,11 @@ func (a *app) batchRow(v *view, k rowKey, index map[[3]string]int) *batchRow {
 		}
 		if at < len(v.Draft.News) {
 			c.News = v.Draft.News[at]
+		}
+		for _, f := range s.Files {
+			if !slices.Contains(c.Outputs, f.Output) {
+				c.Outputs = append(c.Outputs, f.Output)
+			}
 		}
 		row.Cells[i] = c
 		row.Totals.Add(s)

@@ -78,6 +78,9 @@ func (s Speed) Usual() bool { over, under := s.Fraction(); return over == under 
 
 func (s Speed) String() string {
 	over, under := s.Fraction()
+	if over == 0 {
+		return "held"
+	}
 	return fmt.Sprintf("%g %%", 100*float64(over)/float64(under))
 }
 

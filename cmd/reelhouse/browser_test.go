@@ -111,7 +111,7 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 		t.Errorf("the sheet has %s frames, want 12", got)
 	}
 	p.wait("the small picture comes", `document.querySelector(".plate img")?.complete && document.querySelector(".plate img").naturalWidth > 0`)
-	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))
+	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("a frame turns good without reloading", `document.querySelectorAll("[data-state=good]").length > 1`)
 	p.wait("all frames are good", `document.querySelector("[data-good]").dataset.good === "12"`)
 	p.do("open a frame's log", chromedp.Click(`g[data-frame="1003"]`), chromedp.WaitVisible("#side pre.log"))
@@ -192,7 +192,7 @@ func TestScreenshots(t *testing.T) {
 		shoot(name, name, "true")
 	}
 	shoot("batch", "batch", `document.querySelectorAll(".plate img[src]").length > 3`)
-	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id^="batch-"]`))
+	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("enough frames are good", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
 	shoot("screening", "screening?frame=1020", `document.querySelector("#picture").dataset.shows === "1020 beauty"`)

@@ -116,7 +116,7 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	if d.Seen, err = h.LastBatch(); err != nil {
 		return d, err
 	}
-	if d.News, err = h.news(d.Batch); err != nil {
+	if d.News, err = h.news(d.Batch, fresh); err != nil {
 		return d, err
 	}
 	facts, err := h.facts(p, s, d.News)
@@ -126,15 +126,22 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	d.Findings = preflight.Check(d.Batch, facts)
 	h.mutex.Lock()
 	defer h.mutex.Unlock()
-	if len(h.drafts) >= keptDrafts {
+	sequences := len(d.Batch.Sequences)
+	for _, other := range h.drafts {
+		sequences += len(other.Batch.Sequences)
+	}
+	if len(h.drafts) >= keptDrafts || sequences > keptSequences {
 		clear(h.drafts)
 	}
 	h.drafts[key] = d
 	return d, nil
 }
 
-// keptDrafts is how many drafts are kept.
-const keptDrafts = 8
+// How many drafts are kept, and how many sequences in all of them; one draft is kept, whatever it has.
+const (
+	keptDrafts    = 8
+	keptSequences = 20_000
+)
 
 // draftKey returns what tells drafts apart: everything that they rest on.
 func (h *House) draftKey(p production.Production, t plan.Trial) (string, error) {
@@ -201,8 +208,8 @@ func (h *House) Busyness() (float64, error) {
 	return seconds, nil
 }
 
-// news compares a batch with what was sent before.
-func (h *House) news(b plan.Batch) ([]plan.News, error) {
+// news compares a batch with what was sent before; fresh looks for every file on the disk.
+func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, error) {
 	var keys []string
 	for _, s := range b.Sequences {
 		for _, f := range s.Files {
@@ -217,7 +224,7 @@ func (h *House) news(b plan.Batch) ([]plan.News, error) {
 	for _, ids := range sent {
 		for _, id := range ids {
 			if _, known := earlier[id]; !known {
-				if earlier[id], err = h.earlier(id); err != nil {
+				if earlier[id], err = h.earlier(id, fresh); err != nil {
 					return nil, err
 				}
 			}
@@ -232,8 +239,11 @@ func (h *House) news(b plan.Batch) ([]plan.News, error) {
 	}), nil
 }
 
+// looked is how many frames of a sequence are looked for on the disk each time its draft is shown. Of more, that is done only when it is sent.
+const looked = 5000
+
 // earlier returns what has become of a sequence that was sent. A frame counts as good only while all of its files are on the disk.
-func (h *House) earlier(id int64) (plan.Earlier, error) {
+func (h *House) earlier(id int64, fresh bool) (plan.Earlier, error) {
 	q, err := h.Sequence(id)
 	if err != nil {
 		return plan.Earlier{}, err
@@ -251,6 +261,9 @@ func (h *House) earlier(id int64) (plan.Earlier, error) {
 		return plan.Earlier{}, err
 	}
 	whole := func(n int) bool {
+		if !fresh && len(frames) > looked {
+			return true
+		}
 		for _, f := range q.Spec.Files {
 			path := f.Path.Frame(n)
 			info, err := os.Stat(filepath.Join(h.Output(), filepath.FromSlash(path)))

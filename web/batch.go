@@ -135,6 +135,7 @@ type batchCell struct {
 	Basis   string
 	Quality string // its own, "" for the batch's
 	Outputs []string
+	Tiles   string // that a frame is rendered in, "" for one piece
 }
 
 // A chunk is rows that are drawn when they come into sight.
@@ -218,6 +219,9 @@ func (a *app) batchRow(v *view, k rowKey, index map[[3]string]int) *batchRow {
 		}
 		if at < len(v.Draft.News) {
 			c.News = v.Draft.News[at]
+		}
+		if t := v.Draft.Batch.QualityOf(s).Tiles.For(s.Size); !t.Single() {
+			c.Tiles = fmt.Sprintf("%d × %d tiles", max(1, t.Columns), max(1, t.Rows))
 		}
 		for _, f := range s.Files {
 			if !slices.Contains(c.Outputs, f.Output) {

@@ -154,7 +154,7 @@ func (a *app) complete(v *view) error {
 		switch st.Key {
 		case batchSheet:
 			for _, f := range v.Draft.Findings {
-				if f.Severity == preflight.Refuses {
+				if f.Severity == preflight.Refuses && f.Waived == "" && f.Rule != preflight.NothingNew { // that all was sent is nothing wrong
 					e.Wrong++
 				}
 			}

@@ -151,7 +151,7 @@ func (h *House) draftKey(p production.Production, t plan.Trial) (string, error) 
 	}
 	marks, err := h.Marks()
 	sum := sha256.Sum256(data)
-	return fmt.Sprintf("%x %s %s %.0f", sum, t, marks, h.FreeBytes()/1e7), err
+	return fmt.Sprintf("%x %s %s %.0f", sum, t, marks, h.FreeBytes()/1e8), err
 }
 
 // facts gathers what the rules need to know beside the batch.

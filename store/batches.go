@@ -177,7 +177,7 @@ func sendSequence(tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequen
 		return err
 	}
 	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, "+string(state)+") VALUES (?, ?, ?, ?, ?, ?)",
-		batch, ordinal, string(spec), b.Samples(sequence), sequence.Modelled(), sequence.Frames.Count())
+		batch, ordinal, string(spec), b.Samples(sequence), b.Modelled(sequence), sequence.Frames.Count())
 	if err != nil {
 		return err
 	}

@@ -261,6 +261,7 @@ func (b Batch) sequences(p production.Production, shot production.Shot, patterns
 			}
 			s.OtherFilter = list.Other(s.Passes, func(c production.PassChoice) bool { return c.OtherFilter })
 			s.forecast(b.Samples(s), quality.Effort.Seconds, m)
+			s.FrameBytes = b.Modelled(s) * m.BytesPerModelled
 			all = append(all, s)
 		}
 	}
@@ -368,6 +369,9 @@ func (s Sequence) Megasamples(q production.Quality) float64 {
 // Samples returns how many million samples a frame of a sequence is expected to take.
 func (b Batch) Samples(s Sequence) float64 { return s.Megasamples(b.QualityOf(s)) * b.share(s) }
 
+// Modelled returns the bytes that one frame's files of a sequence are expected to take, of what is rendered of it.
+func (b Batch) Modelled(s Sequence) float64 { return s.Modelled() * b.share(s) }
+
 // share returns the part of a sequence's pixels that is rendered.
 func (b Batch) share(s Sequence) float64 {
 	part := b.RegionOf(s)
@@ -388,7 +392,6 @@ func (s *Sequence) forecast(samples, limit float64, m Measure) {
 	if limit > 0 {
 		s.FrameSeconds, s.Least, s.Most = min(s.FrameSeconds, limit), min(s.Least, limit), min(s.Most, limit)
 	}
-	s.FrameBytes = s.Modelled() * m.BytesPerModelled
 }
 
 // Totals is what a batch amounts to.

@@ -250,6 +250,9 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 	if code, body := s.get(path); code != 200 || len(body) != len(tone) {
 		t.Errorf("the sound comes as %d, %d bytes", code, len(body))
 	}
+	if code, body := s.get("/p/TEST/cut/play"); code != 200 || !strings.Contains(body, `"Title":"010"`) {
+		t.Errorf("the playlist is %d %s", code, body)
+	}
 	if _, body := s.get("/p/TEST/cut"); !strings.Contains(body, `class="wave"`) {
 		t.Error("there is no waveform")
 	}

@@ -298,6 +298,24 @@ func (a *app) playlist(v *view) (string, error) {
 	return string(text), err
 }
 
+// cutPlay answers with the playlist as it is now, while frames are being finished.
+func (a *app) cutPlay(c *echo.Context) error {
+	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	v := &view{Production: p}
+	if v.Batches, err = a.House.Batches(p.Code); err != nil {
+		return err
+	}
+	text, err := a.playlist(v)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "no-store")
+	return c.JSONBlob(http.StatusOK, []byte(text))
+}
+
 // finished returns the newest sequence of a shot's view that has good frames, and which those are.
 func (a *app) finished(v *view, use cut.Use) (playedSpan, error) {
 	for _, b := range v.Batches {

@@ -135,6 +135,7 @@ func (a *app) routes(e *echo.Echo) {
 	p.GET("/retime", a.retime)
 	p.GET("/stamp", a.stampPreview)
 	p.GET("/cut/file", a.exportCut)
+	p.GET("/cut/play", a.cutPlay)
 	p.GET("/cut/sound", a.sound)
 	p.POST("/cut/sound", a.bringSound, middleware.BodyLimit(house.MostSoundBytes+1<<16))
 	p.POST("/cut/file", a.bringCut, middleware.BodyLimit(cut.MaxBytes+1<<16))

@@ -62,7 +62,8 @@ func TestATableOfShotsIsBroughtIn(t *testing.T) {
 	}
 	p.do("open the shots", chromedp.Navigate(s.url+"/p/SALT/shots"), chromedp.WaitVisible("#bring-shots"))
 	p.press("bring in a table", "#bring-shots")
-	p.do("choose the file", chromedp.WaitVisible("#table-file"), chromedp.SetUploadFiles("#table-file", []string{bad}))
+	p.wait("a file can be chosen", `document.getElementById("table-file") !== null`)
+	p.do("choose the file", chromedp.SetUploadFiles("#table-file", []string{bad}))
 	p.wait("both bad lines are told", `document.querySelectorAll("#table-mistakes li").length === 2`)
 	if said := p.text(`document.getElementById("table-mistakes").textContent`); !strings.Contains(said, "line 3, column view") || !strings.Contains(said, "line 4, column frames") {
 		t.Errorf("it says %s", said)
@@ -74,8 +75,9 @@ func TestATableOfShotsIsBroughtIn(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.press("again", "#side [hx-get$='/shots/table']")
-	p.do("choose the mended file", chromedp.WaitVisible("#table-file"), chromedp.SetUploadFiles("#table-file", []string{bad}))
-	p.do("it can be taken in", chromedp.WaitVisible("#take-table"))
+	p.wait("another file can be chosen", `document.getElementById("table-file") !== null`)
+	p.do("choose the mended file", chromedp.SetUploadFiles("#table-file", []string{bad}))
+	p.wait("it can be taken in", `document.getElementById("take-table") !== null`)
 	p.do("match a column", chromedp.Evaluate[chromedp.Void](`(e => { e.value = "name"; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.querySelectorAll("#side select")[1])`))
 	p.wait("it is matched", `document.querySelectorAll("#side select")[1].value === "name" && !document.getElementById("side").textContent.includes("Not read")`)
 	p.press("take it in", "#take-table")

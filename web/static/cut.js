@@ -229,6 +229,17 @@ class Player {
   }
 }
 
+// Frames that are finished while the page is open are played, too.
+const fresh = { asked: 0 };
+document.addEventListener("htmx:sseMessage", async () => {
+  if (!player || performance.now() - fresh.asked < 3000) return;
+  fresh.asked = performance.now();
+  const answer = await fetch(`/p/${player.root.dataset.code}/cut/play`);
+  if (!answer.ok || !player) return;
+  player.spans = await answer.json();
+  if (!player.playing && player.root.dataset.finished !== "yes") player.show();
+});
+
 let player = null;
 function start() {
   const root = document.getElementById("player");

@@ -3,6 +3,7 @@ package house
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"reelhouse/core/plan"
@@ -33,7 +34,7 @@ func usualName(b plan.Batch) string {
 	return name
 }
 
-// SendDraft sends what the production's current set-up makes, and returns the batch's number.
+// SendDraft sends what the production's current set-up makes, and returns the batch's number. What was set aside is so for this batch only.
 func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 	d, err := h.draft(p, how.Trial, true)
 	if err != nil {
@@ -55,7 +56,15 @@ func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 		return 0, fmt.Errorf("the name or the note of the batch is too long; 200 and %d letters are possible", MostNote)
 	}
 	how.Seen = &d.Seen
-	return h.Send(b, how.Sending)
+	id, err := h.Send(b, how.Sending)
+	if err != nil || len(p.Waivers) == 0 || how.Trial != plan.Whole {
+		return id, err
+	}
+	_, err = h.Edit(p.Code, "findings set aside, which went with batch "+strconv.FormatInt(id, 10), store.Any, func(p *production.Production) error {
+		p.Waivers = nil
+		return nil
+	})
+	return id, err
 }
 
 // Again returns the draft as it is when all is rendered once more: that nothing is new is no reason then.

@@ -366,7 +366,7 @@ func TestTheNameEditorCompletesAndPointsAtMistakes(t *testing.T) {
 	}
 	s.set("shot", "010", "frames", "98-101")
 	s.set("names", "", "pattern", "(shot)/(size)/v(version)/(frame:2).(ext)")
-	s.set("names", "", "pad")
+	s.edits("batch", "field", "fix", "option", "pad-frames")
 	if p := s.production(); p.Names.Pattern != "(shot)/(size)/v(version)/(frame:3).(ext)" {
 		t.Errorf("padding became %s", p.Names.Pattern)
 	}

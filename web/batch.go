@@ -524,14 +524,6 @@ func (a *app) sendAs(c *echo.Context, station production.Station, how house.Send
 	if err != nil {
 		return a.notSent(c, station, err)
 	}
-	if len(p.Waivers) > 0 && how.Trial == plan.Whole {
-		if _, err := a.House.Edit(p.Code, "waivers used", store.Any, func(p *production.Production) error {
-			p.Waivers = nil
-			return nil
-		}); err != nil {
-			return err
-		}
-	}
 	a.Hub().Changed()
 	c.Response().Header().Set("HX-Redirect", fmt.Sprintf("/p/%s/queue#batch-%d", p.Code, id))
 	return c.NoContent(http.StatusNoContent)

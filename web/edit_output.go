@@ -155,8 +155,6 @@ func (e edit) names(p *production.Production) error {
 			return err
 		}
 		p.Names.Pattern = e.value
-	case "pad":
-		padFrames(p)
 	case "separator":
 		p.Names.Separator = e.value
 	case "case":

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"reelhouse/core/plan"
+	"reelhouse/core/production"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -19,12 +20,9 @@ func planCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "plan", Short: "Print every file sequence of the current set-up", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			h, err := house.Open(data, true)
-			if err != nil {
-				return err
-			}
-			defer h.Close()
-			return printPlan(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, code, asJSON)
+			return reading(data, code, func(h *house.House, p production.Production) error {
+				return printPlan(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, p, asJSON)
+			})
 		},
 	}
 	dataFlag(cmd, &data)
@@ -59,12 +57,22 @@ func chosen(h *house.House, code string) (store.Revision, error) {
 	return h.Production(code)
 }
 
-func printPlan(out, complaints io.Writer, h *house.House, code string, asJSON bool) error {
+// reading opens a house beside a server that may run, and does work with the production that was asked for.
+func reading(data, code string, work func(h *house.House, p production.Production) error) error {
+	h, err := house.Open(data, true)
+	if err != nil {
+		return err
+	}
+	defer h.Close()
 	p, err := chosen(h, code)
 	if err != nil {
 		return err
 	}
-	d, err := h.Draft(p.Production)
+	return work(h, p.Production)
+}
+
+func printPlan(out, complaints io.Writer, h *house.House, p production.Production, asJSON bool) error {
+	d, err := h.Draft(p)
 	if err != nil {
 		return err
 	}

@@ -14,7 +14,6 @@ import (
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
 	"reelhouse/house"
-	"reelhouse/store"
 )
 
 // exitCode ends the program with another code than 1, when everything has been said already.
@@ -35,16 +34,7 @@ func checkCommand() *cobra.Command {
 		Use: "check", Short: "Judge what would be sent now", Args: cobra.NoArgs,
 		Long: "Applies every rule to the batch that the current set-up makes. Exits with 0 if nothing was found, 3 if it can be sent and should be looked at, 4 if it is refused, and 1 if it could not be judged.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			h, err := house.Open(data, true)
-			if err != nil {
-				return err
-			}
-			defer h.Close()
-			p, err := chosen(h, code)
-			if err != nil {
-				return err
-			}
-			return check(cmd.OutOrStdout(), h, p.Production, asJSON)
+			return reading(data, code, func(h *house.House, p production.Production) error { return check(cmd.OutOrStdout(), h, p, asJSON) })
 		},
 	}
 	dataFlag(cmd, &data)
@@ -114,42 +104,9 @@ func sendCommand() *cobra.Command {
 					return err
 				}
 			}
-			h, err := house.Open(data, true)
-			if err != nil {
-				return err
-			}
-			defer h.Close()
-			p, err := chosen(h, code)
-			if err != nil {
-				return err
-			}
-			d, err := h.Draft(p.Production)
-			if err != nil {
-				return err
-			}
-			if how.Again {
-				d = d.Again()
-			}
-			if reason := d.Refusal(how.Twice || how.Trial != plan.Whole); reason != nil && how.Trial == plan.Whole {
-				fmt.Fprintln(cmd.ErrOrStderr(), "refused:", reason)
-				return exitRefused
-			}
-			how.Twice = how.Twice || how.Trial != plan.Whole
-			id, err := h.SendDraft(p.Production, how)
-			if err != nil {
-				return err
-			}
-			if len(p.Waivers) > 0 && how.Trial == plan.Whole {
-				if _, err := h.Edit(p.Code, "waivers used", store.Any, func(p *production.Production) error { p.Waivers = nil; return nil }); err != nil {
-					return err
-				}
-			}
-			b, err := h.Batch(id)
-			if err != nil {
-				return err
-			}
-			_, err = fmt.Fprintf(cmd.OutOrStdout(), "batch %d, %s: %d frames in %d sequences\n", id, b.Name, b.Counts().Total(), len(b.Sequences))
-			return err
+			return reading(data, code, func(h *house.House, p production.Production) error {
+				return send(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, p, how)
+			})
 		},
 	}
 	dataFlag(cmd, &data)
@@ -166,6 +123,32 @@ func sendCommand() *cobra.Command {
 	f.BoolVar(&how.Again, "again", false, "render frames once more that are there already with the same set-up")
 	f.BoolVar(&how.Twice, "quick-too", false, "send a final batch with something quick left on")
 	return cmd
+}
+
+// send sends a production's draft, or says why it is refused.
+func send(out, complaints io.Writer, h *house.House, p production.Production, how house.Sending) error {
+	how.Twice = how.Twice || how.Trial != plan.Whole // a trial is quick by itself
+	d, err := h.Draft(p)
+	if err != nil {
+		return err
+	}
+	if how.Again {
+		d = d.Again()
+	}
+	if reason := d.Refusal(how.Twice); reason != nil && how.Trial == plan.Whole {
+		fmt.Fprintln(complaints, "refused:", reason)
+		return exitRefused
+	}
+	id, err := h.SendDraft(p, how)
+	if err != nil {
+		return err
+	}
+	b, err := h.Batch(id)
+	if err != nil {
+		return err
+	}
+	_, err = fmt.Fprintf(out, "batch %d, %s: %d frames in %d sequences\n", id, b.Name, b.Counts().Total(), len(b.Sequences))
+	return err
 }
 
 // startTime reads a time of the day, the next one of that kind, or a whole date.

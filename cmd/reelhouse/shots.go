@@ -73,15 +73,13 @@ func importShots(out io.Writer, data, into, path string, dry, asJSON bool) error
 		return err
 	}
 	defer file.Close()
-	h, err := house.Open(data, true)
-	if err != nil {
-		return err
-	}
-	defer h.Close()
-	p, err := chosen(h, into)
-	if err != nil {
-		return err
-	}
+	return reading(data, into, func(h *house.House, p production.Production) error {
+		return takeShots(out, h, p, path, file, dry, asJSON)
+	})
+}
+
+// takeShots takes the shots or the cut of an open file.
+func takeShots(out io.Writer, h *house.House, p production.Production, path string, file io.Reader, dry, asJSON bool) error {
 	said := importedShots{Production: p.Code}
 	var change func(p *production.Production) error
 	if strings.EqualFold(filepath.Ext(path), ".csv") {
@@ -89,7 +87,7 @@ func importShots(out io.Writer, data, into, path string, dry, asJSON bool) error
 		if err != nil {
 			return fmt.Errorf("%s: %w", filepath.Base(path), err)
 		}
-		trial := p.Production.Copy()
+		trial := p.Copy()
 		made, mistakes := table.Apply(&trial, table.Guess())
 		said.Table, said.Mistakes = &made, mistakes
 		change = func(p *production.Production) error {
@@ -99,7 +97,7 @@ func importShots(out io.Writer, data, into, path string, dry, asJSON bool) error
 			return nil
 		}
 	} else {
-		r, left, err := house.ReadCut(path, file, p.Production)
+		r, left, err := house.ReadCut(path, file, p)
 		if err != nil {
 			return err
 		}
@@ -121,7 +119,7 @@ func importShots(out io.Writer, data, into, path string, dry, asJSON bool) error
 	if dry {
 		return nil
 	}
-	_, err = h.Edit(p.Code, filepath.Base(path), store.Any, change)
+	_, err := h.Edit(p.Code, filepath.Base(path), store.Any, change)
 	return err
 }
 

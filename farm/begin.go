@@ -36,10 +36,8 @@ func (n *Node) begin(ctx context.Context) {
 		case <-look.C:
 			// Another process, such as the command line, may have changed the record.
 			if now, err := n.House.Marks(); err == nil && now != marks {
-				if marks != "" {
-					n.Hub.Changed()
-				}
 				marks = now
+				n.Hub.Changed()
 			}
 		}
 	}

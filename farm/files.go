@@ -49,7 +49,7 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 		}
 		p := part{
 			temp: tempName(filepath.Join(h.Output(), filepath.FromSlash(final)), mark), final: final,
-			want: inspect.Expected{Encoding: f.Encoding, Size: f.Size, Passes: f.Passes},
+			want: inspect.Expected{Encoding: f.Encoding, Size: b.FileSize(s, f), Passes: f.Passes},
 		}
 		if err := os.MkdirAll(filepath.Dir(p.temp), 0o755); err != nil {
 			return job.Job{}, nil, err
@@ -62,7 +62,7 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 		}
 		file := job.File{Path: p.temp, Encoding: f.Encoding, Passes: f.Passes, Stamp: filled}
 		if f.Size != s.Size {
-			file.Size, file.Kernel = f.Size, f.Kernel
+			file.Size, file.Kernel = b.FileSize(s, f), f.Kernel
 		}
 		frame.Files = append(frame.Files, file)
 	}

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"reelhouse/core/frame"
+	"reelhouse/core/picture"
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
@@ -128,5 +129,46 @@ func TestShotsAndCutsGoInAndOut(t *testing.T) {
 	p, err := h.Production(demoCode)
 	if s, ok := p.FindShot("070"); err != nil || !ok || s.Frames.Count() != 10 || p.Cut.Length() != 180 {
 		t.Errorf("%v: %+v, a cut of %d frames", err, s, p.Cut.Length())
+	}
+}
+
+// A part of the picture goes through the whole line: files at full size, reduced ones, and a picture for viewing.
+func TestAPartOfThePictureIsRendered(t *testing.T) {
+	data := seeded(t, func(p *production.Production) {
+		p.Shots, p.Cut.Tracks = p.Shots[:1], nil
+		p.Shots[0].Frames, p.Shots[0].Outputs = frame.Of(1001, 1002), []string{"master", "review", "proxy"}
+		p.Region = raster.Part{Left: 25, Top: 50, Right: 75, Bottom: 100}
+		p.Qualities[0].Scale = raster.Reduction{Percent: 10}
+	})
+	if out, complaints, err := run(t, "demo", "--headless", "--data", data); err != nil {
+		t.Fatalf("%v\n%s\n%s", err, out, complaints)
+	}
+	for output, want := range map[string]raster.Size{"master": {Width: 103, Height: 43}, "review": {Width: 103, Height: 43}, "proxy": {Width: 53, Height: 22}} {
+		files, _ := filepath.Glob(filepath.Join(data, "output/SALT/010", output, "*/*/*/*.1001.*"))
+		if len(files) != 1 {
+			t.Fatalf("%s: %v", output, files)
+		}
+		file, err := os.ReadFile(files[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		read, err := picture.Open(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		h := read.Headers[0]
+		if h.Width() != want.Width || h.Height() != want.Height {
+			t.Errorf("%s is %d x %d, not %v", output, h.Width(), h.Height(), want)
+		}
+		if output == "master" && (h.DataWindow.Min.X != 51 || h.DisplayWindow.Dx() != 205) {
+			t.Errorf("the master is the window %v of %v", h.DataWindow, h.DisplayWindow)
+		}
+	}
+	// Once more, over the files that are there, when that is asked for.
+	if out, complaints, err := run(t, "send", "--data", data, "--again"); err != nil {
+		t.Fatalf("%v\n%s\n%s", err, out, complaints)
+	}
+	if out, complaints, err := run(t, "demo", "--headless", "--data", data); err != nil || !strings.Contains(out, "4 of 4 frames good") {
+		t.Errorf("rendered again: %v\n%s\n%s", err, out, complaints)
 	}
 }

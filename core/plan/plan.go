@@ -381,6 +381,14 @@ func (b Batch) share(s Sequence) float64 {
 	return float64(part.Dx()*part.Dy()) / float64(s.Size.Pixels())
 }
 
+// FileSize returns the pixels that a file of a sequence has: its size, or as much of that as is rendered.
+func (b Batch) FileSize(s Sequence, f FileSequence) raster.Size {
+	if part := b.Region.Of(f.Size); !part.Empty() {
+		return raster.Size{Width: part.Dx(), Height: part.Dy()}
+	}
+	return f.Size
+}
+
 // RegionOf returns the pixels of a sequence that are rendered; the empty rectangle for all of them.
 func (b Batch) RegionOf(s Sequence) image.Rectangle { return b.Region.Of(s.Size) }
 

@@ -125,7 +125,7 @@ var setUpRules = []rule{
 			}
 		})
 	}},
-	{name: "region-left-on", why: "A picture of which a part was rendered is black around it.", severity: Refuses, twice: true, check: func(b plan.Batch, _ Facts, found report) {
+	{name: "region-left-on", why: "Files of a part are no larger than that part.", severity: Refuses, twice: true, check: func(b plan.Batch, _ Facts, found report) {
 		if !b.Region.Whole() && b.Quality.Full {
 			found("batch", WholePicture, "Only a part of every picture is rendered: from %s per cent (left, top, right, bottom).", b.Region)
 		}

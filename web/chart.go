@@ -83,7 +83,7 @@ func newChart(p production.Production, shots []production.Shot, sceneLast int) c
 		}
 		bar.X, bar.End = c.x(bar.From), c.x(bar.To+1)
 		if i+1 < len(shots) {
-			shared := s.Frames.Common(shots[i+1].Frames)
+			shared := p.OwnFrames(s).Common(p.OwnFrames(shots[i+1]))
 			bar.Shared, bar.Overlap = c.parts(shared), shared.Count()
 		}
 		c.Bars = append(c.Bars, bar)

@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"reelhouse/core/framefile"
 	"reelhouse/core/job"
 	"reelhouse/core/trace"
 )
@@ -95,7 +96,7 @@ func writeSynced(path string, data []byte) error {
 // A syncedFile is one that is written bit by bit, and removed if it could not be finished.
 type syncedFile struct{ *os.File }
 
-func createSynced(path string) (trace.File, error) {
+func createSynced(path string) (framefile.File, error) {
 	f, err := os.Create(path)
 	if err != nil {
 		return nil, err

@@ -51,9 +51,11 @@ type Job struct {
 	// CutOut makes a region a picture of its own, where otherwise OpenEXR files keep it as a window of the whole one.
 	CutOut bool `json:"cutOut,omitempty"`
 	// Tiles are what a picture is rendered in, one after the other, without any other difference; left out, as many as its size needs.
-	Tiles   raster.Tiling `json:"tiles,omitzero"`
-	Passes  []pass.Code   `json:"passes"`
-	Samples int           `json:"samples"` // along each edge of a pixel, at most
+	Tiles raster.Tiling `json:"tiles,omitzero"`
+	// Memory is how many bytes a renderer should do with, beside the scene; left out, as many as it likes.
+	Memory  int64       `json:"memory,omitempty"`
+	Passes  []pass.Code `json:"passes"`
+	Samples int         `json:"samples"` // along each edge of a pixel, at most
 	// Effort says when a pixel is done, how far light is followed, and what else is asked of quality.
 	Effort sampling.Effort `json:"effort,omitzero"`
 	// LightGroups are what the passes of light groups are of.
@@ -138,40 +140,48 @@ func Read(r io.Reader) (Job, error) {
 	if err := d.Decode(&j); err != nil {
 		return Job{}, fmt.Errorf("job: %w", err)
 	}
+	if err := j.check(); err != nil {
+		return Job{}, fmt.Errorf("job: %w", err)
+	}
+	return j, nil
+}
+
+// check says what is wrong with a job that every renderer relies on, or nil.
+func (j Job) check() error {
 	switch {
 	case j.Version != Version:
-		return Job{}, fmt.Errorf("job: version %d of the contract is not known here, only %d", j.Version, Version)
+		return fmt.Errorf("version %d of the contract is not known here, only %d", j.Version, Version)
 	case j.Scene == "":
-		return Job{}, fmt.Errorf("job: no scene is named")
+		return fmt.Errorf("no scene is named")
 	case !j.Rate.Valid():
-		return Job{}, fmt.Errorf("job: the frame rate must be above 0")
+		return fmt.Errorf("the frame rate must be above 0")
 	case j.Depth.Check() != nil:
-		return Job{}, fmt.Errorf("job: %w", j.Depth.Check())
+		return j.Depth.Check()
 	case j.Effort.Check() != nil:
-		return Job{}, fmt.Errorf("job: %w", j.Effort.Check())
+		return j.Effort.Check()
 	case pass.CheckLightGroups(j.LightGroups) != nil:
-		return Job{}, fmt.Errorf("job: %w", pass.CheckLightGroups(j.LightGroups))
+		return pass.CheckLightGroups(j.LightGroups)
 	case j.Tiles.Check() != nil:
-		return Job{}, fmt.Errorf("job: %w", j.Tiles.Check())
+		return j.Tiles.Check()
 	case len(j.Frames) == 0:
-		return Job{}, fmt.Errorf("job: no frame is asked for")
+		return fmt.Errorf("no frame is asked for")
 	}
 	for _, f := range j.Frames {
 		for _, file := range f.Files {
 			if file.Path == "" || len(file.Passes) == 0 {
-				return Job{}, fmt.Errorf("job: frame %d has a file without a path or passes", f.Number)
+				return fmt.Errorf("frame %d has a file without a path or passes", f.Number)
 			}
 			if err := file.Encoding.Check(); err != nil {
-				return Job{}, fmt.Errorf("job: frame %d, %s: %w", f.Number, file.Path, err)
+				return fmt.Errorf("frame %d, %s: %w", f.Number, file.Path, err)
 			}
 			if file.Size != (raster.Size{}) {
 				if err := file.Kernel.Check(); err != nil {
-					return Job{}, fmt.Errorf("job: frame %d, %s: %w", f.Number, file.Path, err)
+					return fmt.Errorf("frame %d, %s: %w", f.Number, file.Path, err)
 				}
 			}
 		}
 	}
-	return j, nil
+	return nil
 }
 
 // An Event is the kind of a message.

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"image"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -133,6 +134,13 @@ func (h Header) attributes(f output.Format) imagefile.Attributes {
 		add(Prefix+fact.Name, fact.Value)
 	}
 	return a
+}
+
+// Ours reports whether an attribute of a name is made of a header's own fields and facts.
+func Ours(name string) bool {
+	return strings.HasPrefix(name, Prefix) || slices.Contains([]string{
+		"framesPerSecond", "chromaticities", "software", "frame", "nominalFocalLength", "timeCode", "capDate", "comments", "title",
+	}, name)
 }
 
 // standardFact returns a fact as the OpenEXR project's "Standard Attributes" or a field of the format has it; "" if none does.

@@ -51,7 +51,7 @@ func (b Batch) against(s Sequence, sent func(key string) []Earlier) News {
 				continue // nothing of it was or will be made
 			}
 			n.By = append(n.By, e.Name)
-			if !b.sameGround(e.Batch) || b.QualityOf(s) != e.Batch.QualityOf(e.Sequence) || !s.sameFiles(e.Sequence) {
+			if !b.sameGround(e.Batch) || b.QualityOf(s).Look() != e.Batch.QualityOf(e.Sequence).Look() || !s.sameFiles(e.Sequence) {
 				n.Changed = together(n.Changed, good, coming)
 				n.Other = f.Path.Frame(s.Frames.First())
 				continue

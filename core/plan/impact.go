@@ -72,13 +72,13 @@ func sameLights(a, b pass.LightGroup) bool {
 
 // sameGround reports whether what counts for all sequences is the same in both batches.
 func (b Batch) sameGround(c Batch) bool {
-	return b.Quality == c.Quality && b.Rate == c.Rate && b.FirstFrame == c.FirstFrame && b.DepthBackground == c.DepthBackground && b.Depth == c.Depth &&
+	return b.Quality.Look() == c.Quality.Look() && b.Rate == c.Rate && b.FirstFrame == c.FirstFrame && b.DepthBackground == c.DepthBackground && b.Depth == c.Depth &&
 		b.OcclusionRadius == c.OcclusionRadius && slices.EqualFunc(b.LightGroups, c.LightGroups, sameLights) && b.Scene == c.Scene && b.Standards == c.Standards && b.Region == c.Region
 }
 
 // sameFiles reports whether a frame that is in both sequences gives the same files.
 func (s Sequence) sameFiles(t Sequence) bool {
-	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || len(look.Differences(s.Look, t.Look)) > 0 || s.Size != t.Size || s.Quality != t.Quality || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
+	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || len(look.Differences(s.Look, t.Look)) > 0 || s.Size != t.Size || s.Quality.Look() != t.Quality.Look() || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
 		!slices.Equal(s.Labels, t.Labels) || !slices.Equal(s.Passes, t.Passes) || !slices.Equal(s.OtherFilter, t.OtherFilter) || len(s.Files) != len(t.Files) {
 		return false
 	}

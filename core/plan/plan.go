@@ -83,8 +83,10 @@ type Sequence struct {
 	OtherFilter []pass.Code `json:"otherFilter,omitempty"`
 	// Quality is the sequence's own; the zero value for the batch's.
 	Quality production.Quality `json:"quality,omitzero"`
-	Labels  []production.Label `json:"labels,omitempty"`
-	Files   []FileSequence     `json:"files"`
+	// Tiles are what each frame is rendered in, as steps of their own; the zero value, or 1 x 1, for a whole frame.
+	Tiles  raster.Tiling      `json:"tiles,omitzero"`
+	Labels []production.Label `json:"labels,omitempty"`
+	Files  []FileSequence     `json:"files"`
 	// Forecast for one frame.
 	FrameSeconds float64 `json:"frameSeconds"`
 	FrameBytes   float64 `json:"frameBytes"`
@@ -259,6 +261,7 @@ func (b Batch) sequences(p production.Production, shot production.Shot, patterns
 				o, _ := p.FindOutput(code)
 				s.Files = append(s.Files, files(p, o, patterns[code], size, s, quality.Code, list)...)
 			}
+			s.Tiles = b.tiling(s, shot.TilesOf(view.Code, code))
 			s.OtherFilter = list.Other(s.Passes, func(c production.PassChoice) bool { return c.OtherFilter })
 			s.forecast(b.Samples(s), quality.Effort.Seconds, m)
 			s.FrameBytes = b.Modelled(s) * m.BytesPerModelled

@@ -54,8 +54,12 @@ func (b Batch) Try(t Trial, number int) Batch {
 	folder := fmt.Sprintf("trials/%s_%03d/", t, number)
 	sequences := make([]Sequence, len(b.Sequences))
 	for i, s := range b.Sequences {
+		recommended := s.Tiles == b.Recommended(s)
 		s.Own = t.Of(s.Own)
 		s.Frames = s.Own
+		if recommended {
+			s.Tiles = b.Recommended(s) // one frame of many may be alone now
+		}
 		files := make([]FileSequence, len(s.Files))
 		for k, f := range s.Files {
 			f.Pattern = folder + f.Pattern

@@ -89,8 +89,31 @@ type Quality struct {
 	Samples int              `json:"samples"` // along each edge of a pixel
 	Filter  pixel.Filter     `json:"filter"`
 	Effort  sampling.Effort  `json:"effort,omitzero"`
-	Tiles   raster.Tiling    `json:"tiles,omitzero"` // that a frame is rendered in; none for as many as its size needs
-	Full    bool             `json:"full"`           // good enough to deliver
+	Tiles   raster.Tiling    `json:"tiles,omitzero"` // that a frame is rendered in; none for as many as its size and the memory ask for
+	// Memory is how many GB a frame, or a tile of it, should take beside the scene; 0 for UsualMemory.
+	Memory float64 `json:"memory,omitempty"`
+	Full   bool    `json:"full"` // good enough to deliver
+}
+
+// Limits of a quality's memory, in GB.
+const (
+	UsualMemory = 2
+	LeastMemory = 0.05
+	MostMemory  = 1024
+)
+
+// MemoryBytes returns how many bytes a frame, or a tile of it, should take beside the scene.
+func (q Quality) MemoryBytes() int64 {
+	if q.Memory == 0 {
+		return UsualMemory * 1e9
+	}
+	return int64(q.Memory * 1e9)
+}
+
+// Look returns what of the quality can be seen in a picture: all but how the work is shared out.
+func (q Quality) Look() Quality {
+	q.Tiles, q.Memory = raster.Tiling{}, 0
+	return q
 }
 
 // A View is a camera of the scene under a look.

@@ -138,6 +138,11 @@ func (p *Production) renameView(from, to string) {
 				s.Without[k].View = to
 			}
 		}
+		for k := range s.Tiles {
+			if s.Tiles[k].View == from {
+				s.Tiles[k].View = to
+			}
+		}
 	}
 }
 

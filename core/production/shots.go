@@ -7,6 +7,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/naming"
+	"reelhouse/core/raster"
 )
 
 // A Shot is views over frames, in sizes. What it leaves open comes from the production.
@@ -30,9 +31,11 @@ type Shot struct {
 	Quality  string   `json:"quality,omitempty"`  // "" for that of the batch
 	InBatch  bool     `json:"inBatch"`
 	// Without are cells that are left out of the batch, each a view and a size.
-	Without []Cell  `json:"without,omitempty"`
-	Labels  []Label `json:"labels,omitempty"`
-	Note    string  `json:"note,omitempty"`
+	Without []Cell `json:"without,omitempty"`
+	// Tiles are of cells whose frames are rendered in other tiles than their size and the memory ask for.
+	Tiles  []CellTiles `json:"tiles,omitempty"`
+	Labels []Label     `json:"labels,omitempty"`
+	Note   string      `json:"note,omitempty"`
 }
 
 // Usual is what shots have that say nothing else.
@@ -46,6 +49,12 @@ type Usual struct {
 type Cell struct {
 	View string `json:"view"`
 	Size string `json:"size"`
+}
+
+// CellTiles are the tiles that the frames of a cell are rendered in.
+type CellTiles struct {
+	Cell
+	Tiles raster.Tiling `json:"tiles"`
 }
 
 // A Label names a frame, such as a pose.
@@ -133,6 +142,25 @@ func (s Shot) Label(n int) string {
 
 // LeftOut reports whether a cell is left out of the batch.
 func (s Shot) LeftOut(view, size string) bool { return slices.Contains(s.Without, Cell{view, size}) }
+
+// TilesOf returns the tiles that were set for a cell, the zero value for none.
+func (s Shot) TilesOf(view, size string) raster.Tiling {
+	for _, t := range s.Tiles {
+		if t.Cell == (Cell{view, size}) {
+			return t.Tiles
+		}
+	}
+	return raster.Tiling{}
+}
+
+// SetTiles sets the tiles of a cell; the zero value leaves them to its size and the memory.
+func (s *Shot) SetTiles(view, size string, tiles raster.Tiling) {
+	c := Cell{view, size}
+	s.Tiles = slices.DeleteFunc(s.Tiles, func(t CellTiles) bool { return t.Cell == c })
+	if tiles != (raster.Tiling{}) {
+		s.Tiles = append(s.Tiles, CellTiles{c, tiles})
+	}
+}
 
 // ViewsOf returns the views that a shot shows, each once, rigs as their views; those that do not exist are left out.
 func (p Production) ViewsOf(s Shot) []View {
@@ -250,7 +278,7 @@ func (p *Production) CopyShot(code string) (string, error) {
 func (p *Production) copyShot(i int) Shot {
 	fresh := p.Shots[i]
 	fresh.Also, fresh.Sizes, fresh.Outputs = slices.Clone(fresh.Also), slices.Clone(fresh.Sizes), slices.Clone(fresh.Outputs)
-	fresh.Without, fresh.Labels = slices.Clone(fresh.Without), slices.Clone(fresh.Labels)
+	fresh.Without, fresh.Tiles, fresh.Labels = slices.Clone(fresh.Without), slices.Clone(fresh.Tiles), slices.Clone(fresh.Labels)
 	stem := strings.TrimRight(fresh.Code, "abcdefghijklmnopqrstuvwxyz")
 	if stem == "" {
 		stem = fresh.Code
@@ -338,6 +366,8 @@ func (s Shot) differs(t Shot) string {
 		return "handles"
 	case !slices.Equal(s.Sizes, t.Sizes) || !slices.Equal(s.Without, t.Without):
 		return "sizes"
+	case !slices.Equal(s.Tiles, t.Tiles):
+		return "tiles"
 	case s.PassList != t.PassList:
 		return "pass list"
 	case !slices.Equal(s.Outputs, t.Outputs):
@@ -431,6 +461,11 @@ func (p Production) shots(ps *problems) {
 		}
 		if _, ok := p.FindQuality(s.Quality); s.Quality != "" && !ok {
 			ps.add(Shots, where, "quality", "the quality %q does not exist; choose another", s.Quality)
+		}
+		for _, t := range s.Tiles {
+			if err := t.Tiles.Check(); err != nil {
+				ps.add(Shots, where, "sizes", "%s in %s: %s", t.View, t.Size, err)
+			}
 		}
 		s.labelProblems(ps, where)
 	}

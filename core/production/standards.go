@@ -147,6 +147,9 @@ func (s Standards) problems(ps *problems) {
 		if err := q.Tiles.Check(); err != nil {
 			ps.add(StandardsStation, where, "tiles", "%s", err)
 		}
+		if q.Memory != 0 && !(q.Memory >= LeastMemory && q.Memory <= MostMemory) {
+			ps.add(StandardsStation, where, "memory", "%g GB for a tile are outside %g to %d", q.Memory, LeastMemory, MostMemory)
+		}
 	}
 	if len(s.Qualities) == 0 {
 		ps.add(StandardsStation, "qualities", "code", "there is no quality; add one")

@@ -1,6 +1,9 @@
 // Package queue says what may happen to a frame, and which frame is next. It is a pure state machine:
 // the store keeps the states, the farm reports the events.
 //
+// A frame may be rendered in tiles, which are steps of their own and go through the same states; of these a person's events are for frames
+// only. Putting it together is the step of the frame: it waits, blocked, until all of its tiles are good.
+//
 // A frame that is good stays good whatever happens to the rest.
 package queue
 
@@ -42,6 +45,8 @@ type Event string
 // The events. Those below Vanished are a person's.
 const (
 	Unblocked Event = "unblocked" // what it waited for has come
+	Cut       Event = "cut"       // its tiles are to be rendered first, and it waits for them
+	Stuck     Event = "stuck"     // what it waits for was given up
 	Leased    Event = "leased"    // a node took it
 	Rendered  Event = "rendered"  // the renderer ended well
 	Accepted  Event = "accepted"  // its files were judged good
@@ -57,8 +62,8 @@ const (
 const Retries = 2
 
 var transitions = map[State]map[Event]State{
-	Blocked:   {Unblocked: Ready, Hold: Held, Drop: Dropped},
-	Ready:     {Leased: Rendering, Hold: Held, Drop: Dropped},
+	Blocked:   {Unblocked: Ready, Stuck: Failed, Hold: Held, Drop: Dropped},
+	Ready:     {Leased: Rendering, Cut: Blocked, Hold: Held, Drop: Dropped},
 	Rendering: {Rendered: Checking, Vanished: Ready, Hold: Held, Drop: Dropped},
 	Checking:  {Accepted: Good, Vanished: Ready, Hold: Held, Drop: Dropped},
 	Failed:    {Retry: Ready, Drop: Dropped},
@@ -114,11 +119,12 @@ type Turn struct {
 	Wave     int   // of the frame; all frames of a batch in one wave come before those of the next
 	Sequence int   // place in the batch
 	Frame    int   // turn in the sequence
+	Tile     int   // of the frame; 0 for the frame itself
 }
 
 // Compare orders turns: negative if t comes before u.
 func (t Turn) Compare(u Turn) int {
-	return cmp.Or(cmp.Compare(u.Priority, t.Priority), cmp.Compare(t.Batch, u.Batch), cmp.Compare(t.Wave, u.Wave), cmp.Compare(t.Sequence, u.Sequence), cmp.Compare(t.Frame, u.Frame))
+	return cmp.Or(cmp.Compare(u.Priority, t.Priority), cmp.Compare(t.Batch, u.Batch), cmp.Compare(t.Wave, u.Wave), cmp.Compare(t.Sequence, u.Sequence), cmp.Compare(t.Frame, u.Frame), cmp.Compare(t.Tile, u.Tile))
 }
 
 // Counts is how many frames are in each state.

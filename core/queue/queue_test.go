@@ -6,7 +6,7 @@ import (
 	"time"
 )
 
-var events = []Event{Unblocked, Leased, Rendered, Accepted, Broken, Vanished, Hold, Release, Retry, Drop}
+var events = []Event{Unblocked, Cut, Stuck, Leased, Rendered, Accepted, Broken, Vanished, Hold, Release, Retry, Drop}
 
 func TestAGoodFrameStaysGood(t *testing.T) {
 	for _, e := range events {
@@ -40,6 +40,21 @@ func TestTheWayOfAFrame(t *testing.T) {
 	}
 }
 
+// A frame in tiles waits for them, and is put together then; if one of them is given up, so is the frame, until somebody tries again.
+func TestTheWayOfAFrameInTiles(t *testing.T) {
+	s := Ready
+	for _, step := range []struct {
+		event Event
+		want  State
+	}{{Cut, Blocked}, {Stuck, Failed}, {Retry, Ready}, {Cut, Blocked}, {Hold, Held}, {Release, Ready}, {Cut, Blocked}, {Unblocked, Ready}, {Leased, Rendering}, {Rendered, Checking}, {Accepted, Good}} {
+		next, err := s.Next(step.event, 1)
+		if err != nil || next != step.want {
+			t.Fatalf("%s of %s: %s, %v", step.event, s, next, err)
+		}
+		s = next
+	}
+}
+
 func TestEveryStateButGoodHasAWayOutAndWrongEventsChangeNothing(t *testing.T) {
 	for _, s := range States() {
 		ways := 0
@@ -62,9 +77,9 @@ func TestEveryStateButGoodHasAWayOutAndWrongEventsChangeNothing(t *testing.T) {
 }
 
 func TestPriorityThenAge(t *testing.T) {
-	turns := []Turn{{0, 1, 1, 0, 5}, {5, 2, 0, 0, 1}, {0, 1, 0, 0, 4}, {5, 3, 0, 0, 0}, {0, 1, 0, 1, 1}}
+	turns := []Turn{{0, 1, 1, 0, 5, 0}, {5, 2, 0, 0, 1, 0}, {0, 1, 0, 0, 4, 2}, {0, 1, 0, 0, 4, 0}, {5, 3, 0, 0, 0, 0}, {0, 1, 0, 1, 1, 0}}
 	slices.SortFunc(turns, Turn.Compare)
-	want := []Turn{{5, 2, 0, 0, 1}, {5, 3, 0, 0, 0}, {0, 1, 0, 0, 4}, {0, 1, 0, 1, 1}, {0, 1, 1, 0, 5}}
+	want := []Turn{{5, 2, 0, 0, 1, 0}, {5, 3, 0, 0, 0, 0}, {0, 1, 0, 0, 4, 0}, {0, 1, 0, 0, 4, 2}, {0, 1, 0, 1, 1, 0}, {0, 1, 1, 0, 5, 0}}
 	if !slices.Equal(turns, want) {
 		t.Errorf("got %v", turns)
 	}

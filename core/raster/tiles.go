@@ -26,6 +26,24 @@ func Bands(n int) Tiling { return Tiling{1, n} }
 // Recommended returns as few bands as make tiles small enough.
 func Recommended(s Size) Tiling { return Bands(max(1, (s.Pixels()+LargestTile-1)/LargestTile)) }
 
+// Edges from which a single picture is cut, and into how many bands, so that several nodes can work on it.
+const (
+	largeEdge, largeBands = 3840, 8  // 4K
+	hugeEdge, hugeBands   = 7680, 20 // 8K
+)
+
+// StillBands returns how many bands a single picture is rendered in, so that several nodes have a part in it. Common practice: about 8 at 4K, and
+// 20 at 8K and over.
+func StillBands(s Size) int {
+	switch edge := max(s.Width, s.Height); {
+	case edge >= hugeEdge:
+		return hugeBands
+	case edge >= largeEdge:
+		return largeBands
+	}
+	return 1
+}
+
 // For returns the tiling, or the recommended one of a size if none is set.
 func (t Tiling) For(s Size) Tiling {
 	if t == (Tiling{}) {
@@ -46,6 +64,11 @@ func (t Tiling) Check() error {
 		return fmt.Errorf("%d × %d tiles are outside 1 × 1 to %d × %[3]d", t.Columns, t.Rows, MostTiles)
 	}
 	return nil
+}
+
+// Count returns how many tiles a part of a picture is cut into.
+func (t Tiling) Count(of image.Rectangle) int {
+	return min(max(1, t.Columns), of.Dx()) * min(max(1, t.Rows), of.Dy())
 }
 
 // String returns the tiling as it is typed, such as "3 x 2"; nothing for the zero value.

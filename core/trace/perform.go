@@ -1,24 +1,20 @@
 package trace
 
 import (
-	"bytes"
 	"context"
 	"fmt"
-	"image"
 	"io"
 	"sync"
 	"time"
 
+	"reelhouse/core/framefile"
 	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
 	"reelhouse/core/lens"
 	"reelhouse/core/look"
-	"reelhouse/core/pass"
 	"reelhouse/core/picture"
-	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
 	"reelhouse/core/scene"
-	"reelhouse/core/stamp"
 )
 
 // Outside is what performing a job needs of the world.
@@ -26,9 +22,11 @@ type Outside struct {
 	Open  func(path string) (io.ReadCloser, error)
 	Write func(path string, data []byte) error
 	// Create begins a file that is written bit by bit; nil where files are only written whole.
-	Create func(path string) (File, error)
+	Create func(path string) (framefile.File, error)
 	Now    func() time.Time
 	Say    func(job.Message) // is never called by two goroutines at once
+	// Prepared hears when the scene stands, with how many bytes rendering should do with beside it, 0 for any; nil where nobody minds.
+	Prepared func(memory int64)
 	// Memory returns the most bytes that the program has taken so far; nil where nobody knows.
 	Memory func() int64
 }
@@ -61,6 +59,9 @@ func Perform(ctx context.Context, j job.Job, o Outside) error {
 		o.Say(job.Message{Event: job.Warning, Text: note})
 	}
 	model := Prepare(j.View.Look.Dressed(s.Scaled(j.SceneUnit)))
+	if o.Prepared != nil {
+		o.Prepared(j.Memory)
+	}
 	for _, f := range j.Frames {
 		if err := performFrame(ctx, model, around, j, f, o); err != nil {
 			return fmt.Errorf("frame %d: %w", f.Number, err)
@@ -119,25 +120,18 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		return err
 	}
 	h.Attributes = cameraAttributes(projection, j.Size)
-	region := j.Region.Rectangle()
-	if !region.Empty() && !j.CutOut {
-		h.Window, h.Display = region, image.Rect(0, 0, j.Size.Width, j.Size.Height)
-	}
-	tiling := j.Tiles
-	if region.Empty() {
-		tiling = tiling.For(j.Size)
-	} else {
-		tiling = tiling.For(raster.Size{Width: region.Dx(), Height: region.Dy()})
-	}
+	files := framefile.Frame{Job: j, Frame: f, Header: h, Mattes: world.cryptomattes}
+	area := j.Area()
+	tiling := j.Tiles.For(raster.Size{Width: area.Dx(), Height: area.Dy()})
 	if !tiling.Single() && o.Create != nil && j.Effort.Seconds == 0 { // a time limit is for all of a picture at once
-		return tiled(ctx, world, settings, tiling, j, f, h, o)
+		return tiled(ctx, world, settings, tiling, files, began, o)
 	}
 	img, stats, err := world.RenderWatched(ctx, j.View.Camera, settings, watching(f.Number, o))
 	if err != nil {
 		return err
 	}
-	f.Facts = append(f.Facts[:len(f.Facts):len(f.Facts)], effortFacts(j, stats)...)
-	return writeWhole(img, h, j, f, f.Files, began, stats, o, world)
+	files.Frame.Facts = append(f.Facts[:len(f.Facts):len(f.Facts)], effortFacts(j, stats)...)
+	return files.WriteWhole(img, f.Files, o.Now().Sub(began), o.files(f.Number, began, &stats))
 }
 
 // cameraAttributes are what OpenEXR files say of a camera, as the project's "Standard Attributes" has it: where things lie for it, and in the whole picture.
@@ -185,51 +179,6 @@ func effortFacts(j job.Job, s Stats) []job.Fact {
 		facts = append(facts, job.Fact{Name: "stopped", Value: fmt.Sprintf("by its time limit of %g s", j.Effort.Seconds)})
 	}
 	return facts
-}
-
-// encodeFile makes one file of a rendered frame: reduced, stamped, encoded.
-func encodeFile(img *pixel.Image, h picture.Header, j job.Job, f job.Frame, out job.File, rendered time.Duration) ([]byte, error) {
-	img, err := picture.Select(img, out.Passes)
-	if err != nil {
-		return nil, err
-	}
-	if out.Size != (raster.Size{}) {
-		h.Window, h.Display = image.Rectangle{}, image.Rectangle{} // a part of a reduced picture is a picture of its own
-		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, filteredPlanes(out.Passes, j.Depth))
-	}
-	if out.Stamp.On {
-		img = img.Clone()
-		squeeze := j.PixelAspect
-		if squeeze == 0 {
-			squeeze = 1
-		}
-		if err := out.Stamp.Timed(rendered).Draw(img, squeeze); err != nil {
-			return nil, err
-		}
-	}
-	var b bytes.Buffer
-	facts := append(j.Facts[:len(j.Facts):len(j.Facts)], f.Facts...)
-	if out.Stamp.On && out.Stamp.Has(stamp.RenderTime) {
-		facts = append(facts, job.Fact{Name: stamp.RenderTime, Value: stamp.Took(rendered)})
-	}
-	h.Facts = facts
-	err = picture.Encode(&b, out.Encoding, img, out.Passes, h)
-	return b.Bytes(), err
-}
-
-// filteredPlanes answers which planes of the passes hold values that may be averaged.
-func filteredPlanes(passes []pass.Code, depth pass.DepthStyle) func(plane string) bool {
-	filtered := map[string]bool{}
-	for _, code := range passes {
-		described, err := pass.Find(code)
-		if err != nil {
-			continue
-		}
-		for _, name := range described.ChannelNames() {
-			filtered[name] = described.Filtered || code == pass.Depth && depth.Filtered
-		}
-	}
-	return func(plane string) bool { return filtered[plane] }
 }
 
 // BackgroundOf returns the background that a production, or a look, asks for.

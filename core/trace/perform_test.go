@@ -3,6 +3,8 @@ package trace
 import (
 	"bytes"
 	"context"
+	"encoding/json"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -11,6 +13,7 @@ import (
 
 	"reelhouse/core/camera"
 	"reelhouse/core/frame"
+	"reelhouse/core/framefile"
 	"reelhouse/core/geom"
 	"reelhouse/core/imagefile"
 	"reelhouse/core/imagefile/exr"
@@ -163,7 +166,7 @@ func TestTilesGiveTheSameFiles(t *testing.T) {
 		err := Perform(context.Background(), j, Outside{
 			Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
 			Write: func(path string, data []byte) error { written[path] = data; return nil },
-			Create: func(path string) (File, error) {
+			Create: func(path string) (framefile.File, error) {
 				if path == fail {
 					return nil, io.ErrShortWrite
 				}
@@ -191,9 +194,16 @@ func TestTilesGiveTheSameFiles(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
+			put, err := assembled(t, j, perform)
+			if err != nil {
+				t.Fatal(err)
+			}
 			for path, data := range want {
 				if !bytes.Equal(got[path], data) {
 					t.Errorf("%s in %v tiles: %s is another file", name, tiling, path)
+				}
+				if !bytes.Equal(put[path], data) {
+					t.Errorf("%s, put together from %v tiles: %s is another file", name, tiling, path)
 				}
 			}
 		}
@@ -209,6 +219,44 @@ func TestTilesGiveTheSameFiles(t *testing.T) {
 	if got, err := perform(base, "plain.tif"); err == nil || len(got) > 0 {
 		t.Errorf("with a file that cannot be written there are %d others, %v", len(got), err)
 	}
+}
+
+// assembled renders each tile of a job's frame as a job of its own, and puts the frame together from their files.
+func assembled(t *testing.T, j job.Job, perform func(j job.Job, fail string) (map[string][]byte, error)) (map[string][]byte, error) {
+	t.Helper()
+	a, tiles := job.Assembly{Job: j, Rendered: 1.5}, map[string][]byte{}
+	for _, row := range j.Tiles.Tiles(j.Area()) {
+		for _, tile := range row {
+			one, path := j, fmt.Sprintf("tile %v", tile)
+			one.Region, one.CutOut, one.Tiles = job.RegionOf(tile), true, raster.Tiling{}
+			one.Frames = []job.Frame{{Number: j.Frames[0].Number, Files: []job.File{{Path: path, Encoding: framefile.TileEncoding(), Passes: j.Passes}}}}
+			written, err := perform(one, "")
+			if err != nil {
+				t.Fatal(err)
+			}
+			a.TileFiles = append(a.TileFiles, path)
+			tiles[path] = written[path]
+		}
+	}
+	text, err := json.Marshal(a)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if a, err = job.ReadAssembly(bytes.NewReader(text)); err != nil {
+		t.Fatal(err)
+	}
+	written, done := map[string][]byte{}, 0.0
+	err = framefile.Assemble(context.Background(), a, func(path string) ([]byte, error) { return tiles[path], nil }, func(d float64) { done = d }, framefile.Outside{
+		Write: func(path string, data []byte) error { written[path] = data; return nil },
+		Create: func(path string) (framefile.File, error) {
+			return &memoryFile{done: func(data []byte) { written[path] = data }, dropped: func() { delete(written, path) }}, nil
+		},
+		Wrote: func(string, int64) {},
+	})
+	if done != 1 {
+		t.Errorf("it came as far as %v", done)
+	}
+	return written, err
 }
 
 // What a file itself says of its camera leads from its depths to its positions, within 1e-4 of the distance: for each pixel the point is sought whose

@@ -1,0 +1,254 @@
+// Package framefile makes the files of a frame from its picture: reduced, stamped and encoded as a job wants them. The picture comes as a whole, in
+// bands, or in tiles that were rendered as steps of their own; the files are the same.
+package framefile
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"io"
+	"slices"
+	"time"
+
+	"reelhouse/core/imagefile"
+	"reelhouse/core/job"
+	"reelhouse/core/pass"
+	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
+	"reelhouse/core/raster"
+	"reelhouse/core/stamp"
+)
+
+// A File is one that is being written.
+type File interface {
+	io.WriteSeeker
+	// Commit brings what was written safely to where it stays, and returns how many bytes it is.
+	Commit() (int64, error)
+	// Abandon removes it.
+	Abandon()
+}
+
+// Outside is where files go.
+type Outside struct {
+	Write func(path string, data []byte) error
+	// Create begins a file that is written bit by bit; nil where files are only written whole.
+	Create func(path string) (File, error)
+	// Wrote hears of each file that is complete.
+	Wrote func(path string, bytes int64)
+}
+
+// A Frame is what the files of a frame are made from beside its picture.
+type Frame struct {
+	Job    job.Job
+	Frame  job.Frame
+	Header picture.Header // what all of its files say; windows and facts are added
+	// Mattes returns the attributes of the Cryptomattes among passes; nil for a frame without any.
+	Mattes func(passes []pass.Code) imagefile.Attributes
+}
+
+// header returns what a file says of itself.
+func (f Frame) header(out job.File) picture.Header {
+	h := f.Header
+	if f.Mattes != nil {
+		h.Attributes = slices.Concat(h.Attributes, f.Mattes(out.Passes))
+	}
+	h.Facts = slices.Concat(f.Job.Facts, f.Frame.Facts)
+	if r := f.Job.Region.Rectangle(); !r.Empty() && !f.Job.CutOut && out.Size == (raster.Size{}) { // a part of a reduced picture is a picture of its own
+		h.Window, h.Display = r, image.Rect(0, 0, f.Job.Size.Width, f.Job.Size.Height)
+	}
+	return h
+}
+
+// lines is how many lines of a whole picture are encoded at once, so that not all of it is held a second time.
+const lines = 256
+
+// WriteWhole writes files of a picture that is there as a whole; rendered is how long it has taken.
+func (f Frame) WriteWhole(img *pixel.Image, files []job.File, rendered time.Duration, o Outside) error {
+	for _, out := range files {
+		if o.Create != nil && plain(out) {
+			one := f
+			one.Frame.Files = []job.File{out}
+			if err := one.stream(img, rendered, o); err != nil {
+				return err
+			}
+			continue
+		}
+		text, err := f.encode(img, out, rendered)
+		if err != nil {
+			return fmt.Errorf("%s: %w", out.Path, err)
+		}
+		if err := o.Write(out.Path, text); err != nil {
+			return err
+		}
+		o.Wrote(out.Path, int64(len(text)))
+	}
+	return nil
+}
+
+// stream writes files of a whole picture in bands.
+func (f Frame) stream(img *pixel.Image, rendered time.Duration, o Outside) error {
+	w, err := f.Begin(o)
+	for from := 0; err == nil && from < img.Height; from += lines {
+		err = w.Band(img.Crop(image.Rect(0, from, img.Width, min(from+lines, img.Height))))
+	}
+	if err == nil {
+		err = w.Close(rendered)
+	}
+	if err != nil {
+		w.Abandon()
+	}
+	return err
+}
+
+// plain reports whether a file has the pixels that were rendered, so that it can be written as they come.
+func plain(out job.File) bool { return out.Size == (raster.Size{}) && !out.Stamp.On }
+
+// encode makes one file: reduced, stamped, encoded.
+func (f Frame) encode(img *pixel.Image, out job.File, rendered time.Duration) ([]byte, error) {
+	img, err := picture.Select(img, out.Passes)
+	if err != nil {
+		return nil, err
+	}
+	if out.Size != (raster.Size{}) {
+		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, filteredPlanes(out.Passes, f.Job.Depth))
+	}
+	h := f.header(out)
+	if out.Stamp.On {
+		img = img.Clone()
+		squeeze := f.Job.PixelAspect
+		if squeeze == 0 {
+			squeeze = 1
+		}
+		if err := out.Stamp.Timed(rendered).Draw(img, squeeze); err != nil {
+			return nil, err
+		}
+		if out.Stamp.Has(stamp.RenderTime) {
+			h.Facts = append(h.Facts, job.Fact{Name: stamp.RenderTime, Value: stamp.Took(rendered)})
+		}
+	}
+	var b bytes.Buffer
+	err = picture.Encode(&b, out.Encoding, img, out.Passes, h)
+	return b.Bytes(), err
+}
+
+// filteredPlanes answers which planes of the passes hold values that may be averaged.
+func filteredPlanes(passes []pass.Code, depth pass.DepthStyle) func(plane string) bool {
+	filtered := map[string]bool{}
+	for _, code := range passes {
+		described, err := pass.Find(code)
+		if err != nil {
+			continue
+		}
+		for _, name := range described.ChannelNames() {
+			filtered[name] = described.Filtered || code == pass.Depth && depth.Filtered
+		}
+	}
+	return func(plane string) bool { return filtered[plane] }
+}
+
+// A Writer writes the files of a frame from bands of its picture, as they come. Files that are reduced or stamped need the whole picture, of which
+// their passes are kept.
+type Writer struct {
+	frame   Frame
+	area    image.Rectangle
+	outside Outside
+	open    []openFile
+	later   []job.File
+	kept    *pixel.Image
+	line    int
+}
+
+type openFile struct {
+	job.File
+	file   File
+	writer *picture.Writer
+}
+
+// Begin begins the files of a frame. If it, or anything after it, fails, the writer has to be abandoned.
+func (f Frame) Begin(o Outside) (*Writer, error) {
+	w := &Writer{frame: f, area: f.Job.Area(), outside: o}
+	for _, out := range f.Frame.Files {
+		if !plain(out) {
+			w.later = append(w.later, out)
+			continue
+		}
+		file, err := o.Create(out.Path)
+		if err != nil {
+			return w, err
+		}
+		writer, err := picture.Begin(file, out.Encoding, w.area.Dx(), w.area.Dy(), out.Passes, f.header(out))
+		w.open = append(w.open, openFile{out, file, writer})
+		if err != nil {
+			return w, fmt.Errorf("%s: %w", out.Path, err)
+		}
+	}
+	return w, nil
+}
+
+// Band takes the next lines of the picture, in its whole width.
+func (w *Writer) Band(band *pixel.Image) error {
+	for _, f := range w.open {
+		if err := f.writer.Band(band); err != nil {
+			return fmt.Errorf("%s: %w", f.Path, err)
+		}
+	}
+	if len(w.later) > 0 {
+		if w.kept == nil {
+			w.kept = blank(band, w.area.Dx(), w.area.Dy())
+		}
+		w.kept.Paste(band, 0, w.line)
+	}
+	w.line += band.Height
+	return nil
+}
+
+// Close finishes the files; rendered is how long the picture has taken.
+func (w *Writer) Close(rendered time.Duration) error {
+	for len(w.open) > 0 {
+		f := w.open[0]
+		if err := f.writer.Close(); err != nil {
+			return fmt.Errorf("%s: %w", f.Path, err)
+		}
+		bytes, err := f.file.Commit()
+		if err != nil {
+			return err
+		}
+		w.open = w.open[1:]
+		w.outside.Wrote(f.Path, bytes)
+	}
+	return w.frame.WriteWhole(w.kept, w.later, rendered, w.outside)
+}
+
+// Abandon removes the files that are not finished.
+func (w *Writer) Abandon() {
+	for _, f := range w.open {
+		f.file.Abandon()
+	}
+	w.open = nil
+}
+
+// blank returns an image with the planes of another one.
+func blank(like *pixel.Image, width, height int) *pixel.Image {
+	img := pixel.New(width, height)
+	for _, p := range like.Planes {
+		img.Planes = append(img.Planes, pixel.Plane{Name: p.Name, Half: p.Half, Data: make([]float32, width*height)})
+	}
+	return img
+}
+
+// Across puts pictures of one height side by side. Their planes are the same.
+func Across(parts []*pixel.Image) *pixel.Image {
+	if len(parts) == 1 {
+		return parts[0]
+	}
+	width := 0
+	for _, p := range parts {
+		width += p.Width
+	}
+	band, x := blank(parts[0], width, parts[0].Height), 0
+	for _, p := range parts {
+		band.Paste(p, x, 0)
+		x += p.Width
+	}
+	return band
+}

@@ -15,7 +15,8 @@ import (
 	"reelhouse/core/job"
 )
 
-// A Renderer is a program that keeps the renderer contract. The job's path is its last argument.
+// A Renderer is a program that keeps the renderer contract, or one that puts frames together and says so in the same way. The path of its order, a
+// JSON file, is its last argument.
 type Renderer struct {
 	Name    string   `json:"name"`
 	Command string   `json:"command"`
@@ -25,16 +26,16 @@ type Renderer struct {
 // errorTail is how many of the last lines of a child's error output are kept.
 const errorTail = 40
 
-// Run gives a job to a child process and returns when that has ended. Messages go to heard, one at a time.
+// Run gives an order to a child process and returns when that has ended. Messages go to heard, one at a time.
 // Everything that the child says goes to log. The child is killed when ctx ends, and its standard input
 // closes when this process does, which tells it to end by itself.
-func (r Renderer) Run(ctx context.Context, work string, j job.Job, cores int, heard func(job.Message), log *Log) error {
+func (r Renderer) Run(ctx context.Context, work string, order any, cores int, heard func(job.Message), log *Log) error {
 	file, err := os.CreateTemp(work, "job-*.json")
 	if err != nil {
 		return fmt.Errorf("job file: %w", err)
 	}
 	defer os.Remove(file.Name())
-	err = json.NewEncoder(file).Encode(j)
+	err = json.NewEncoder(file).Encode(order)
 	if err := errors.Join(err, file.Close()); err != nil {
 		return fmt.Errorf("job file: %w", err)
 	}

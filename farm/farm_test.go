@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"reelhouse/core/framefile"
 	"reelhouse/core/job"
 	"reelhouse/core/queue"
 	"reelhouse/core/trace"
@@ -28,6 +29,9 @@ const rendererVariable = "FARM_TEST_RENDERER"
 
 func TestMain(m *testing.M) {
 	if way := os.Getenv(rendererVariable); way != "" {
+		if os.Args[1] == "assemble" {
+			os.Exit(pretendToAssemble(way, os.Args[len(os.Args)-1]))
+		}
 		os.Exit(pretend(way, os.Args[len(os.Args)-1]))
 	}
 	os.Exit(m.Run())
@@ -81,6 +85,47 @@ func pretend(way, path string) int {
 	return 0
 }
 
+// pretendToAssemble puts a frame together, in a good or a bad way.
+func pretendToAssemble(way, path string) int {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return 2
+	}
+	a, err := job.ReadAssembly(bytes.NewReader(data))
+	if err != nil {
+		return 2
+	}
+	if way == "loose" {
+		os.Stderr.WriteString("everything falls apart\n")
+		return 3
+	}
+	err = framefile.Assemble(context.Background(), a, os.ReadFile, func(float64) {}, framefile.Outside{
+		Write: func(p string, data []byte) error { return os.WriteFile(p, data, 0o644) }, Wrote: func(string, int64) {},
+		Create: func(p string) (framefile.File, error) {
+			f, err := os.Create(p)
+			return keptFile{f}, err
+		},
+	})
+	if err != nil {
+		os.Stderr.WriteString(err.Error())
+		return 1
+	}
+	return 0
+}
+
+// keptFile is a file of a test that stays as it is.
+type keptFile struct{ *os.File }
+
+func (f keptFile) Commit() (int64, error) {
+	info, err := f.Stat()
+	if err != nil {
+		return 0, err
+	}
+	return info.Size(), f.Close()
+}
+
+func (f keptFile) Abandon() { f.Close() }
+
 // start runs a node whose renderer behaves in the given way, and returns what stops it.
 func start(t *testing.T, h *house.House, way string) (*Node, func()) {
 	t.Helper()
@@ -89,7 +134,7 @@ func start(t *testing.T, h *house.House, way string) (*Node, func()) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	n := &Node{Name: "test", House: h, Hub: NewHub(), Renderer: Renderer{Name: "pretender", Command: self}, Slots: 1, Patience: time.Millisecond, Log: slog.New(slog.DiscardHandler)}
+	n := &Node{Name: "test", House: h, Hub: NewHub(), Renderer: Renderer{Name: "pretender", Command: self}, Assembler: Renderer{Name: "assembly", Command: self, Args: []string{"assemble"}}, Slots: 1, Patience: time.Millisecond, Log: slog.New(slog.DiscardHandler)}
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() { done <- n.Run(ctx) }()
@@ -227,7 +272,7 @@ func TestAFullDiskCostsNoTry(t *testing.T) {
 func TestADroppedFrameIsKilledAtOnce(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	n, _ := start(t, h, "hang")
-	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001) == 0.25 })
+	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001, 0) == 0.25 })
 	if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
 	}
@@ -258,7 +303,7 @@ func TestAFrameThatTakesTooLongIsStopped(t *testing.T) {
 func TestStoppingGivesFramesBack(t *testing.T) {
 	h, b := housetest.New(t, "1001-1002")
 	n, stop := start(t, h, "hang")
-	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001) > 0 })
+	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001, 0) > 0 })
 	stop()
 	if f, _ := h.Frame(b.Sequences[0].ID, 1001); f.State != queue.Ready || f.Attempts != 0 {
 		t.Errorf("%+v", f)

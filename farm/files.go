@@ -11,6 +11,7 @@ import (
 	"reelhouse/core/inspect"
 	"reelhouse/core/job"
 	"reelhouse/core/plan"
+	"reelhouse/core/raster"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -30,7 +31,7 @@ func tempName(final, mark string) string {
 }
 
 // leaseMark tells the files of one lease from those of another.
-func leaseMark(l *store.Lease) string { return strconv.FormatInt(l.Started.UnixNano(), 36) }
+func leaseMark(l *store.Lease) string { return strconv.FormatInt(l.Began().UnixNano(), 36) }
 
 // newJob writes the renderer's order for a leased frame, and makes the folders that it needs.
 func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
@@ -40,7 +41,7 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 	if err != nil {
 		return job.Job{}, nil, err
 	}
-	frame, quality := job.Frame{Number: l.Number}, b.QualityOf(s)
+	frame := job.Frame{Number: l.Number}
 	var parts []part
 	for _, f := range s.Files {
 		final := f.Path.Frame(l.Number)
@@ -66,12 +67,25 @@ func newJob(h *house.House, l *store.Lease) (job.Job, []part, error) {
 		}
 		frame.Files = append(frame.Files, file)
 	}
+	j := pictureOf(h, l)
+	j.Region, j.Tiles = job.RegionOf(b.RegionOf(s)), s.Tiles
+	if j.Tiles == (raster.Tiling{}) {
+		j.Tiles = b.QualityOf(s).Tiles // of batches from before tiles were steps of their own
+	}
+	j.Frames, j.Facts = []job.Frame{frame}, headerFacts(facts, s, b)
+	return j, parts, nil
+}
+
+// pictureOf returns the order for the picture of a leased step, without frames and files.
+func pictureOf(h *house.House, l *store.Lease) job.Job {
+	s, b := l.Sequence.Spec, l.Batch.Plan
+	quality := b.QualityOf(s)
 	return job.Job{
 		Version: job.Version, Scene: h.ScenePath(b.Scene), SceneUnit: b.Scene.Unit, SceneNumber: b.Scene.Number, Environment: h.EnvironmentPath(s.Environment), View: job.View{Name: s.View, Camera: s.Camera, Setup: s.Setup, Look: s.Look},
 		Rate: b.Rate, FirstFrame: b.FirstFrame, Size: s.Size, PixelAspect: s.PixelAspect, Fit: s.Fit, Background: b.Background(s),
-		Passes: s.Passes, Samples: s.Samples(quality), Filter: quality.Filter, Effort: quality.Effort, Tiles: quality.Tiles, Region: job.RegionOf(b.RegionOf(s)), LightGroups: b.LightGroups, OtherFilter: s.OtherFilter, DepthBackground: b.DepthBackground, Depth: b.Depth, OcclusionRadius: b.OcclusionRadius,
-		Frames: []job.Frame{frame}, Facts: headerFacts(facts, s, b),
-	}, parts, nil
+		Passes: s.Passes, Samples: s.Samples(quality), Filter: quality.Filter, Effort: quality.Effort, Memory: quality.MemoryBytes(), LightGroups: b.LightGroups, OtherFilter: s.OtherFilter,
+		DepthBackground: b.DepthBackground, Depth: b.Depth, OcclusionRadius: b.OcclusionRadius,
+	}
 }
 
 // judge holds every file under way against what it must be.

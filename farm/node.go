@@ -24,25 +24,30 @@ type Node struct {
 	House    *house.House
 	Hub      *Hub
 	Renderer Renderer
-	Slots    int           // frames rendered side by side; 0 for one a core
-	Timeout  time.Duration // after which a frame is given up; 0 for DefaultTimeout
-	Patience time.Duration // before another try when the disk is full or the record cannot be read; 0 for 3 s
-	Log      *slog.Logger
+	// Assembler is the program that puts frames together from their tiles.
+	Assembler Renderer
+	Slots     int           // frames, or tiles, rendered side by side; 0 for one a core
+	Timeout   time.Duration // after which a frame is given up; 0 for DefaultTimeout
+	Patience  time.Duration // before another try when the disk is full or the record cannot be read; 0 for 3 s
+	Log       *slog.Logger
 
 	mutex   sync.Mutex
-	running map[frameKey]*work
+	running map[stepKey]*work
 	trouble string
 }
 
 // DefaultTimeout is how long a frame may take.
 const DefaultTimeout = time.Hour
 
-type frameKey struct {
-	sequence int64
-	number   int
+// A stepKey tells steps apart: frames, or tiles of them, counted from 1.
+type stepKey struct {
+	sequence     int64
+	number, tile int
 }
 
-// work is one frame in the node's hands.
+func keyOf(l *store.Lease) stepKey { return stepKey{l.SequenceID, l.Number, l.TileIndex()} }
+
+// work is one step in the node's hands.
 type work struct {
 	lease    *store.Lease
 	cancel   context.CancelCauseFunc
@@ -65,7 +70,7 @@ func (n *Node) SlotCount() int {
 // Run renders until ctx ends; then it kills its children and gives their frames back. Before it takes the
 // first frame it clears away what a server that died has left.
 func (n *Node) Run(ctx context.Context) error {
-	n.running = map[frameKey]*work{}
+	n.running = map[stepKey]*work{}
 	if err := n.clearUp(); err != nil {
 		return fmt.Errorf("node %s: %w", n.Name, err)
 	}
@@ -96,6 +101,9 @@ func (n *Node) clearUp() error {
 		n.Log.Info("frame taken up again after a crash", "sequence", s.Spec.Title(), "frame", f.Number)
 	}
 	if err := n.takeBackPlaced(); err != nil {
+		return err
+	}
+	if err := n.clearTiles(true); err != nil {
 		return err
 	}
 	jobs, err := filepath.Glob(filepath.Join(n.House.Work(), "job-*.json"))
@@ -180,33 +188,35 @@ func (n *Node) watch(ctx context.Context) {
 		case <-changed:
 		}
 		n.mutex.Lock()
-		for key, w := range n.running {
-			f, err := n.House.Frame(key.sequence, key.number)
-			if err == nil && (!f.State.Busy() || !f.Started.Equal(w.lease.Started)) {
+		for _, w := range n.running {
+			if owned, err := n.House.Owned(w.lease); err == nil && !owned {
 				w.cancel(errTaken)
 			}
 		}
 		n.mutex.Unlock()
+		if err := n.clearTiles(false); err != nil {
+			n.Log.Error("tiles that are not needed any more stay behind", "error", err)
+		}
 	}
 }
 
-// Progress returns how far a frame in the node's hands is, 0 to 1.
-func (n *Node) Progress(sequence int64, number int) float64 {
+// Progress returns how far a step in the node's hands is, 0 to 1: a frame, or one of its tiles, counted from 1.
+func (n *Node) Progress(sequence int64, number, tile int) float64 {
 	n.mutex.Lock()
 	defer n.mutex.Unlock()
-	if w := n.running[frameKey{sequence, number}]; w != nil {
+	if w := n.running[stepKey{sequence, number, tile}]; w != nil {
 		return w.progress
 	}
 	return 0
 }
 
-// render takes a leased frame to its end.
+// render takes a leased step to its end.
 func (n *Node) render(parent context.Context, l *store.Lease) {
 	ctx, cancel := context.WithCancelCause(parent)
 	defer cancel(nil)
 	ctx, stop := context.WithTimeoutCause(ctx, n.timeout(), errTimeout)
 	defer stop()
-	key := frameKey{l.SequenceID, l.Number}
+	key := keyOf(l)
 	w := &work{lease: l, cancel: cancel}
 	n.mutex.Lock()
 	n.running[key] = w
@@ -218,30 +228,56 @@ func (n *Node) render(parent context.Context, l *store.Lease) {
 		n.Hub.Changed()
 	}()
 	log := NewLog()
-	log.Add("%s, frame %d, on node %s", l.Sequence.Spec.Title(), l.Number, n.Name)
-	began := time.Now()
-	files, err := n.produce(ctx, l, log, func(progress float64) {
-		n.mutex.Lock()
-		w.progress = progress
-		n.mutex.Unlock()
-		n.Hub.Changed()
-	})
-	seconds := time.Since(began).Seconds()
-	if err == nil {
-		log.Add("good after %.2f s", seconds)
-		err = n.House.Accept(l, seconds, files, log.String())
-		if left := settlePlacing(n.House, placingPath(n.House, l)); left != nil {
-			n.Log.Error("the note of placed files stays until the node starts next", "error", left)
-		}
-		if err == nil {
-			n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
+	log.Add("%s, on node %s", stepName(l), n.Name)
+	heard := func(m job.Message) {
+		if m.Event != job.Progress {
 			return
 		}
+		n.mutex.Lock()
+		w.progress = m.Progress
+		n.mutex.Unlock()
+		n.Hub.Changed()
 	}
-	n.settle(ctx, parent, l, err, log)
+	if err := n.finish(ctx, l, log, heard); err != nil {
+		n.settle(ctx, parent, l, err, log)
+	}
 }
 
-// settle records a frame that did not become good.
+// finish does what a lease is for, and records it.
+func (n *Node) finish(ctx context.Context, l *store.Lease, log *Log, heard func(job.Message)) error {
+	began := time.Now()
+	good := func() float64 {
+		seconds := time.Since(began).Seconds()
+		log.Add("good after %.2f s", seconds)
+		return seconds
+	}
+	if l.Tile != nil {
+		file, err := n.renderTile(ctx, l, log, heard)
+		if err != nil {
+			return err
+		}
+		return n.House.AcceptTile(l, good(), file, log.String())
+	}
+	work := n.produce
+	if len(l.Tiles) > 0 {
+		work = n.assemble
+	}
+	files, err := work(ctx, l, log, heard)
+	if err != nil {
+		return err
+	}
+	seconds := good()
+	err = n.House.Accept(l, seconds, files, log.String())
+	if left := settlePlacing(n.House, placingPath(n.House, l)); left != nil {
+		n.Log.Error("the note of placed files stays until the node starts next", "error", left)
+	}
+	if err == nil {
+		n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
+	}
+	return err
+}
+
+// settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
 	cause := context.Cause(ctx)
 	if left := removeParts(n.House.Output(), l.Sequence.Spec, l.Number); left != nil {
@@ -249,11 +285,13 @@ func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, lo
 	}
 	var failed error
 	switch {
+	case errors.Is(err, errTilesLost): // which is recorded
+		n.Log.Warn("tiles are rendered again", "sequence", l.Sequence.Spec.Title(), "frame", l.Number)
 	case parent.Err() != nil:
 		failed = n.House.GiveBack(l)
 	case errors.Is(cause, errTaken) || errors.Is(err, store.ErrLost):
 		log.Add("ended: the frame was held or dropped")
-		failed = n.House.KeepLog(l, log.String())
+		failed = n.House.Leave(l, log.String())
 	case isDiskFull(err):
 		// Not the frame's fault: it waits, untried, until there is room.
 		failed = n.House.GiveBack(l)
@@ -268,7 +306,7 @@ func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, lo
 			reason = fmt.Sprintf("it took longer than %v and was stopped", n.timeout())
 		}
 		log.Add("broken: %s", reason)
-		n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "attempt", l.Attempts, "of", queue.Retries+1, "reason", reason)
+		n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "tile", l.TileIndex(), "attempt", l.Tries(), "of", queue.Retries+1, "reason", reason)
 		failed = n.House.Break(l, reason, log.String())
 	}
 	if failed != nil && !errors.Is(failed, store.ErrLost) {
@@ -294,21 +332,23 @@ func isDiskFull(err error) bool {
 	return err != nil && strings.Contains(err.Error(), "no space left on device")
 }
 
+// cores returns how many cores a child has.
+func (n *Node) cores() int { return max(1, runtime.NumCPU()/n.SlotCount()) }
+
 // produce renders a frame, judges its files, and puts them in place.
-func (n *Node) produce(ctx context.Context, l *store.Lease, log *Log, progress func(float64)) ([]store.File, error) {
+func (n *Node) produce(ctx context.Context, l *store.Lease, log *Log, heard func(job.Message)) ([]store.File, error) {
 	j, parts, err := newJob(n.House, l)
 	if err != nil {
 		return nil, err
 	}
-	cores := max(1, runtime.NumCPU()/n.SlotCount())
-	err = n.Renderer.Run(ctx, n.House.Work(), j, cores, func(m job.Message) {
-		if m.Event == job.Progress {
-			progress(m.Progress)
-		}
-	}, log)
-	if err != nil {
+	if err := n.Renderer.Run(ctx, n.House.Work(), j, n.cores(), heard, log); err != nil {
 		return nil, err
 	}
+	return n.deliver(l, parts, log)
+}
+
+// deliver judges the files of a frame, and puts them in place.
+func (n *Node) deliver(l *store.Lease, parts []part, log *Log) ([]store.File, error) {
 	if err := n.House.Check(l); err != nil {
 		return nil, err
 	}

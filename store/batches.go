@@ -176,8 +176,8 @@ func sendSequence(tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequen
 	if err != nil {
 		return err
 	}
-	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, "+string(state)+") VALUES (?, ?, ?, ?, ?, ?)",
-		batch, ordinal, string(spec), b.Samples(sequence), b.Modelled(sequence), sequence.Frames.Count())
+	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, tiles, "+string(state)+") VALUES (?, ?, ?, ?, ?, ?, ?)",
+		batch, ordinal, string(spec), b.Samples(sequence), b.Modelled(sequence), b.TileCount(sequence), sequence.Frames.Count())
 	if err != nil {
 		return err
 	}
@@ -237,13 +237,15 @@ func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
 		return 0, next, err
 	}
 	const unsettled = "blocked + ready + rendering + checking + held > 0"
+	const waits = "q.blocked > 0 AND (b.start_at <> 0 OR b.after_batch <> 0 OR b.after_sequence <> 0)"
 	var waiting int
-	if err := s.read.QueryRow("SELECT count(*) FROM sequence WHERE blocked > 0").Scan(&waiting); err != nil || waiting == 0 {
+	if err := s.read.QueryRow("SELECT count(*) FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE " + waits).Scan(&waiting); err != nil || waiting == 0 {
 		return 0, next, err
 	}
 	err = s.change(func(tx *sql.Tx) error {
-		result, err := tx.Exec(`UPDATE frame SET state = ? WHERE state = ? AND sequence_id IN (
-			SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.blocked > 0 AND b.start_at <= ?
+		// Frames that have tiles wait for these.
+		result, err := tx.Exec(`UPDATE frame SET state = ? WHERE state = ? AND NOT EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number)
+			AND sequence_id IN (SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE `+waits+` AND b.start_at <= ?
 			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.batch_id = b.after_batch AND o.`+unsettled+`)
 			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.id = b.after_sequence AND o.`+unsettled+`))`, to, queue.Blocked, at.Unix())
 		if err != nil {

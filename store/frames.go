@@ -32,59 +32,11 @@ type File struct {
 
 // A Log is what a renderer said during one attempt.
 type Log struct {
-	Attempt int
+	Attempt int // at the frame or any of its tiles
+	Tile    int // that it tells of, from 1; 0 for all of the frame
 	Node    string
 	Logged  time.Time
 	Text    string
-}
-
-// A Lease is a frame in a node's hands.
-type Lease struct {
-	Frame
-	Sequence Sequence
-	Batch    Batch // without sequences
-}
-
-// Lease gives the frame whose turn it is to a node, or returns nil if none is ready.
-func (s *Store) Lease(node string) (*Lease, error) {
-	var sequence, batch int64
-	var number int
-	var inWaves bool
-	err := s.change(func(tx *sql.Tx) error {
-		// The order is queue.Turn's.
-		err := tx.QueryRow(`SELECT q.id, b.id, b.in_waves FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.ready > 0
-			ORDER BY b.priority DESC, b.id, q.ordinal LIMIT 1`).Scan(&sequence, &batch, &inWaves)
-		if err == nil && inWaves {
-			err = tx.QueryRow(`SELECT q.id FROM sequence q WHERE q.batch_id = ? AND q.ready > 0 ORDER BY
-				(SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1), q.ordinal LIMIT 1`, batch).Scan(&sequence)
-		}
-		if err != nil {
-			return err
-		}
-		if err := tx.QueryRow("SELECT number FROM frame WHERE sequence_id = ? AND state = 'ready' ORDER BY wave, turn, number LIMIT 1", sequence).Scan(&number); err != nil {
-			return err
-		}
-		return move(tx, sequence, number, queue.Leased, func(f *Frame) {
-			f.Attempts++
-			f.Node, f.Reason, f.Started = node, "", time.Now()
-		})
-	})
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil
-	} else if err != nil {
-		return nil, err
-	}
-	l := &Lease{}
-	if l.Frame, err = s.Frame(sequence, number); err != nil {
-		return nil, err
-	}
-	if l.Sequence, err = s.Sequence(sequence); err != nil {
-		return nil, err
-	}
-	if l.Batch, err = s.Batch(l.Sequence.BatchID); err != nil {
-		return nil, err
-	}
-	return l, nil
 }
 
 // busy finds the frames that nodes have, without looking at the others.
@@ -128,97 +80,6 @@ func move(tx *sql.Tx, sequence int64, number int, event queue.Event, change func
 	_, err = tx.Exec("UPDATE frame SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, reason = ? WHERE sequence_id = ? AND number = ?",
 		f.State, f.Attempts, f.Node, f.Started.UTC().Format(timeFormat), f.Seconds, f.Bytes, f.Reason, sequence, number)
 	return err
-}
-
-// own does work in a transaction if the frame is still in the hands of the lease's attempt; otherwise a
-// person has taken it away meanwhile, and ErrLost is returned.
-func (s *Store) own(l *Lease, work func(tx *sql.Tx) error) error {
-	return s.change(func(tx *sql.Tx) error {
-		f, err := frameIn(tx, l.SequenceID, l.Number)
-		if err != nil {
-			return err
-		}
-		if !f.State.Busy() || !f.Started.Equal(l.Started) {
-			return ErrLost
-		}
-		return work(tx)
-	})
-}
-
-// ErrLost says that a frame was taken out of a node's hands.
-var ErrLost = errors.New("the frame was taken away from the node")
-
-// Check says that a leased frame is rendered and being judged.
-func (s *Store) Check(l *Lease) error {
-	return s.own(l, func(tx *sql.Tx) error { return move(tx, l.SequenceID, l.Number, queue.Rendered, nil) })
-}
-
-// Accept makes a leased frame good, with its files.
-func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) error {
-	return s.own(l, func(tx *sql.Tx) error {
-		var bytes int64
-		for _, f := range files {
-			bytes += f.Bytes
-			if _, err := tx.Exec("INSERT OR REPLACE INTO file VALUES (?, ?, ?, ?, ?)", l.SequenceID, l.Number, f.Path, f.Bytes, f.SHA256); err != nil {
-				return err
-			}
-		}
-		if err := move(tx, l.SequenceID, l.Number, queue.Accepted, func(f *Frame) { f.Seconds, f.Bytes = seconds, bytes }); err != nil {
-			return err
-		}
-		if _, err := tx.Exec("UPDATE sequence SET seconds = seconds + ?, bytes = bytes + ? WHERE id = ?", seconds, bytes, l.SequenceID); err != nil {
-			return err
-		}
-		return keepLog(tx, l, log)
-	})
-}
-
-// Break says that a leased frame went wrong, and why. It will be tried again or has failed.
-func (s *Store) Break(l *Lease, reason, log string) error {
-	return s.own(l, func(tx *sql.Tx) error {
-		if err := move(tx, l.SequenceID, l.Number, queue.Broken, func(f *Frame) { f.Reason = reason }); err != nil {
-			return err
-		}
-		return keepLog(tx, l, log)
-	})
-}
-
-// GiveBack returns a leased frame that was not finished for no fault of its own; the attempt does not count.
-func (s *Store) GiveBack(l *Lease) error {
-	return s.own(l, func(tx *sql.Tx) error { return vanish(tx, l.SequenceID, l.Number) })
-}
-
-func vanish(tx *sql.Tx, sequence int64, number int) error {
-	return move(tx, sequence, number, queue.Vanished, func(f *Frame) { f.Attempts-- })
-}
-
-// KeepLog keeps what was said during an attempt that a person ended.
-func (s *Store) KeepLog(l *Lease, log string) error {
-	return s.change(func(tx *sql.Tx) error { return keepLog(tx, l, log) })
-}
-
-func keepLog(tx *sql.Tx, l *Lease, log string) error {
-	_, err := tx.Exec(`INSERT INTO frame_log SELECT ?1, ?2, coalesce(max(attempt), 0) + 1, ?3, ?4, ?5 FROM frame_log
-		WHERE sequence_id = ?1 AND number = ?2`, l.SequenceID, l.Number, l.Node, now(), log)
-	return err
-}
-
-// Recover makes every frame ready that a server was busy with when it died, and returns them.
-func (s *Store) Recover() ([]Frame, error) {
-	var found []Frame
-	err := s.change(func(tx *sql.Tx) error {
-		var err error
-		if found, err = frames(tx, busy); err != nil {
-			return err
-		}
-		for _, f := range found {
-			if err := vanish(tx, f.SequenceID, f.Number); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	return found, err
 }
 
 func frames(q interface {
@@ -289,7 +150,7 @@ func (s *Store) FileSizes(sequence int64) (map[string]int64, error) {
 
 // Logs returns what was said during each attempt at a frame, the last one first.
 func (s *Store) Logs(sequence int64, number int) ([]Log, error) {
-	rows, err := s.read.Query("SELECT attempt, node, logged_at, text FROM frame_log WHERE sequence_id = ? AND number = ? ORDER BY attempt DESC", sequence, number)
+	rows, err := s.read.Query("SELECT attempt, tile, node, logged_at, text FROM frame_log WHERE sequence_id = ? AND number = ? ORDER BY attempt DESC", sequence, number)
 	if err != nil {
 		return nil, err
 	}
@@ -298,7 +159,7 @@ func (s *Store) Logs(sequence int64, number int) ([]Log, error) {
 	for rows.Next() {
 		var l Log
 		var logged string
-		if err := rows.Scan(&l.Attempt, &l.Node, &logged, &l.Text); err != nil {
+		if err := rows.Scan(&l.Attempt, &l.Tile, &l.Node, &logged, &l.Text); err != nil {
 			return nil, err
 		}
 		l.Logged = when(logged)

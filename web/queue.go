@@ -199,7 +199,7 @@ func (a *app) frame(c *echo.Context) error {
 	return c.Render(http.StatusOK, "frame-side", map[string]any{
 		"Timecode": clock.Timecode(number), "Moment": clock.Seconds(number),
 		"Code": c.Param("code"), "Frame": f, "Sequence": s, "Files": files, "Logs": logs, "Actions": actions(queue.Counts{f.State: 1}),
-		"Percent": int(100 * a.Node.Progress(sequence, number)), "Retries": queue.Retries,
+		"Percent": int(100 * a.Node.Progress(sequence, number, 0)), "Retries": queue.Retries,
 	})
 }
 

@@ -43,7 +43,7 @@ func command() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(), renderCommand(), inspectCommand(), sceneCommand(), camerasCommand(), versionCommand())
+	root.AddCommand(serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(), renderCommand(), assembleCommand(), inspectCommand(), sceneCommand(), camerasCommand(), versionCommand())
 	return root
 }
 

@@ -2,14 +2,10 @@ package main
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
-	"fmt"
 	"io"
 	"os"
-	"os/signal"
+	"runtime"
 	"runtime/debug"
-	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -20,47 +16,13 @@ import (
 )
 
 func renderCommand() *cobra.Command {
-	var withParent bool
-	cmd := &cobra.Command{
-		Use:   "render JOB.json",
-		Short: "Render a job of the renderer contract (the stand-in renderer)",
-		Args:  cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			debug.SetGCPercent(400) // a short life with one large scene: memory is cheaper than collecting
-			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
-			defer stop()
-			finished := context.AfterFunc(ctx, func() { // what cannot be interrupted, such as preparing a large scene, is not waited for
-				time.Sleep(stopWithin)
-				os.Exit(1)
-			})
-			defer finished()
-			if withParent {
-				// Standard input ends when the node dies, however it dies.
-				go func() {
-					io.Copy(io.Discard, os.Stdin)
-					os.Exit(1)
-				}()
-			}
-			out := json.NewEncoder(cmd.OutOrStdout())
-			err := performFile(ctx, args[0], func(m job.Message) { out.Encode(m) })
-			if err != nil {
-				out.Encode(job.Message{Event: job.Failed, Text: err.Error()})
-				return errSaid
-			}
-			return nil
-		},
-	}
-	cmd.Flags().BoolVar(&withParent, "with-parent", false, "end when standard input ends")
-	return cmd
+	return childCommand("render JOB.json", "Render a job of the renderer contract (the stand-in renderer)", performFile)
 }
-
-// stopWithin is how long a renderer that is asked to stop may take to clean up.
-const stopWithin = 150 * time.Millisecond
 
 func performFile(ctx context.Context, path string, say func(job.Message)) error {
 	f, err := os.Open(path)
 	if err != nil {
-		return fmt.Errorf("job: %w", err)
+		return err
 	}
 	j, err := job.Read(f)
 	f.Close()
@@ -68,55 +30,51 @@ func performFile(ctx context.Context, path string, say func(job.Message)) error 
 		return err
 	}
 	return trace.Perform(ctx, j, trace.Outside{
-		Open:   func(path string) (io.ReadCloser, error) { return os.Open(path) },
-		Write:  writeSynced,
-		Create: createSynced,
-		Memory: peakMemory,
-		Now:    time.Now,
-		Say:    say,
+		Open:     func(path string) (io.ReadCloser, error) { return os.Open(path) },
+		Write:    writeSynced,
+		Create:   createSynced,
+		Prepared: limitMemory,
+		Memory:   peakMemory,
+		Now:      time.Now,
+		Say:      say,
 	})
 }
 
-// writeSynced writes a file and brings it safely to the disk; a file that could not be finished is removed.
-func writeSynced(path string, data []byte) error {
-	f, err := os.Create(path)
+// limitMemory lets the program clear up earlier rather than take more than so many bytes beside what it holds now; 0 for any.
+func limitMemory(bytes int64) {
+	if bytes <= 0 {
+		return
+	}
+	var now runtime.MemStats
+	runtime.ReadMemStats(&now)
+	debug.SetMemoryLimit(int64(now.HeapAlloc) + bytes)
+}
+
+func assembleCommand() *cobra.Command {
+	return childCommand("assemble ASSEMBLY.json", "Put a frame together from its tiles (a node does it; see docs/renderer-contract.md)", assembleFile)
+}
+
+func assembleFile(ctx context.Context, path string, say func(job.Message)) error {
+	f, err := os.Open(path)
 	if err != nil {
 		return err
 	}
-	_, err = f.Write(data)
-	if err == nil {
-		err = f.Sync()
+	a, err := job.ReadAssembly(f)
+	f.Close()
+	if err != nil {
+		return err
 	}
-	if err = errors.Join(err, f.Close()); err != nil {
-		os.Remove(path)
+	limitMemory(a.Memory)
+	began, number := time.Now(), a.Frames[0].Number
+	say(job.Message{Event: job.Started, Frame: number})
+	done := func(share float64) {
+		say(job.Message{Event: job.Progress, Frame: number, Progress: share, Memory: peakMemory()})
+	}
+	err = framefile.Assemble(ctx, a, os.ReadFile, done, framefile.Outside{Write: writeSynced, Create: createSynced, Wrote: func(path string, bytes int64) {
+		say(job.Message{Event: job.Wrote, Frame: number, Path: path, Bytes: bytes, Seconds: time.Since(began).Seconds(), Memory: peakMemory()})
+	}})
+	if err == nil {
+		say(job.Message{Event: job.Finished})
 	}
 	return err
-}
-
-// A syncedFile is one that is written bit by bit, and removed if it could not be finished.
-type syncedFile struct{ *os.File }
-
-func createSynced(path string) (framefile.File, error) {
-	f, err := os.Create(path)
-	if err != nil {
-		return nil, err
-	}
-	return syncedFile{f}, nil
-}
-
-func (f syncedFile) Commit() (int64, error) {
-	info, err := f.Stat()
-	if err == nil {
-		err = f.Sync()
-	}
-	if err = errors.Join(err, f.Close()); err != nil {
-		os.Remove(f.Name())
-		return 0, err
-	}
-	return info.Size(), nil
-}
-
-func (f syncedFile) Abandon() {
-	f.Close()
-	os.Remove(f.Name())
 }

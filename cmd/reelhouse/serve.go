@@ -75,8 +75,13 @@ func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 	if err != nil {
 		return nil, err
 	}
+	self, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
 	h.OnlyBuiltIn = r.Name == builtIn
-	return &farm.Node{Name: "here", House: h, Hub: hub, Renderer: r, Slots: f.slots, Timeout: f.timeout, Log: log}, nil
+	assembler := farm.Renderer{Name: "assembly", Command: self, Args: []string{"assemble", "--with-parent"}}
+	return &farm.Node{Name: "here", House: h, Hub: hub, Renderer: r, Assembler: assembler, Slots: f.slots, Timeout: f.timeout, Log: log}, nil
 }
 
 func serveCommand() *cobra.Command {

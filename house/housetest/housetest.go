@@ -15,8 +15,8 @@ import (
 )
 
 // New returns a house with the production TEST, which has one small shot of the frames, and the batch that
-// was sent of it.
-func New(t testing.TB, frames string) (*house.House, store.Batch) {
+// was sent of it. Before that it is changed, if anything is to be changed.
+func New(t testing.TB, frames string, changes ...func(p *production.Production)) (*house.House, store.Batch) {
 	t.Helper()
 	h, err := house.Open(t.TempDir(), false)
 	if err != nil {
@@ -44,6 +44,9 @@ func New(t testing.TB, frames string) (*house.House, store.Batch) {
 	p.Qualities[0].Scale, p.Qualities[0].Samples = raster.Reduction{Percent: 2}, 1
 	p.Views = []production.View{{Code: "v", Camera: "cam", Look: "plain"}}
 	p.Shots = []production.Shot{{Code: "010", View: "v", Frames: frame.MustParse(frames), Sizes: []string{"hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true}}
+	for _, change := range changes {
+		change(&p)
+	}
 	if err := h.Create(p); err != nil {
 		t.Fatal(err)
 	}

@@ -91,6 +91,11 @@ func Mistakes() []Mistake {
 		{"tiles-without-clock", "tiles that each end by the clock", func(p *production.Production) {
 			p.Qualities[0].Effort.Seconds, p.Qualities[0].Tiles = 60, raster.Bands(4)
 		}},
+		{"tiles-too-large", "halves of a picture, where the memory is enough for a third", func(p *production.Production) {
+			final(p)
+			p.Qualities[1].Memory = production.LeastMemory
+			shot(p, "010").SetTiles("quay", "scope", raster.Bands(2))
+		}},
 		{"disk-too-small", "a film of a million frames", func(p *production.Production) {
 			final(p)
 			for i := range p.Shots {

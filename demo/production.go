@@ -66,7 +66,8 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Outputs: []string{"master", "review"}, InBatch: true},
 		{Code: "020", Name: "Towards the quay", View: "bow", Frames: frame.MustParse("1033-1080"), Step: 2, Sizes: []string{"scope", "hd"}, InBatch: true},
 		{Code: "030", Name: "From the lantern", View: "lighthouse", Frames: frame.MustParse("1061-1096,!1076-1081"), PassList: "depth", InBatch: true, Labels: []production.Label{{Frame: 1064, Name: "lamp-lit"}}},
-		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, Outputs: []string{"master", "review"}, InBatch: true, Note: "Poster; wants all shapes."},
+		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, Outputs: []string{"master", "review"}, InBatch: true, Note: "Poster; wants all shapes.",
+			Tiles: []production.CellTiles{{Cell: production.Cell{View: "night", Size: "scope"}, Tiles: raster.Tiling{Columns: 2, Rows: 2}}}},
 		{Code: "050", Name: "Profile", View: "alongside", Frames: frame.MustParse("1073-1092"), Sizes: []string{"hd"}, PassList: "depth", Outputs: []string{"master", "proxy"}, InBatch: true},
 		{Code: "060", Name: "Dinghy, all round", View: "turn", Frames: frame.MustParse("1001-1024"), Step: 4, Sizes: []string{"square"}, Note: "Kept for the sprite sheet."},
 	}

@@ -17,6 +17,7 @@ import (
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
+	"reelhouse/core/raster"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -30,6 +31,8 @@ type batchPage struct {
 	Forecast forecast
 	Good     int // frames that are in place already
 	Coming   int // frames that are on their way already
+	Tiled    int // frames that are rendered in tiles
+	Tiles    int // of all those frames
 	Rows     int // that the filter leaves
 	All      int
 	Chunks   []chunk
@@ -220,8 +223,8 @@ func (a *app) batchRow(v *view, k rowKey, index map[[3]string]int) *batchRow {
 		if at < len(v.Draft.News) {
 			c.News = v.Draft.News[at]
 		}
-		if t := v.Draft.Batch.QualityOf(s).Tiles.For(s.Size); !t.Single() {
-			c.Tiles = fmt.Sprintf("%d × %d tiles", max(1, t.Columns), max(1, t.Rows))
+		if s.Tiled() {
+			c.Tiles = tilesOf(s.Tiles)
 		}
 		for _, f := range s.Files {
 			if !slices.Contains(c.Outputs, f.Output) {
@@ -232,6 +235,37 @@ func (a *app) batchRow(v *view, k rowKey, index map[[3]string]int) *batchRow {
 		row.Totals.Add(s)
 	}
 	return row
+}
+
+// A cutting is how the frames of a sequence are shared out.
+type cutting struct {
+	Own     raster.Tiling // that was set for the sequence
+	Usual   string        // what it is without that
+	Tiles   string        // "" for whole frames
+	Largest raster.Size   // of the tiles, or of the whole
+	Memory  float64       // bytes that this takes while it is rendered
+	Wait    float64       // bytes of the disk that the tiles of a frame take until it is put together
+	Clock   bool          // a time limit keeps the frames whole
+}
+
+func cuttingOf(b plan.Batch, s plan.Sequence, shot production.Shot) cutting {
+	largest, q := b.Area(s), b.QualityOf(s)
+	if s.Tiled() {
+		largest, _ = b.Tile(s, b.TileCount(s))
+	}
+	c := cutting{
+		Own: shot.TilesOf(s.View, s.SizeCode), Usual: "whole", Largest: raster.Size{Width: largest.Dx(), Height: largest.Dy()},
+		Memory: b.Memory(s), Wait: b.TileBytes(s), Clock: q.Effort.Seconds > 0,
+	}
+	if s.Tiled() {
+		c.Tiles = tilesOf(s.Tiles)
+	}
+	if usual := b.Recommended(s); q.Tiles != (raster.Tiling{}) {
+		c.Usual = tilesOf(q.Tiles)
+	} else if !usual.Single() {
+		c.Usual = tilesOf(usual)
+	}
+	return c
 }
 
 func fillBatch(a *app, v *view) error {
@@ -249,6 +283,12 @@ func fillBatch(a *app, v *view) error {
 	page.Twice = !v.Draft.Sendable(false) && v.Draft.Again().Sendable(false)
 	for _, n := range v.Draft.News {
 		page.Good, page.Coming = page.Good+n.Good.Count(), page.Coming+n.Coming.Count()
+	}
+	for _, s := range v.Draft.Batch.Sequences {
+		if s.Tiled() {
+			page.Tiled += s.Frames.Count()
+			page.Tiles += s.Frames.Count() * v.Draft.Batch.TileCount(s)
+		}
 	}
 	var err error
 	if page.Forecast, err = a.forecastOf(v.Draft); err != nil {
@@ -351,6 +391,7 @@ func (a *app) batchPaths(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such sequence in the batch any more.")
 	}
 	s := v.Draft.Batch.Sequences[i]
+	shot, _ := v.Production.FindShot(s.Shot)
 	type shownFiles struct {
 		plan.FileSequence
 		Paths []string
@@ -367,7 +408,7 @@ func (a *app) batchPaths(c *echo.Context) error {
 		}
 		files = append(files, shown)
 	}
-	return c.Render(http.StatusOK, "batch-paths", map[string]any{"Sequence": s, "Files": files})
+	return c.Render(http.StatusOK, "batch-paths", map[string]any{"v": v, "Sequence": s, "Files": files, "Cut": cuttingOf(v.Draft.Batch, s, shot)})
 }
 
 // A sum is what one output or one pass of the batch amounts to.

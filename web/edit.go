@@ -127,6 +127,9 @@ func (a *app) change(c *echo.Context, ch change) error {
 		return a.update(c, answer{production: now, station: key, mistake: m})
 	}
 	a.Hub().Changed()
+	if ch.place.Field == "tiles" { // a side sheet shows what they come to
+		c.Response().Header().Set("HX-Trigger-After-Settle", "tiles-set")
+	}
 	return a.update(c, answer{production: p, station: key, notice: "Saved: " + ch.summary + ".", impact: a.impact(before, p.Production)})
 }
 

@@ -69,6 +69,13 @@ func (e edit) fix(p *production.Production) error {
 				s.Frames = frame.Of(runs[0].First, runs[0].Last)
 			}
 		}
+	case preflight.TilesByNeed:
+		for i := range p.Shots {
+			p.Shots[i].Tiles = nil
+		}
+		for i := range p.Qualities {
+			p.Qualities[i].Tiles = raster.Tiling{}
+		}
 	case preflight.FarEnough:
 		if e.reach == nil {
 			return errChoice

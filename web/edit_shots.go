@@ -39,6 +39,16 @@ func (e edit) shot(p *production.Production) error {
 		return err
 	case "cell":
 		return e.cell(s)
+	case "tiles":
+		view, size, ok := strings.Cut(e.option, " ")
+		if !ok {
+			return errChoice
+		}
+		tiles, err := raster.ParseTiling(e.value)
+		if err != nil {
+			return err
+		}
+		s.SetTiles(view, size, tiles)
 	case "split":
 		at, err := e.number()
 		if err != nil {

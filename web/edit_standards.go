@@ -181,6 +181,10 @@ func (e edit) quality(p *production.Production) error {
 		return e.effort(&q.Effort)
 	case "tiles":
 		q.Tiles, err = raster.ParseTiling(e.value)
+	case "memory":
+		if q.Memory = 0; e.value != "" {
+			q.Memory, err = e.decimal("GB")
+		}
 	case "full":
 		q.Full = e.ticked()
 	case "remove":

@@ -27,6 +27,7 @@ type shownSequence struct {
 	Total   int
 	Actions []queue.Event
 	Failed  *store.Frame // the first failed frame, for its reason
+	Waiting string       // the frames that wait for their tiles, "" for none
 }
 
 // actions returns what a person may ask for when frames are in these states.
@@ -50,6 +51,13 @@ func (a *app) showBatch(b store.Batch) (shownBatch, error) {
 	if d, ok := queue.Remaining(shown.Sums.Left(), b.MeanSeconds(), a.Node.SlotCount()); ok && shown.Sums.Left() > 0 {
 		shown.Left = duration(d)
 	}
+	var waiting map[int64]string
+	if shown.Sums[queue.Blocked] > 0 {
+		var err error
+		if waiting, err = a.waiting(b.ID); err != nil {
+			return shown, err
+		}
+	}
 	for _, s := range b.Sequences {
 		frames, err := a.House.Frames(s.ID)
 		if err != nil {
@@ -58,7 +66,7 @@ func (a *app) showBatch(b store.Batch) (shownBatch, error) {
 		link := func(f store.Frame) string {
 			return fmt.Sprintf("/p/%s/frame/%d/%d", b.Plan.Production, s.ID, f.Number)
 		}
-		q := shownSequence{Sequence: s, Strip: stripOf(frames, stripWidth, link, false), Total: s.Counts.Total(), Actions: actions(s.Counts)}
+		q := shownSequence{Sequence: s, Strip: stripOf(frames, stripWidth, link, false), Total: s.Counts.Total(), Actions: actions(s.Counts), Waiting: waiting[s.ID]}
 		for i := range frames {
 			if frames[i].State == queue.Failed {
 				q.Failed = &frames[i]
@@ -195,8 +203,13 @@ func (a *app) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	tiles, err := a.tileMapOf(b.Plan, s, number)
+	if err != nil {
+		return err
+	}
 	clock := b.Plan.Clock()
 	return c.Render(http.StatusOK, "frame-side", map[string]any{
+		"Tiles":    tiles,
 		"Timecode": clock.Timecode(number), "Moment": clock.Seconds(number),
 		"Code": c.Param("code"), "Frame": f, "Sequence": s, "Files": files, "Logs": logs, "Actions": actions(queue.Counts{f.State: 1}),
 		"Percent": int(100 * a.Node.Progress(sequence, number, 0)), "Retries": queue.Retries,

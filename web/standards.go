@@ -39,6 +39,7 @@ type standardsPage struct {
 	Filters    []option
 	Bounces    sampling.Bounces // the usual ones
 	Least      int
+	Memory     int // GB of a tile, usually
 	Curves     []option
 	Alphas     []option
 	Grounds    []option
@@ -63,6 +64,7 @@ func fillStandards(a *app, v *view) error {
 		Grounds:    grounds(),
 		Bounces:    sampling.Usual,
 		Least:      sampling.UsualLeast,
+		Memory:     production.UsualMemory,
 		Bits:       []option{{"0", "any"}, {"8", "8"}, {"16", "16"}, {"32", "32"}},
 		Primaries:  "BT.709 (ITU-R BT.709), D65 white",
 		SetUps:     []option{{string(production.TakeStandards), "standards, outputs and names"}, {string(production.TakeScene), "scene"}, {string(production.TakeViews), "views and looks"}, {string(production.TakePasses), "pass lists"}, {string(production.TakeShots), "shots"}},

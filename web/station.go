@@ -114,6 +114,14 @@ func (v *view) Wrong(where, field string) string {
 	return ""
 }
 
+// TilesWrong returns the message about tiles that were typed for a cell of the batch sheet, or "".
+func (v *view) TilesWrong() string {
+	if v.Swap && v.Mistake.Field == "tiles" {
+		return v.Mistake.Message
+	}
+	return ""
+}
+
 // Conflict reports whether what was typed in a field waits for a decision, since somebody else has changed it.
 func (v *view) Conflict(where, field string) bool {
 	return v.Mistake.Conflict && v.Mistake.Where == where && v.Mistake.Field == field

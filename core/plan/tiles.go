@@ -53,21 +53,30 @@ func (b Batch) Memory(s Sequence) float64 {
 	return pixelBytes(s.Passes) * float64(largest.Dx()*largest.Dy())
 }
 
+// Untiled reports whether frames of a sequence are rendered whole only because of a time limit, which is for all of a picture at once.
+func (b Batch) Untiled(s Sequence) bool {
+	q := b.QualityOf(s)
+	return q.Effort.Seconds > 0 && (!q.Tiles.Single() || b.needed(s) > 1)
+}
+
 // Recommended returns the tiles that the frames of a sequence should be rendered in: bands, as many as keep one below the memory of the quality, and
 // for a single large picture as many as let several nodes work on it. The zero value stands for a whole frame.
 func (b Batch) Recommended(s Sequence) raster.Tiling {
-	q, area := b.QualityOf(s), b.Area(s)
-	if q.Effort.Seconds > 0 { // a time limit is for all of a picture at once
-		return raster.Tiling{}
-	}
-	bands := int(math.Ceil(pixelBytes(s.Passes) * float64(area.Dx()*area.Dy()) / float64(q.MemoryBytes())))
-	if s.Frames.Count() == 1 {
-		bands = max(bands, raster.StillBands(raster.Size{Width: area.Dx(), Height: area.Dy()}))
-	}
-	if bands = min(bands, raster.MostTiles, area.Dy()); bands <= 1 {
+	bands := b.needed(s)
+	if bands <= 1 || b.QualityOf(s).Effort.Seconds > 0 { // a time limit is for all of a picture at once
 		return raster.Tiling{}
 	}
 	return raster.Bands(bands)
+}
+
+// needed returns how many bands the memory, and the size of a single picture, ask for.
+func (b Batch) needed(s Sequence) int {
+	area := b.Area(s)
+	bands := int(math.Ceil(pixelBytes(s.Passes) * float64(area.Dx()*area.Dy()) / float64(b.QualityOf(s).MemoryBytes())))
+	if s.Frames.Count() == 1 {
+		bands = max(bands, raster.StillBands(raster.Size{Width: area.Dx(), Height: area.Dy()}))
+	}
+	return min(bands, raster.MostTiles, area.Dy())
 }
 
 // tiling returns the tiles of a sequence: those that were set for it, or for its quality, or the recommended ones.

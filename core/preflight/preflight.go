@@ -32,6 +32,7 @@ const (
 	FinalQuality Fix = "final-quality" // shots are rendered in the quality of the batch
 	EveryFrame   Fix = "every-frame"   // no steps any more
 	FarEnough    Fix = "far-enough"    // a background behind everything
+	TilesByNeed  Fix = "tiles-by-need" // no tiles that were set by hand any more
 )
 
 // A Finding is what one rule found at one place.

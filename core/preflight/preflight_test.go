@@ -105,6 +105,9 @@ func TestRules(t *testing.T) {
 			b.Quality.Full, b.Quality.Effort.Seconds, b.Quality.Tiles = false, 60, raster.Bands(4)
 			b.Quality.Scale = raster.Reduction{Percent: 100}
 		}, Warns, "ends a frame after 60 s"},
+		"tiles-too-large": {func(b *plan.Batch, _ *Facts) {
+			b.Quality.Memory, b.Sequences[0].Tiles = 0.05, raster.Bands(2)
+		}, Warns, "wants no more than 0.05 GB"},
 		"format-too-small": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Encoding = output.PNG.Usual() }, Refuses, "no layers"},
 		"pass-left-out":    {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Passes = append(b.Sequences[0].Passes, pass.Normal) }, Warns, "takes the pass normal"},
 		"lossy-master": {func(b *plan.Batch, _ *Facts) {

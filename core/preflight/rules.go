@@ -149,7 +149,11 @@ var rules = slices.Concat([]rule{
 		}
 	}},
 	{name: "disk-too-small", why: "A full disk ends the night.", severity: Refuses, check: func(b plan.Batch, f Facts, found report) {
-		if need := b.Totals().Bytes; f.FreeBytes >= 0 && need > f.FreeBytes {
+		tiles := 0.0 // of the largest frame, until it is put together
+		for _, s := range b.Sequences {
+			tiles = max(tiles, b.TileBytes(s))
+		}
+		if need := b.Totals().Bytes + tiles; f.FreeBytes >= 0 && need > f.FreeBytes {
 			found("batch", NoFix, "About %.0f MB are needed and %.0f MB are free. Make room, or render less.", math.Ceil(need/1e6), math.Floor(f.FreeBytes/1e6))
 		}
 	}},

@@ -152,10 +152,16 @@ var setUpRules = []rule{
 	}},
 	{name: "tiles-without-clock", why: "Tiles that each end by the clock would differ in noise.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
 		for _, s := range b.Sequences {
-			q := b.QualityOf(s)
-			if q.Effort.Seconds > 0 && !q.Tiles.For(s.Size).Single() {
-				found(s.Title(), NoFix, "The quality %s ends a frame after %g s, so that its tiles are not rendered one by one, and the whole picture is held in memory.", q.Name, q.Effort.Seconds)
+			if q := b.QualityOf(s); b.Untiled(s) {
+				found(s.Title(), NoFix, "The quality %s ends a frame after %g s, so that it is rendered as a whole by one node, which takes about %.1f GB of memory.", q.Name, q.Effort.Seconds, b.Memory(s)/1e9)
 				return
+			}
+		}
+	}},
+	{name: "tiles-too-large", why: "A node that runs out of memory loses the tile, and slows down everything else on it.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
+		for _, s := range b.Sequences {
+			if q := b.QualityOf(s); q.Effort.Seconds == 0 && b.Memory(s) > float64(q.MemoryBytes()) {
+				found(s.Title(), TilesByNeed, "A tile takes about %.1f GB of memory, where the quality %s wants no more than %g GB.", b.Memory(s)/1e9, q.Name, float64(q.MemoryBytes())/1e9)
 			}
 		}
 	}},

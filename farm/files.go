@@ -91,18 +91,32 @@ func pictureOf(h *house.House, l *store.Lease) job.Job {
 // judge holds every file under way against what it must be.
 func judge(parts []part, log *Log) error {
 	for _, p := range parts {
-		data, err := os.ReadFile(p.temp)
+		r, err := p.report()
 		if errors.Is(err, fs.ErrNotExist) {
 			return fmt.Errorf("the renderer did not write %s", filepath.Base(p.final))
 		} else if err != nil {
 			return err
 		}
-		if r := inspect.Judge(data, p.want); !r.Good() {
+		if !r.Good() {
 			return fmt.Errorf("%s: %s", filepath.Base(p.final), r.Problems[0])
 		}
 		log.Add("checked %s", filepath.Base(p.final))
 	}
 	return nil
+}
+
+// report looks at a file under way.
+func (p part) report() (inspect.Report, error) {
+	f, err := os.Open(p.temp)
+	if err != nil {
+		return inspect.Report{}, err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return inspect.Report{}, err
+	}
+	return inspect.JudgeFile(f, info.Size(), p.want), nil
 }
 
 // removeParts removes the files under way of a frame, whatever attempt they come from.

@@ -1,12 +1,12 @@
 package farm
 
 import (
-	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -36,19 +36,18 @@ func place(h *house.House, l *store.Lease, parts []part) ([]store.File, error) {
 	note := placing{SequenceID: l.SequenceID, Number: l.Number}
 	var files []store.File
 	for _, p := range parts {
-		data, err := os.ReadFile(p.temp)
+		file, err := sumOf(p.temp)
 		if err != nil {
 			return nil, err
 		}
-		sum := sha256.Sum256(data)
-		file := store.File{Path: p.final, Bytes: int64(len(data)), SHA256: hex.EncodeToString(sum[:])}
-		there, err := os.ReadFile(filepath.Join(h.Output(), filepath.FromSlash(p.final)))
+		file.Path = p.final
+		there, err := sumOf(filepath.Join(h.Output(), filepath.FromSlash(p.final)))
 		switch {
 		case errors.Is(err, fs.ErrNotExist):
 			note.Files = append(note.Files, file)
 		case err != nil:
 			return nil, err
-		case !bytes.Equal(there, data):
+		case there.SHA256 != file.SHA256:
 			return nil, fmt.Errorf("%s exists already with other contents, and nothing is overwritten; move it away and retry", p.final)
 		}
 		files = append(files, file)
@@ -87,13 +86,13 @@ func (n placing) keep(path string) error {
 func (n placing) takeBack(h *house.House, note string) error {
 	for _, f := range n.Files {
 		path := filepath.Join(h.Output(), filepath.FromSlash(f.Path))
-		data, err := os.ReadFile(path)
+		there, err := sumOf(path)
 		if errors.Is(err, fs.ErrNotExist) {
 			continue
 		} else if err != nil {
 			return err
 		}
-		if sum := sha256.Sum256(data); hex.EncodeToString(sum[:]) != f.SHA256 {
+		if there.SHA256 != f.SHA256 {
 			continue
 		}
 		if err := os.Remove(path); err != nil {
@@ -115,6 +114,18 @@ func (n *Node) takeBackPlaced() error {
 		}
 	}
 	return nil
+}
+
+// sumOf returns the size and the sum of a file.
+func sumOf(path string) (store.File, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return store.File{}, err
+	}
+	defer f.Close()
+	sum := sha256.New()
+	bytes, err := io.Copy(sum, f)
+	return store.File{Path: path, Bytes: bytes, SHA256: hex.EncodeToString(sum.Sum(nil))}, err
 }
 
 // settlePlacing ends a note: its files stay if the record has the frame as good, and are taken back otherwise.

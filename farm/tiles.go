@@ -2,11 +2,8 @@ package farm
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -85,18 +82,6 @@ func (n *Node) renderTile(ctx context.Context, l *store.Lease, log *Log, heard f
 		}
 	}
 	return file, nil
-}
-
-// sumOf returns the size and the sum of a file.
-func sumOf(path string) (store.File, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return store.File{}, err
-	}
-	defer f.Close()
-	sum := sha256.New()
-	bytes, err := io.Copy(sum, f)
-	return store.File{Path: path, Bytes: bytes, SHA256: hex.EncodeToString(sum.Sum(nil))}, err
 }
 
 // errTilesLost says that a frame cannot be put together until some of its tiles were rendered again.

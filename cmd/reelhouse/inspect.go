@@ -33,11 +33,16 @@ func inspectCommand() *cobra.Command {
 func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 	files, bad := 0, 0
 	judge := func(path string) error {
-		data, err := os.ReadFile(path)
+		f, err := os.Open(path)
 		if err != nil {
 			return err
 		}
-		r := inspect.Judge(data, inspect.Expected{})
+		defer f.Close()
+		info, err := f.Stat()
+		if err != nil {
+			return err
+		}
+		r := inspect.JudgeFile(f, info.Size(), inspect.Expected{})
 		files++
 		if !r.Good() {
 			bad++

@@ -3,7 +3,9 @@
 package inspect
 
 import (
+	"bytes"
 	"fmt"
+	"io"
 	"slices"
 
 	"reelhouse/core/job"
@@ -50,22 +52,29 @@ func (r *Report) problem(format string, args ...any) {
 
 // Judge reads a whole file and holds it against what was expected.
 func Judge(data []byte, want Expected) Report {
+	return JudgeFile(bytes.NewReader(data), int64(len(data)), want)
+}
+
+// linesAtOnce is how many lines of a file are looked at together, so that a large one need not be held as a whole.
+const linesAtOnce = 256
+
+// JudgeFile is Judge for a file of size bytes.
+func JudgeFile(in io.ReaderAt, size int64, want Expected) Report {
 	r := Report{Problems: []string{}}
-	file, err := picture.Open(data)
+	file, err := picture.OpenLarge(in, size, max(picture.Limit, want.bytes()))
 	if err != nil {
 		r.problem("it cannot be read: %s", err)
 		return r
 	}
-	first, err := file.Part(0)
+	first, channels, err := measure(file, 0)
 	if err != nil {
 		r.problem("it cannot be read: %s", err)
 		return r
 	}
-	img := first.Image
-	r.Encoding, r.CurveStated, r.Width, r.Height, r.Facts = first.Encoding, first.CurveStated, img.Width, img.Height, first.Facts
+	r.Encoding, r.CurveStated, r.Width, r.Height, r.Facts = first.Encoding, first.CurveStated, file.Headers[0].Width(), file.Headers[0].Height(), first.Facts
 	r.Parts = parts(file, first.Encoding)
-	for _, p := range img.Planes {
-		c := Channel{p.Name, r.channelType(p.Name), p.Stats()}
+	for _, c := range channels {
+		c.Type = r.channelType(c.Name)
 		r.Channels = append(r.Channels, c)
 		r.numbers("channel "+c.Name, c.Stats)
 	}
@@ -91,16 +100,49 @@ func Judge(data []byte, want Expected) Report {
 	return r
 }
 
+// bytes returns how many the samples of what is expected take at most, in any type.
+func (e Expected) bytes() int64 {
+	channels := 0
+	for _, code := range e.Passes {
+		if described, err := pass.Find(code); err == nil {
+			channels += len(described.Channels)
+		}
+	}
+	return int64(channels) * 8 * int64(e.Size.Pixels())
+}
+
+// measure reads a part and measures its channels, without their types. The picture is its first lines.
+func measure(file *picture.File, n int) (first picture.Picture, channels []Channel, err error) {
+	height := file.Headers[n].Height()
+	for y := 0; y < height; y += linesAtOnce {
+		p, err := file.Lines(n, y, min(y+linesAtOnce, height))
+		if err != nil {
+			return first, nil, err
+		}
+		for i, plane := range p.Image.Planes {
+			if y == 0 {
+				channels = append(channels, Channel{Name: plane.Name, Stats: plane.Stats()})
+				continue
+			}
+			channels[i].Stats = channels[i].Add(y*p.Image.Width, plane.Stats(), len(plane.Data))
+		}
+		if y == 0 {
+			first = p
+		}
+	}
+	return first, channels, nil
+}
+
 // further reads one of the parts behind the first.
 func (r *Report) further(file *picture.File, n int) {
 	part := fmt.Sprintf("part %d, %q", n+1, r.Parts[n].Name)
-	p, err := file.Part(n)
+	_, channels, err := measure(file, n)
 	if err != nil {
 		r.problem("%s cannot be read: %s", part, err)
 		return
 	}
-	for _, plane := range p.Image.Planes {
-		r.numbers(part+": channel "+plane.Name, plane.Stats())
+	for _, c := range channels {
+		r.numbers(part+": channel "+c.Name, c.Stats)
 	}
 }
 

@@ -38,6 +38,53 @@ func file(t *testing.T, spoil func(img *pixel.Image)) []byte {
 	return b.Bytes()
 }
 
+// What is found in a file does not depend on how many of its lines are looked at together.
+func TestHighFilesAreMeasuredAsAWhole(t *testing.T) {
+	const high = 2*linesAtOnce + 7
+	img := pixel.New(3, high, "R", "G", "B", "A")
+	for i := range img.Planes[0].Data {
+		img.Planes[0].Data[i] = float32(i%5) / 4
+		img.Planes[1].Data[i] = float32(math.NaN())
+	}
+	img.Planes[0].Data[3*high-1] = -3
+	img.Planes[2].Data[0], img.Planes[2].Data[3*linesAtOnce] = float32(math.Inf(1)), 9
+	img.Planes[1].Data[3*high-2] = 5 // the only number of its plane
+	for _, format := range []output.Format{output.EXR, output.PNG} {
+		e := format.Usual()
+		if format == output.EXR {
+			e.Depth = output.Float
+		}
+		var b bytes.Buffer
+		if err := picture.Encode(&b, e, img, []pass.Code{pass.Beauty}, picture.Header{}); err != nil {
+			t.Fatal(err)
+		}
+		whole, err := picture.Decode(b.Bytes())
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := Judge(b.Bytes(), Expected{})
+		if r.Height != high || len(r.Channels) != len(whole.Image.Planes) {
+			t.Fatalf("%s: %+v", format, r)
+		}
+		for i, plane := range whole.Image.Planes {
+			got, want := r.Channels[i].Stats, plane.Stats()
+			if math.Abs(got.Mean-want.Mean) > 1e-9 {
+				t.Errorf("%s: the mean of %s is %v, want %v", format, plane.Name, got.Mean, want.Mean)
+			}
+			if got.Mean = want.Mean; got != want {
+				t.Errorf("%s: %s is %+v, want %+v", format, plane.Name, got, want)
+			}
+		}
+	}
+}
+
+// A file of more bytes than are usually read is judged if it is as large as it was promised to be.
+func TestLargeFilesAreExpected(t *testing.T) {
+	if small, large := promised.bytes(), (Expected{Size: raster.Size{Width: 16384, Height: 9216}, Passes: []pass.Code{pass.Beauty, pass.CryptoObject, pass.Position}}).bytes(); small != 8*5*12 || large < picture.Limit {
+		t.Errorf("%d and %d bytes", small, large)
+	}
+}
+
 func TestFaultsAreFound(t *testing.T) {
 	whole := file(t, func(*pixel.Image) {})
 	if r := Judge(whole, promised); !r.Good() || r.Width != 4 || len(r.Channels) != 5 {

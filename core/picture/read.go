@@ -3,6 +3,7 @@ package picture
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"math"
 	"strings"
 
@@ -36,7 +37,13 @@ type File struct {
 
 // Open reads what a file says of itself.
 func Open(data []byte) (*File, error) {
-	r, format, err := formats.Open(bytes.NewReader(data), int64(len(data)), Limit)
+	return OpenLarge(bytes.NewReader(data), int64(len(data)), Limit)
+}
+
+// OpenLarge is Open for a file of size bytes, of which the samples of a part may take as many bytes as limit says. Of OpenEXR only the lines that are
+// asked for are held; files of other formats are held as they are stored.
+func OpenLarge(in io.ReaderAt, size, limit int64) (*File, error) {
+	r, format, err := formats.Open(in, size, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -56,11 +63,17 @@ func Open(data []byte) (*File, error) {
 
 // Part reads one part, counted from 0.
 func (f *File) Part(n int) (Picture, error) {
+	return f.Lines(n, 0, f.Headers[n].Height())
+}
+
+// Lines reads the lines of a part from y0 up to y1, counted from the top of its data window.
+func (f *File) Lines(n, y0, y1 int) (Picture, error) {
 	h := f.Headers[n]
-	part := imagefile.Part{Header: h, Planes: h.Planes(h.Height())}
-	if err := f.reader.ReadLines(n, 0, h.Height(), part.Planes); err != nil {
+	part := imagefile.Part{Header: h, Planes: h.Planes(y1 - y0)}
+	if err := f.reader.ReadLines(n, y0, y1, part.Planes); err != nil {
 		return Picture{}, err
 	}
+	part.DataWindow.Min.Y, part.DataWindow.Max.Y = h.DataWindow.Min.Y+y0, h.DataWindow.Min.Y+y1
 	e := encodingOf(h, f.format)
 	p := Picture{Encoding: e, CurveStated: h.Curve != "" || e.Floating(), PixelAspect: h.Aspect()}
 	if e, ok := f.reader.(*exr.Reader); ok {

@@ -73,6 +73,20 @@ type Stats struct {
 	Infinite int     `json:"infinite"`
 }
 
+// Add adds what was measured of further n values to that of m.
+func (s Stats) Add(m int, t Stats, n int) Stats {
+	m, n = m-s.NaN-s.Infinite, n-t.NaN-t.Infinite
+	switch {
+	case m <= 0:
+		s.Min, s.Max, s.Mean = t.Min, t.Max, t.Mean
+	case n > 0:
+		s.Min, s.Max = min(s.Min, t.Min), max(s.Max, t.Max)
+		s.Mean += (t.Mean - s.Mean) * float64(n) / float64(m+n)
+	}
+	s.NaN, s.Infinite = s.NaN+t.NaN, s.Infinite+t.Infinite
+	return s
+}
+
 // Stats measures the plane.
 func (p Plane) Stats() Stats {
 	s := Stats{Min: math.Inf(1), Max: math.Inf(-1)}

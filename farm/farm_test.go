@@ -71,11 +71,9 @@ func pretend(way, path string) int {
 	}
 	err = trace.Perform(context.Background(), j, trace.Outside{
 		Open: func(p string) (io.ReadCloser, error) { return os.Open(p) },
-		Write: func(p string, data []byte) error {
-			if way == "torn" {
-				data = data[:len(data)/2]
-			}
-			return os.WriteFile(p, data, 0o644)
+		Create: func(p string) (framefile.File, error) {
+			f, err := os.Create(p)
+			return keptFile{f, way == "torn"}, err
 		},
 		Now: time.Now, Say: func(m job.Message) { say.Encode(m) },
 	})
@@ -100,10 +98,10 @@ func pretendToAssemble(way, path string) int {
 		return 3
 	}
 	err = framefile.Assemble(context.Background(), a, os.ReadFile, func(float64) {}, framefile.Outside{
-		Write: func(p string, data []byte) error { return os.WriteFile(p, data, 0o644) }, Wrote: func(string, int64) {},
+		Wrote: func(string, int64) {},
 		Create: func(p string) (framefile.File, error) {
 			f, err := os.Create(p)
-			return keptFile{f}, err
+			return keptFile{f, false}, err
 		},
 	})
 	if err != nil {
@@ -113,11 +111,17 @@ func pretendToAssemble(way, path string) int {
 	return 0
 }
 
-// keptFile is a file of a test that stays as it is.
-type keptFile struct{ *os.File }
+// keptFile is a file of a test that stays as it is, or loses its second half.
+type keptFile struct {
+	*os.File
+	torn bool
+}
 
 func (f keptFile) Commit() (int64, error) {
 	info, err := f.Stat()
+	if err == nil && f.torn {
+		err = f.Truncate(info.Size() / 2)
+	}
 	if err != nil {
 		return 0, err
 	}

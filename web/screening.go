@@ -7,7 +7,6 @@ import (
 	"math"
 	"net/http"
 	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"sync"
@@ -19,6 +18,7 @@ import (
 	"reelhouse/core/pixel"
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
+	"reelhouse/core/raster"
 	"reelhouse/core/screening"
 	"reelhouse/store"
 )
@@ -43,6 +43,8 @@ func fillScreening(a *app, v *view) error {
 		Mapping    string
 		Rate       float64
 		Background float64
+		Shown      raster.Size // on the screen
+		Shrunk     int         // so many pixels of an edge become one there
 	}{Pass: v.query("pass")}
 	asked, _ := strconv.ParseInt(v.query("sequence"), 10, 64)
 	for _, b := range v.Batches {
@@ -73,6 +75,7 @@ func fillScreening(a *app, v *view) error {
 			return echo.NewHTTPError(http.StatusNotFound, "This sequence has no such output.")
 		}
 		page.Output = files[0]
+		page.Shown, page.Shrunk = shownSize(page.Output.Size), shrunk(page.Output.Size)
 		for _, f := range files {
 			for _, code := range f.Passes {
 				described, err := pass.Find(code)
@@ -159,6 +162,17 @@ func (a *app) outputFrame(s store.Sequence, number int, output string) (*pixel.I
 }
 
 func (a *app) load(s store.Sequence, number int, output string) (*pixel.Image, error) {
+	b, err := a.House.Batch(s.BatchID)
+	if err != nil {
+		return nil, err
+	}
+	return a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
+		return shown(f, files, b.Plan.Depth)
+	})
+}
+
+// gather reads something of every file of one output of a good frame, and puts their planes together.
+func (a *app) gather(s store.Sequence, number int, output string, read func(f *picture.File, files plan.FileSequence) (*pixel.Image, error)) (*pixel.Image, error) {
 	files, err := a.House.Files(s.ID, number)
 	if err != nil {
 		return nil, err
@@ -166,27 +180,30 @@ func (a *app) load(s store.Sequence, number int, output string) (*pixel.Image, e
 	if len(files) == 0 {
 		return nil, echo.NewHTTPError(http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number))
 	}
-	wanted := map[string]bool{}
+	wanted := map[string]plan.FileSequence{}
 	for _, f := range filesOf(s.Spec, output) {
-		wanted[f.Path.Frame(number)] = true
+		wanted[f.Path.Frame(number)] = f
 	}
 	whole := &pixel.Image{}
 	for _, f := range files {
-		if !wanted[f.Path] {
+		sequence, ok := wanted[f.Path]
+		if !ok {
 			continue
 		}
-		data, err := os.ReadFile(filepath.Join(a.House.Output(), filepath.FromSlash(f.Path)))
+		err := a.opened(f.Path, func(file *picture.File) error {
+			img, err := read(file, sequence)
+			if err != nil {
+				return err
+			}
+			whole.Width, whole.Height = img.Width, img.Height
+			whole.Planes = append(whole.Planes, img.Planes...)
+			return nil
+		})
 		if os.IsNotExist(err) {
 			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and is no longer there.")
 		} else if err != nil {
-			return nil, err
-		}
-		p, err := picture.Decode(data)
-		if err != nil {
 			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and cannot be read any more: "+err.Error())
 		}
-		whole.Width, whole.Height = p.Image.Width, p.Image.Height
-		whole.Planes = append(whole.Planes, p.Image.Planes...)
 	}
 	if len(whole.Planes) == 0 {
 		return nil, echo.NewHTTPError(http.StatusNotFound, "This frame has no file of that output.")
@@ -247,7 +264,11 @@ func (a *app) screenPicture(c *echo.Context) error {
 
 // probe answers with the true values of one pixel.
 func (a *app) probe(c *echo.Context) error {
-	img, _, err := a.loaded(c)
+	sequence, number, err := framePlace(c)
+	if err != nil {
+		return err
+	}
+	s, err := a.House.Sequence(sequence)
 	if err != nil {
 		return err
 	}
@@ -255,6 +276,23 @@ func (a *app) probe(c *echo.Context) error {
 	y, errY := strconv.Atoi(c.QueryParam("y"))
 	if errX != nil || errY != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, "Name a pixel by x and y.")
+	}
+	output := c.QueryParam("output")
+	var img *pixel.Image
+	if files := filesOf(s.Spec, output); len(files) > 0 && shrunk(files[0].Size) > 1 { // then what is shown are means
+		if y < 0 || y >= files[0].Size.Height {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Line %d lies outside the picture of %v.", y, files[0].Size))
+		}
+		img, err = a.gather(s, number, output, func(f *picture.File, _ plan.FileSequence) (*pixel.Image, error) {
+			p, err := f.Lines(0, y, y+1)
+			return p.Image, err
+		})
+		y = 0
+	} else {
+		img, err = a.outputFrame(s, number, output)
+	}
+	if err != nil {
+		return err
 	}
 	values, err := screening.Probe(img, x, y)
 	if err != nil {

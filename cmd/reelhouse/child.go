@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"io"
 	"os"
 	"os/signal"
@@ -13,7 +12,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"reelhouse/core/framefile"
 	"reelhouse/core/job"
 )
 
@@ -53,47 +51,3 @@ func childCommand(use, short string, work func(ctx context.Context, path string,
 
 // stopWithin is how long a child that is asked to stop may take to clean up.
 const stopWithin = 150 * time.Millisecond
-
-// writeSynced writes a file and brings it safely to the disk; a file that could not be finished is removed.
-func writeSynced(path string, data []byte) error {
-	f, err := os.Create(path)
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(data)
-	if err == nil {
-		err = f.Sync()
-	}
-	if err = errors.Join(err, f.Close()); err != nil {
-		os.Remove(path)
-	}
-	return err
-}
-
-// A syncedFile is one that is written bit by bit, and removed if it could not be finished.
-type syncedFile struct{ *os.File }
-
-func createSynced(path string) (framefile.File, error) {
-	f, err := os.Create(path)
-	if err != nil {
-		return nil, err
-	}
-	return syncedFile{f}, nil
-}
-
-func (f syncedFile) Commit() (int64, error) {
-	info, err := f.Stat()
-	if err == nil {
-		err = f.Sync()
-	}
-	if err = errors.Join(err, f.Close()); err != nil {
-		os.Remove(f.Name())
-		return 0, err
-	}
-	return info.Size(), nil
-}
-
-func (f syncedFile) Abandon() {
-	f.Close()
-	os.Remove(f.Name())
-}

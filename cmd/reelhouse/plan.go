@@ -95,9 +95,13 @@ func printPlan(out, complaints io.Writer, h *house.House, p production.Productio
 		return e.Encode(rows)
 	}
 	table := tabwriter.NewWriter(out, 0, 4, 2, ' ', 0)
-	fmt.Fprintln(table, "SHOT\tVIEW\tSIZE\tOUTPUT\tPIXELS\tPASS\tFRAMES\tCOUNT\tFIRST FILE\tLAST FILE")
+	fmt.Fprintln(table, "SHOT\tVIEW\tSIZE\tOUTPUT\tPIXELS\tPASS\tFRAMES\tCOUNT\tTILES\tFIRST FILE\tLAST FILE")
 	for _, r := range d.Batch.Rows() {
-		fmt.Fprintf(table, "%s\t%s\t%s\t%s\t%dx%d\t%s\t%s\t%d\t%s\t%s\n", r.Shot, r.View, r.Size, r.Output, r.Width, r.Height, r.Pass, r.Frames, r.Count, r.FirstPath, r.LastPath)
+		tiles := "-"
+		if r.Tiles > 0 {
+			tiles = fmt.Sprint(r.Tiles)
+		}
+		fmt.Fprintf(table, "%s\t%s\t%s\t%s\t%dx%d\t%s\t%s\t%d\t%s\t%s\t%s\n", r.Shot, r.View, r.Size, r.Output, r.Width, r.Height, r.Pass, r.Frames, r.Count, tiles, r.FirstPath, r.LastPath)
 	}
 	t := d.Batch.Totals()
 	fmt.Fprintf(table, "\n%d shots, %d sequences, %d frames, %d files, about %.0f MB and %.0f s of rendering\n", t.Shots, t.Sequences, t.Frames, t.Files, t.Bytes/1e6, t.Seconds)

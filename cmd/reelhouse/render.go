@@ -31,7 +31,6 @@ func performFile(ctx context.Context, path string, say func(job.Message)) error 
 	}
 	return trace.Perform(ctx, j, trace.Outside{
 		Open:     func(path string) (io.ReadCloser, error) { return os.Open(path) },
-		Write:    writeSynced,
 		Create:   createSynced,
 		Prepared: limitMemory,
 		Memory:   peakMemory,
@@ -70,7 +69,7 @@ func assembleFile(ctx context.Context, path string, say func(job.Message)) error
 	done := func(share float64) {
 		say(job.Message{Event: job.Progress, Frame: number, Progress: share, Memory: peakMemory()})
 	}
-	err = framefile.Assemble(ctx, a, os.ReadFile, done, framefile.Outside{Write: writeSynced, Create: createSynced, Wrote: func(path string, bytes int64) {
+	err = framefile.Assemble(ctx, a, os.ReadFile, done, framefile.Outside{Create: createSynced, Wrote: func(path string, bytes int64) {
 		say(job.Message{Event: job.Wrote, Frame: number, Path: path, Bytes: bytes, Seconds: time.Since(began).Seconds(), Memory: peakMemory()})
 	}})
 	if err == nil {

@@ -82,7 +82,6 @@ func assemble(a job.Assembly, files map[string][]byte, fail string) (map[string]
 		return data, nil
 	}
 	err := Assemble(context.Background(), a, read, func(float64) {}, Outside{
-		Write: func(path string, data []byte) error { written[path] = data; return nil },
 		Create: func(path string) (File, error) {
 			if path == fail {
 				return nil, io.ErrShortWrite

@@ -3,7 +3,6 @@
 package framefile
 
 import (
-	"bytes"
 	"fmt"
 	"image"
 	"io"
@@ -30,8 +29,7 @@ type File interface {
 
 // Outside is where files go.
 type Outside struct {
-	Write func(path string, data []byte) error
-	// Create begins a file that is written bit by bit; nil where files are only written whole.
+	// Create begins a file.
 	Create func(path string) (File, error)
 	// Wrote hears of each file that is complete.
 	Wrote func(path string, bytes int64)
@@ -62,40 +60,69 @@ func (f Frame) header(out job.File) picture.Header {
 // lines is how many lines of a whole picture are encoded at once, so that not all of it is held a second time.
 const lines = 256
 
-// WriteWhole writes files of a picture that is there as a whole; rendered is how long it has taken.
+// WriteWhole writes files of a picture that is there as a whole, and is used up; rendered is how long it has taken.
 func (f Frame) WriteWhole(img *pixel.Image, files []job.File, rendered time.Duration, o Outside) error {
-	for _, out := range files {
-		if o.Create != nil && plain(out) {
-			one := f
-			one.Frame.Files = []job.File{out}
-			if err := one.stream(img, rendered, o); err != nil {
-				return err
-			}
-			continue
+	for i, out := range files {
+		made, h, err := f.make(img, out, rendered, i == len(files)-1)
+		if err == nil {
+			err = f.write(made, out, h, o)
 		}
-		text, err := f.encode(img, out, rendered)
 		if err != nil {
 			return fmt.Errorf("%s: %w", out.Path, err)
 		}
-		if err := o.Write(out.Path, text); err != nil {
-			return err
-		}
-		o.Wrote(out.Path, int64(len(text)))
 	}
 	return nil
 }
 
-// stream writes files of a whole picture in bands.
-func (f Frame) stream(img *pixel.Image, rendered time.Duration, o Outside) error {
-	w, err := f.Begin(o)
+// make returns the picture of one file, reduced and stamped, and what the file says of it. The last file may have the whole picture for itself.
+func (f Frame) make(img *pixel.Image, out job.File, rendered time.Duration, last bool) (*pixel.Image, picture.Header, error) {
+	img, err := picture.Select(img, out.Passes)
+	if err != nil {
+		return nil, picture.Header{}, err
+	}
+	if out.Size != (raster.Size{}) {
+		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, FilteredPlanes(out.Passes, f.Job.Depth))
+		last = true
+	}
+	h := f.header(out)
+	if out.Stamp.On {
+		if !last {
+			img = img.Clone()
+		}
+		squeeze := f.Job.PixelAspect
+		if squeeze == 0 {
+			squeeze = 1
+		}
+		if err := out.Stamp.Timed(rendered).Draw(img, squeeze); err != nil {
+			return nil, h, err
+		}
+		if out.Stamp.Has(stamp.RenderTime) {
+			h.Facts = append(h.Facts, job.Fact{Name: stamp.RenderTime, Value: stamp.Took(rendered)})
+		}
+	}
+	return img, h, nil
+}
+
+// write encodes one file, in bands.
+func (f Frame) write(img *pixel.Image, out job.File, h picture.Header, o Outside) (err error) {
+	file, err := o.Create(out.Path)
+	if err != nil {
+		return err
+	}
+	w, err := picture.Begin(file, out.Encoding, img.Width, img.Height, out.Passes, h)
 	for from := 0; err == nil && from < img.Height; from += lines {
 		err = w.Band(img.Crop(image.Rect(0, from, img.Width, min(from+lines, img.Height))))
 	}
 	if err == nil {
-		err = w.Close(rendered)
+		err = w.Close()
 	}
 	if err != nil {
-		w.Abandon()
+		file.Abandon()
+		return err
+	}
+	n, err := file.Commit()
+	if err == nil {
+		o.Wrote(out.Path, n)
 	}
 	return err
 }
@@ -103,36 +130,8 @@ func (f Frame) stream(img *pixel.Image, rendered time.Duration, o Outside) error
 // plain reports whether a file has the pixels that were rendered, so that it can be written as they come.
 func plain(out job.File) bool { return out.Size == (raster.Size{}) && !out.Stamp.On }
 
-// encode makes one file: reduced, stamped, encoded.
-func (f Frame) encode(img *pixel.Image, out job.File, rendered time.Duration) ([]byte, error) {
-	img, err := picture.Select(img, out.Passes)
-	if err != nil {
-		return nil, err
-	}
-	if out.Size != (raster.Size{}) {
-		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, filteredPlanes(out.Passes, f.Job.Depth))
-	}
-	h := f.header(out)
-	if out.Stamp.On {
-		img = img.Clone()
-		squeeze := f.Job.PixelAspect
-		if squeeze == 0 {
-			squeeze = 1
-		}
-		if err := out.Stamp.Timed(rendered).Draw(img, squeeze); err != nil {
-			return nil, err
-		}
-		if out.Stamp.Has(stamp.RenderTime) {
-			h.Facts = append(h.Facts, job.Fact{Name: stamp.RenderTime, Value: stamp.Took(rendered)})
-		}
-	}
-	var b bytes.Buffer
-	err = picture.Encode(&b, out.Encoding, img, out.Passes, h)
-	return b.Bytes(), err
-}
-
-// filteredPlanes answers which planes of the passes hold values that may be averaged.
-func filteredPlanes(passes []pass.Code, depth pass.DepthStyle) func(plane string) bool {
+// FilteredPlanes answers which planes of the passes hold values that may be averaged.
+func FilteredPlanes(passes []pass.Code, depth pass.DepthStyle) func(plane string) bool {
 	filtered := map[string]bool{}
 	for _, code := range passes {
 		described, err := pass.Find(code)
@@ -154,6 +153,7 @@ type Writer struct {
 	outside Outside
 	open    []openFile
 	later   []job.File
+	keep    []pass.Code // that later files need
 	kept    *pixel.Image
 	line    int
 }
@@ -169,7 +169,7 @@ func (f Frame) Begin(o Outside) (*Writer, error) {
 	w := &Writer{frame: f, area: f.Job.Area(), outside: o}
 	for _, out := range f.Frame.Files {
 		if !plain(out) {
-			w.later = append(w.later, out)
+			w.later, w.keep = append(w.later, out), pass.Sorted(slices.Concat(w.keep, out.Passes))
 			continue
 		}
 		file, err := o.Create(out.Path)
@@ -193,10 +193,14 @@ func (w *Writer) Band(band *pixel.Image) error {
 		}
 	}
 	if len(w.later) > 0 {
-		if w.kept == nil {
-			w.kept = blank(band, w.area.Dx(), w.area.Dy())
+		needed, err := picture.Select(band, w.keep)
+		if err != nil {
+			return err
 		}
-		w.kept.Paste(band, 0, w.line)
+		if w.kept == nil {
+			w.kept = blank(needed, w.area.Dx(), w.area.Dy())
+		}
+		w.kept.Paste(needed, 0, w.line)
 	}
 	w.line += band.Height
 	return nil

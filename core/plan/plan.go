@@ -452,6 +452,7 @@ type Row struct {
 	FirstPath string      `json:"firstPath"`
 	LastPath  string      `json:"lastPath"`
 	Pattern   naming.Path `json:"pattern"`
+	Tiles     int         `json:"tiles,omitempty"` // that each frame is rendered in; 0 for whole frames
 }
 
 // Rows lists every file sequence.
@@ -461,7 +462,7 @@ func (b Batch) Rows() []Row {
 		for _, f := range s.Files {
 			rows = append(rows, Row{
 				s.Shot, s.View, s.SizeCode, f.Output, string(f.Encoding.Format), f.Size.Width, f.Size.Height, f.Label, f.Passes, s.Frames, s.Frames.Count(),
-				f.Path.Frame(s.Frames.First()), f.Path.Frame(s.Frames.Last()), f.Path,
+				f.Path.Frame(s.Frames.First()), f.Path.Frame(s.Frames.Last()), f.Path, b.TileCount(s),
 			})
 		}
 	}

@@ -12,7 +12,7 @@ import (
 // What a pixel takes while it is rendered, in bytes. The numbers were measured with the built-in renderer.
 const (
 	bytesPerChannel = 4
-	bytesToDenoise  = 64  // what a denoiser looks at
+	bytesToDenoise  = 144 // what a denoiser looks at
 	spare           = 1.5 // for what is under way, and what was not yet cleared away, as a factor
 )
 

@@ -3,6 +3,7 @@ package trace
 import (
 	"bytes"
 	"context"
+	"errors"
 	"io"
 	"math"
 	"os"
@@ -192,12 +193,12 @@ func TestAFileSaysWhatItsCryptomatteIs(t *testing.T) {
 		Version: job.Version, Scene: "room.glb", View: job.View{Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001, Size: raster.Size{Width: 20, Height: 20},
 		Passes: passes, Samples: 1, Filter: pixel.Box, Frames: []job.Frame{{Number: 1001, Files: []job.File{{Path: path, Encoding: output.EXR.Usual(), Passes: passes}}}},
 	}
+	files := map[string][]byte{}
 	err := Perform(context.Background(), j, Outside{
-		Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(file.Bytes())), nil },
-		Write: func(path string, data []byte) error { return os.WriteFile(path, data, 0o644) },
-		Now:   func() time.Time { return time.Time{} }, Say: func(job.Message) {},
+		Open:   func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(file.Bytes())), nil },
+		Create: kept(files), Now: func() time.Time { return time.Time{} }, Say: func(job.Message) {},
 	})
-	if err != nil {
+	if err := errors.Join(err, os.WriteFile(path, files[path], 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	said, err := exec.Command("exrheader", path).CombinedOutput()

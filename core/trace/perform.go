@@ -19,9 +19,7 @@ import (
 
 // Outside is what performing a job needs of the world.
 type Outside struct {
-	Open  func(path string) (io.ReadCloser, error)
-	Write func(path string, data []byte) error
-	// Create begins a file that is written bit by bit; nil where files are only written whole.
+	Open   func(path string) (io.ReadCloser, error)
 	Create func(path string) (framefile.File, error)
 	Now    func() time.Time
 	Say    func(job.Message) // is never called by two goroutines at once
@@ -123,7 +121,7 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	files := framefile.Frame{Job: j, Frame: f, Header: h, Mattes: world.cryptomattes}
 	area := j.Area()
 	tiling := j.Tiles.For(raster.Size{Width: area.Dx(), Height: area.Dy()})
-	if !tiling.Single() && o.Create != nil && j.Effort.Seconds == 0 { // a time limit is for all of a picture at once
+	if !tiling.Single() && j.Effort.Seconds == 0 { // a time limit is for all of a picture at once
 		return tiled(ctx, world, settings, tiling, files, began, o)
 	}
 	img, stats, err := world.RenderWatched(ctx, j.View.Camera, settings, watching(f.Number, o))

@@ -46,9 +46,9 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 	wrote := map[string][]byte{}
 	var said []string
 	outside := Outside{
-		Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(file.Bytes())), nil },
-		Write: func(path string, data []byte) error { wrote[path] = data; return nil },
-		Now:   func() time.Time { return time.Time{} },
+		Open:   func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(file.Bytes())), nil },
+		Create: kept(wrote),
+		Now:    func() time.Time { return time.Time{} },
 		Say: func(m job.Message) {
 			if m.Event != job.Progress {
 				said = append(said, string(m.Event)+" "+m.Path)
@@ -90,7 +90,7 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 		}
 	}
 	again := map[string][]byte{}
-	outside.Write = func(path string, data []byte) error { again[path] = data; return nil }
+	outside.Create = kept(again)
 	if err := Perform(context.Background(), j, outside); err != nil {
 		t.Fatal(err)
 	}
@@ -99,7 +99,7 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 			t.Errorf("%s came out with other bytes the second time", path)
 		}
 	}
-	outside.Write = func(path string, _ []byte) error { return io.ErrShortWrite }
+	outside.Create = func(string) (framefile.File, error) { return nil, io.ErrShortWrite }
 	if err := Perform(context.Background(), j, outside); err == nil || !strings.Contains(err.Error(), "frame 1001") {
 		t.Errorf("a file that cannot be written: %v", err)
 	}
@@ -135,6 +135,13 @@ func (m *memoryFile) Seek(offset int64, whence int) (int64, error) {
 func (m *memoryFile) Commit() (int64, error) { m.done(m.data); return int64(len(m.data)), nil }
 func (m *memoryFile) Abandon()               { m.dropped() }
 
+// kept begins files that are kept in a map when they are complete.
+func kept(files map[string][]byte) func(path string) (framefile.File, error) {
+	return func(path string) (framefile.File, error) {
+		return &memoryFile{done: func(data []byte) { files[path] = data }, dropped: func() { delete(files, path) }}, nil
+	}
+}
+
 // A frame that is rendered in tiles gives the same files as a whole one, byte by byte, in every format, whether they are written as tiles come or
 // from the whole picture; with a region kept in the picture and cut out; and what could not be finished is not there.
 func TestTilesGiveTheSameFiles(t *testing.T) {
@@ -164,13 +171,12 @@ func TestTilesGiveTheSameFiles(t *testing.T) {
 	perform := func(j job.Job, fail string) (map[string][]byte, error) {
 		written := map[string][]byte{}
 		err := Perform(context.Background(), j, Outside{
-			Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
-			Write: func(path string, data []byte) error { written[path] = data; return nil },
+			Open: func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
 			Create: func(path string) (framefile.File, error) {
 				if path == fail {
 					return nil, io.ErrShortWrite
 				}
-				return &memoryFile{done: func(data []byte) { written[path] = data }, dropped: func() { delete(written, path) }}, nil
+				return kept(written)(path)
 			},
 			Now: time.Now, Say: func(job.Message) {},
 		})
@@ -247,11 +253,7 @@ func assembled(t *testing.T, j job.Job, perform func(j job.Job, fail string) (ma
 	}
 	written, done := map[string][]byte{}, 0.0
 	err = framefile.Assemble(context.Background(), a, func(path string) ([]byte, error) { return tiles[path], nil }, func(d float64) { done = d }, framefile.Outside{
-		Write: func(path string, data []byte) error { written[path] = data; return nil },
-		Create: func(path string) (framefile.File, error) {
-			return &memoryFile{done: func(data []byte) { written[path] = data }, dropped: func() { delete(written, path) }}, nil
-		},
-		Wrote: func(string, int64) {},
+		Create: kept(written), Wrote: func(string, int64) {},
 	})
 	if done != 1 {
 		t.Errorf("it came as far as %v", done)
@@ -272,18 +274,19 @@ func TestFilesSayWhereTheirCameraStands(t *testing.T) {
 		"shifted":      {Stand: &camera.Stand{Position: geom.Vec{X: 1, Y: 3, Z: 2}, Heading: 20, Tilt: -15, Roll: 5}, Focal: 24, ShiftAcross: 3, ShiftUp: -4},
 		"orthographic": {Stand: &camera.Stand{Position: geom.Vec{X: 1, Y: 3, Z: 2}, Heading: 20, Tilt: -15}, Parallel: 6},
 	} {
-		var file []byte
+		files := map[string][]byte{}
 		j := job.Job{
 			Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain(), Setup: setup}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
 			Size: raster.Size{Width: 40, Height: 30}, Passes: passes, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
 			Frames: []job.Frame{{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: passes}}}},
 		}
 		if err := Perform(context.Background(), j, Outside{
-			Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
-			Write: func(_ string, data []byte) error { file = data; return nil }, Now: time.Now, Say: func(job.Message) {},
+			Open:   func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
+			Create: kept(files), Now: time.Now, Say: func(job.Message) {},
 		}); err != nil {
 			t.Fatal(err)
 		}
+		file := files["a.exr"]
 		parts, err := exr.ReadAll(file, 1<<30)
 		if err != nil {
 			t.Fatal(err)
@@ -338,7 +341,7 @@ func TestFilesSayWhatEndedTheirFrame(t *testing.T) {
 	if err := room().Write(&sceneFile); err != nil {
 		t.Fatal(err)
 	}
-	var file []byte
+	files := map[string][]byte{}
 	var last job.Message
 	j := job.Job{
 		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
@@ -346,8 +349,8 @@ func TestFilesSayWhatEndedTheirFrame(t *testing.T) {
 		Frames: []job.Frame{{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything[:1]}}}},
 	}
 	if err := Perform(context.Background(), j, Outside{
-		Open:  func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
-		Write: func(_ string, data []byte) error { file = data; return nil }, Now: time.Now, Memory: func() int64 { return 12345 },
+		Open:   func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
+		Create: kept(files), Now: time.Now, Memory: func() int64 { return 12345 },
 		Say: func(m job.Message) {
 			if m.Event == job.Wrote {
 				last = m
@@ -356,7 +359,7 @@ func TestFilesSayWhatEndedTheirFrame(t *testing.T) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	p, err := picture.Decode(file)
+	p, err := picture.Decode(files["a.exr"])
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -38,6 +38,17 @@ function picture(index) {
   return kept.get(address);
 }
 
+// say stands in for a picture, in letters of one size on the screen.
+function say(words) {
+  const letter = (16 * canvas.width) / Math.max(1, canvas.clientWidth);
+  context.fillStyle = "#6b6b6b";
+  context.fillRect(0, 0, canvas.width, canvas.height);
+  context.fillStyle = "#fff";
+  context.font = `${letter}px sans-serif`;
+  context.fillText(words, letter, 2.5 * letter);
+  canvas.dataset.shows = "";
+}
+
 async function show(index) {
   if (!frames.length) return;
   at = (index + frames.length) % frames.length;
@@ -53,6 +64,7 @@ async function show(index) {
   link.searchParams.set("frame", number);
   link.searchParams.set("pass", pass);
   history.replaceState(null, "", link);
+  const patience = setTimeout(() => mine === shown && !canvas.dataset.shows && say(`Frame ${number} is being read …`), 700);
   try {
     const { bitmap, mapping } = await picture(at);
     if (mine !== shown) return;
@@ -61,12 +73,9 @@ async function show(index) {
     canvas.dataset.shows = `${number} ${pass}`;
   } catch {
     if (mine !== shown) return;
-    context.fillStyle = "#6b6b6b";
-    context.fillRect(0, 0, canvas.width, canvas.height);
-    context.fillStyle = "#fff";
-    context.font = "16px sans-serif";
-    context.fillText(`Frame ${number} is not finished yet.`, 20, 40);
-    canvas.dataset.shows = "";
+    say(`Frame ${number} is not finished yet.`);
+  } finally {
+    clearTimeout(patience);
   }
   for (const next of [1, 2, 3]) if (frames[at + next]?.state === "good") picture(at + next).catch(() => {});
 }
@@ -166,9 +175,11 @@ function tell(x, y, values) {
 
 canvas.addEventListener("pointermove", (e) => {
   const box = canvas.getBoundingClientRect();
+  // Large pictures are shown smaller, and have their own pixels nevertheless.
+  const [width, height] = [Number(canvas.dataset.width), Number(canvas.dataset.height)];
   waiting = {
-    x: Math.min(canvas.width - 1, Math.max(0, Math.floor(((e.clientX - box.left) / box.width) * canvas.width))),
-    y: Math.min(canvas.height - 1, Math.max(0, Math.floor(((e.clientY - box.top) / box.height) * canvas.height))),
+    x: Math.min(width - 1, Math.max(0, Math.floor(((e.clientX - box.left) / box.width) * width))),
+    y: Math.min(height - 1, Math.max(0, Math.floor(((e.clientY - box.top) / box.height) * height))),
   };
   ask();
 });

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 
 	"reelhouse/core/framefile"
@@ -114,7 +115,8 @@ func (n *Node) assemble(ctx context.Context, l *store.Lease, log *Log, heard fun
 		}
 		return nil, errTilesLost
 	}
-	if err := n.Assembler.Run(ctx, n.House.Work(), a, n.cores(), heard, log); err != nil {
+	// Nobody else can do it, and it is soon done: it has all cores.
+	if err := n.Assembler.Run(ctx, n.House.Work(), a, runtime.NumCPU(), heard, log); err != nil {
 		return nil, err
 	}
 	return n.deliver(l, parts, log)

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"time"
 
 	"reelhouse/core/camera"
 	"reelhouse/core/frame"
@@ -86,15 +87,16 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	if len(d.Problems) > 0 {
 		return d, nil
 	}
-	key, err := h.draftKey(p, t)
+	began := time.Now()
+	key, progress, err := h.draftKey(p, t)
 	if err != nil {
 		return d, err
 	}
 	h.mutex.Lock()
 	kept, known := h.drafts[key]
 	h.mutex.Unlock()
-	if known && !fresh {
-		return kept, nil
+	if known && !fresh && (kept.progress == progress || began.Before(kept.until)) {
+		return kept.Draft, nil
 	}
 	if d.Measure, err = h.Measure(p.Code); err != nil {
 		return d, err
@@ -127,14 +129,33 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	h.mutex.Lock()
 	defer h.mutex.Unlock()
 	sequences := len(d.Batch.Sequences)
+	delete(h.drafts, key)
 	for _, other := range h.drafts {
 		sequences += len(other.Batch.Sequences)
 	}
 	if len(h.drafts) >= keptDrafts || sequences > keptSequences {
 		clear(h.drafts)
 	}
-	h.drafts[key] = d
+	h.drafts[key] = keptDraft{d, progress, patience(began, time.Now())}
 	return d, nil
+}
+
+// A keptDraft is one that was worked out.
+type keptDraft struct {
+	Draft
+	progress string    // of the queue, that it knows of
+	until    time.Time // until when it counts, however far the queue comes
+}
+
+// slowDraft is how long a draft may take that is worked out anew whenever a frame becomes good.
+const slowDraft = 300 * time.Millisecond
+
+// patience returns until when a draft counts that took from began to ended: that of a whole film is not worked out again and again while it renders.
+func patience(began, ended time.Time) time.Time {
+	if took := ended.Sub(began); took > slowDraft {
+		return ended.Add(5 * took)
+	}
+	return ended
 }
 
 // How many drafts are kept, and how many sequences in all of them; one draft is kept, whatever it has.
@@ -143,15 +164,18 @@ const (
 	keptSequences = 20_000
 )
 
-// draftKey returns what tells drafts apart: everything that they rest on.
-func (h *House) draftKey(p production.Production, t plan.Trial) (string, error) {
+// draftKey returns what tells drafts apart, and what else they rest on: how far the queue has come, and how much room is left.
+func (h *House) draftKey(p production.Production, t plan.Trial) (key, progress string, err error) {
 	data, err := json.Marshal(p)
 	if err != nil {
-		return "", err
+		return "", "", err
+	}
+	last, err := h.LastBatch()
+	if err != nil {
+		return "", "", err
 	}
 	marks, err := h.Marks()
-	sum := sha256.Sum256(data)
-	return fmt.Sprintf("%x %s %s %.0f", sum, t, marks, h.FreeBytes()/1e8), err
+	return fmt.Sprintf("%x %s %d", sha256.Sum256(data), t, last), fmt.Sprintf("%s %.0f", marks, h.FreeBytes()/1e8), err
 }
 
 // facts gathers what the rules need to know beside the batch.

@@ -167,8 +167,12 @@ func TestScreenshots(t *testing.T) {
 	}
 	base := start(t, data).url + "/p/SALT/"
 	p := page{t, browser(t)}
+	var keep func(name, ready string)
 	shoot := func(name, path, ready string) {
 		p.do(name, chromedp.Navigate(base+path))
+		keep(name, ready)
+	}
+	keep = func(name, ready string) {
 		p.wait(name, `Array.from(document.querySelectorAll(".plate img")).filter(i => i.getBoundingClientRect().top < 800 && i.getBoundingClientRect().bottom > 0).every(i => i.complete && i.naturalWidth > 0)`)
 		p.wait(name, `document.fonts.status === "loaded"`)
 		p.wait(name, ready)
@@ -195,6 +199,12 @@ func TestScreenshots(t *testing.T) {
 	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("enough frames are good", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
+	// The still comes first when the shots before it are held.
+	p.do("hold them", chromedp.Evaluate[chromedp.Void](`for (const id of [1, 2, 3, 4]) fetch("/p/SALT/act", {method: "POST", body: new URLSearchParams({event: "hold", sequence: id, station: "queue"})})`))
+	p.wait("tiles are under way", `document.querySelector("#sheet").textContent.includes("of 4 good, ")`)
+	p.do("open the frame", chromedp.Evaluate[chromedp.Void](`document.querySelector("section g[data-state=blocked]").dispatchEvent(new MouseEvent("click", {bubbles: true}))`))
+	p.wait("its tiles are shown", `document.querySelectorAll("#side [data-tile]").length === 4`)
+	keep("tiles", `document.querySelector("#side [data-tile][data-state=rendering]") !== null`)
 	shoot("screening", "screening?frame=1020", `document.querySelector("#picture").dataset.shows === "1020 beauty"`)
 	shoot("screening-depth", "screening?frame=1020&pass=depth", `document.querySelector("#picture").dataset.shows === "1020 depth"`)
 }

@@ -119,6 +119,18 @@ func (p part) report() (inspect.Report, error) {
 	return inspect.JudgeFile(f, info.Size(), p.want), nil
 }
 
+// removeOwnParts removes the files under way of a lease. Another attempt may be under way meanwhile, whose files are left alone.
+func removeOwnParts(output string, l *store.Lease) error {
+	var errs []error
+	for _, f := range l.Sequence.Spec.Files {
+		err := os.Remove(tempName(filepath.Join(output, filepath.FromSlash(f.Path.Frame(l.Number))), leaseMark(l)))
+		if !errors.Is(err, fs.ErrNotExist) {
+			errs = append(errs, err)
+		}
+	}
+	return errors.Join(errs...)
+}
+
 // removeParts removes the files under way of a frame, whatever attempt they come from.
 func removeParts(output string, s plan.Sequence, number int) error {
 	var errs []error

@@ -280,7 +280,7 @@ func (n *Node) finish(ctx context.Context, l *store.Lease, log *Log, heard func(
 // settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
 	cause := context.Cause(ctx)
-	if left := removeParts(n.House.Output(), l.Sequence.Spec, l.Number); left != nil {
+	if left := removeOwnParts(n.House.Output(), l); left != nil {
 		n.Log.Error("partial files stay behind", "error", left)
 	}
 	var failed error
@@ -290,7 +290,7 @@ func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, lo
 	case parent.Err() != nil:
 		failed = n.House.GiveBack(l)
 	case errors.Is(cause, errTaken) || errors.Is(err, store.ErrLost):
-		log.Add("ended: the frame was held or dropped")
+		log.Add("ended: the frame was held, dropped or given up")
 		failed = n.House.Leave(l, log.String())
 	case isDiskFull(err):
 		// Not the frame's fault: it waits, untried, until there is room.

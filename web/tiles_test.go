@@ -84,7 +84,7 @@ func TestTheQueueShowsTiles(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, body = s.get(side)
-	s.says(body, "1 of 4 good", `data-tile="1" data-state="good"`, `data-tile="2" data-state="rendering"`, `data-tile="3" data-state="ready"`, "1 min 15 s", "attempt 1, tile 1, on there", "it went well", "sse:batch-")
+	s.says(body, "1 of 4 good", `data-tile="1" data-state="good"`, `data-tile="2" data-state="rendering"`, `data-tile="3" data-state="ready"`, "1 min 15 s", "attempt 1, tile 1, on there", "it went well", "htmx:sseMessage")
 	_, body = s.get("/p/TEST/queue")
 	s.says(body, "frame 1001 waits for its tiles: 1 of 4 good, 1 being rendered")
 	// A frame whose tiles are under way can be held as any other.

@@ -116,7 +116,7 @@ func (p part) report() (inspect.Report, error) {
 	if err != nil {
 		return inspect.Report{}, err
 	}
-	return inspect.JudgeFile(f, info.Size(), p.want), nil
+	return inspect.Judge(f, info.Size(), p.want), nil
 }
 
 // removeOwnParts removes the files under way of a lease. Another attempt may be under way meanwhile, whose files are left alone.

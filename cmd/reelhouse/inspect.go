@@ -42,7 +42,7 @@ func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 		if err != nil {
 			return err
 		}
-		r := inspect.JudgeFile(f, info.Size(), inspect.Expected{})
+		r := inspect.Judge(f, info.Size(), inspect.Expected{})
 		files++
 		if !r.Good() {
 			bad++

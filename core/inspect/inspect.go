@@ -3,7 +3,6 @@
 package inspect
 
 import (
-	"bytes"
 	"fmt"
 	"io"
 	"slices"
@@ -50,16 +49,11 @@ func (r *Report) problem(format string, args ...any) {
 	r.Problems = append(r.Problems, fmt.Sprintf(format, args...))
 }
 
-// Judge reads a whole file and holds it against what was expected.
-func Judge(data []byte, want Expected) Report {
-	return JudgeFile(bytes.NewReader(data), int64(len(data)), want)
-}
-
 // linesAtOnce is how many lines of a file are looked at together, so that a large one need not be held as a whole.
 const linesAtOnce = 256
 
-// JudgeFile is Judge for a file of size bytes.
-func JudgeFile(in io.ReaderAt, size int64, want Expected) Report {
+// Judge reads a whole file of size bytes and holds it against what was expected.
+func Judge(in io.ReaderAt, size int64, want Expected) Report {
 	r := Report{Problems: []string{}}
 	file, err := picture.OpenLarge(in, size, max(picture.Limit, want.bytes()))
 	if err != nil {

@@ -18,6 +18,10 @@ import (
 	"reelhouse/core/raster"
 )
 
+func judge(data []byte, want Expected) Report {
+	return Judge(bytes.NewReader(data), int64(len(data)), want)
+}
+
 var promised = Expected{Encoding: output.EXR.Usual(), Size: raster.Size{Width: 4, Height: 3}, Passes: []pass.Code{pass.Beauty, pass.Depth}}
 
 func file(t *testing.T, spoil func(img *pixel.Image)) []byte {
@@ -62,7 +66,7 @@ func TestHighFilesAreMeasuredAsAWhole(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		r := Judge(b.Bytes(), Expected{})
+		r := judge(b.Bytes(), Expected{})
 		if r.Height != high || len(r.Channels) != len(whole.Image.Planes) {
 			t.Fatalf("%s: %+v", format, r)
 		}
@@ -87,7 +91,7 @@ func TestLargeFilesAreExpected(t *testing.T) {
 
 func TestFaultsAreFound(t *testing.T) {
 	whole := file(t, func(*pixel.Image) {})
-	if r := Judge(whole, promised); !r.Good() || r.Width != 4 || len(r.Channels) != 5 {
+	if r := judge(whole, promised); !r.Good() || r.Width != 4 || len(r.Channels) != 5 {
 		t.Errorf("a good file: %+v", r)
 	}
 	larger := promised
@@ -111,7 +115,7 @@ func TestFaultsAreFound(t *testing.T) {
 		"channel type":    {whole, wide, "channel R is half, not float"},
 		"channel extra":   {whole, Expected{Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Beauty}}, "depth.Z was not asked for"},
 	} {
-		r := Judge(c.data, c.want)
+		r := judge(c.data, c.want)
 		if r.Good() || !strings.Contains(strings.Join(r.Problems, "; "), c.says) {
 			t.Errorf("%s: %v, want %q", name, r.Problems, c.says)
 		}
@@ -134,7 +138,7 @@ func TestPicturesAreHeldAgainstTheirEncoding(t *testing.T) {
 		if err := picture.Encode(&b, e, img, wanted.Passes, picture.Header{}); err != nil {
 			t.Fatal(err)
 		}
-		if r := Judge(b.Bytes(), wanted); r.Good() != (says == "") || !strings.Contains(strings.Join(r.Problems, "; "), says) {
+		if r := judge(b.Bytes(), wanted); r.Good() != (says == "") || !strings.Contains(strings.Join(r.Problems, "; "), says) {
 			t.Errorf("%q: %v", says, r.Problems)
 		}
 	}
@@ -160,7 +164,7 @@ func TestEveryPartIsToldAndJudged(t *testing.T) {
 		}
 		return b.Bytes()
 	}
-	r := Judge(encode(), Expected{})
+	r := judge(encode(), Expected{})
 	if !r.Good() || len(r.Parts) != 2 {
 		t.Fatalf("%+v", r)
 	}
@@ -172,7 +176,7 @@ func TestEveryPartIsToldAndJudged(t *testing.T) {
 		t.Errorf("the second part: %+v", b)
 	}
 	binary.LittleEndian.PutUint32(parts[1].Planes[0], math.Float32bits(float32(math.NaN())))
-	if r := Judge(encode(), Expected{}); r.Good() || !strings.Contains(r.Problems[0], `part 2, "data": channel depth.Z holds 1 values`) {
+	if r := judge(encode(), Expected{}); r.Good() || !strings.Contains(r.Problems[0], `part 2, "data": channel depth.Z holds 1 values`) {
 		t.Errorf("a value that is none: %v", r.Problems)
 	}
 }
@@ -200,7 +204,7 @@ func TestEveryEncodingKeepsItsPromise(t *testing.T) {
 					if err := picture.Encode(&b, e, img, passes, picture.Header{Facts: []job.Fact{{Name: "shot", Value: "010"}}}); err != nil {
 						t.Fatalf("%+v: %v", e, err)
 					}
-					r := Judge(b.Bytes(), Expected{Encoding: e, Size: raster.Size{Width: 21, Height: 9}, Passes: passes})
+					r := judge(b.Bytes(), Expected{Encoding: e, Size: raster.Size{Width: 21, Height: 9}, Passes: passes})
 					if !r.Good() || r.Encoding.Alpha != alpha {
 						t.Errorf("%+v: %v, alpha %s", e, r.Problems, r.Encoding.Alpha)
 					}

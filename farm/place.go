@@ -57,18 +57,22 @@ func place(h *house.House, l *store.Lease, parts []part) ([]store.File, error) {
 		return nil, err
 	}
 	for _, p := range parts {
-		final := filepath.Join(h.Output(), filepath.FromSlash(p.final))
-		for _, step := range []func() error{
-			func() error { return syncPath(p.temp) },
-			func() error { return os.Rename(p.temp, final) },
-			func() error { return syncPath(filepath.Dir(final)) },
-		} {
-			if err := step(); err != nil {
-				return nil, errors.Join(err, note.takeBack(h, path))
-			}
+		if err := rename(p.temp, filepath.Join(h.Output(), filepath.FromSlash(p.final))); err != nil {
+			return nil, errors.Join(err, note.takeBack(h, path))
 		}
 	}
 	return files, nil
+}
+
+// rename brings a file under way safely to the disk and gives it its name.
+func rename(temp, final string) error {
+	if err := syncPath(temp); err != nil {
+		return err
+	}
+	if err := os.Rename(temp, final); err != nil {
+		return err
+	}
+	return syncPath(filepath.Dir(final))
 }
 
 func (n placing) keep(path string) error {

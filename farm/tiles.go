@@ -73,16 +73,7 @@ func (n *Node) renderTile(ctx context.Context, l *store.Lease, log *Log, heard f
 	if err != nil {
 		return store.File{}, err
 	}
-	for _, step := range []func() error{
-		func() error { return syncPath(p.temp) },
-		func() error { return os.Rename(p.temp, p.final) },
-		func() error { return syncPath(filepath.Dir(p.final)) },
-	} {
-		if err := step(); err != nil {
-			return store.File{}, err
-		}
-	}
-	return file, nil
+	return file, rename(p.temp, p.final)
 }
 
 // errTilesLost says that a frame cannot be put together until some of its tiles were rendered again.

@@ -282,6 +282,27 @@ func TestCutsComeBackTheSame(t *testing.T) {
 	}
 }
 
+// A timeline from elsewhere may have its sound on a track of its own. One file from the beginning on is what a cut can have; anything else is told.
+func TestASoundIsTakenFromItsTrack(t *testing.T) {
+	const (
+		length = `"source_range": {"OTIO_SCHEMA": "TimeRange.1", "start_time": {"OTIO_SCHEMA": "RationalTime.1", "value": 0, "rate": 24}, "duration": {"OTIO_SCHEMA": "RationalTime.1", "value": 48, "rate": 24}}`
+		clip   = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length + `, "media_reference": {"OTIO_SCHEMA": "ExternalReference.1", "target_url": "file:///sounds/sea bed.wav"}}`
+		bare   = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length + `}`
+		gap    = `{"OTIO_SCHEMA": "Gap.1", ` + length + `}`
+	)
+	for children, want := range map[string]struct{ sound, says string }{
+		clip: {"sea bed.wav", "the sound is kept by its name, sea bed.wav"}, bare: {"sea", "kept by its name"}, clip + "," + clip: {"", `track "A1" of Audio`}, gap: {"", `track "A1" of Audio`},
+	} {
+		text := `{"OTIO_SCHEMA": "Timeline.1", "name": "t", "tracks": {"OTIO_SCHEMA": "Stack.1", "children": [
+			{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": [` + bare + `]},
+			{"OTIO_SCHEMA": "Track.1", "kind": "Audio", "name": "A1", "children": [` + children + `]}]}}`
+		r, err := ReadOTIO(strings.NewReader(text), clock())
+		if said := strings.Join(append(r.Changed, r.Dropped...), "; "); err != nil || r.Cut.Sound.Name != want.sound || len(r.Cut.Tracks) != 1 || !strings.Contains(said, want.says) {
+			t.Errorf("%s: %q, %q, %v", children, r.Cut.Sound.Name, said, err)
+		}
+	}
+}
+
 func FuzzEDL(f *testing.F) {
 	for _, name := range []string{"reel_with_spaces", "drop_frame"} {
 		text, err := os.ReadFile("testdata/" + name + ".edl")

@@ -32,10 +32,10 @@ func ReadOTIO(r io.Reader, clock frame.Clock) (Reading, error) {
 	if kind, _ := schema(tracks); !ok || kind != "Stack" {
 		return Reading{}, root.wrong("the timeline has no stack of tracks")
 	}
+	o.reading.Cut.Sound.Name = root.object["metadata"].object["reelhouse"].text("sound")
 	if o.reading.Cut.Tracks, err = o.stack(tracks, 0); err != nil {
 		return Reading{}, err
 	}
-	o.reading.Cut.Sound.Name = root.object["metadata"].object["reelhouse"].text("sound")
 	if o.reading.Cut.Length() == 0 {
 		return Reading{}, root.wrong("the timeline has no clips of pictures")
 	}
@@ -114,7 +114,9 @@ func (o *otioReader) stack(n node, depth int) ([]Track, error) {
 	var tracks []Track
 	for _, child := range n.object["children"].list {
 		name, _ := schema(child)
-		if kind := child.text("kind"); name == "Track" && kind != "Video" && kind != "" {
+		if kind := child.text("kind"); name == "Track" && kind == "Audio" && depth == 0 && o.sound(child) {
+			continue
+		} else if name == "Track" && kind != "Video" && kind != "" {
 			o.reading.dropped("line %d: track %q of %s", child.line, child.text("name"), kind)
 			continue
 		}
@@ -139,6 +141,30 @@ func (o *otioReader) stack(n node, depth int) ([]Track, error) {
 		tracks[i].Clips = window(tracks[i].Clips, start, length)
 	}
 	return tracks, nil
+}
+
+// sound takes the one clip of a track of sound, if it plays from the beginning on and there is no other; a cut knows it by its name.
+func (o *otioReader) sound(track node) bool {
+	children := track.object["children"].list
+	if len(children) != 1 {
+		return false
+	}
+	clip := children[0]
+	if kind, _ := schema(clip); kind != "Clip" {
+		return false
+	}
+	name := mediaOf(clip).text("target_url")
+	if name = name[strings.LastIndexAny(name, `/\`)+1:]; name == "" {
+		name = clip.text("name")
+	}
+	known := o.reading.Cut.Sound.Name
+	if name == "" || known != "" && known != name {
+		return false
+	}
+	if o.reading.Cut.Sound.Name = name; known == "" {
+		o.reading.changed("line %d: the sound is kept by its name, %s; its file has to be brought in", track.line, name)
+	}
+	return true
 }
 
 // window returns what clips show in a part of the record frames, counted anew from its beginning.
@@ -372,6 +398,14 @@ func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []s
 			name = fmt.Sprintf("V%d", i+1)
 		}
 		tracks = append(tracks, object{"OTIO_SCHEMA": "Track.1", "name": name, "kind": "Video", "source_range": nil, "effects": []object{}, "markers": []object{}, "enabled": !t.Muted, "metadata": object{}, "children": children})
+	}
+	if c.Sound.Name != "" {
+		media := object{"OTIO_SCHEMA": "ExternalReference.1", "name": "", "target_url": c.Sound.Name, "available_range": nil, "metadata": object{}}
+		clip := object{
+			"OTIO_SCHEMA": "Clip.2", "name": c.Sound.Name, "source_range": span(0, c.Length()), "effects": []object{}, "markers": []object{}, "enabled": true,
+			"media_references": object{"DEFAULT_MEDIA": media}, "active_media_reference_key": "DEFAULT_MEDIA", "metadata": object{},
+		}
+		tracks = append(tracks, object{"OTIO_SCHEMA": "Track.1", "name": "A1", "kind": "Audio", "source_range": nil, "effects": []object{}, "markers": []object{}, "enabled": true, "metadata": object{}, "children": []object{clip}})
 	}
 	encoder := json.NewEncoder(w)
 	encoder.SetIndent("", "  ")

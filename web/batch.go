@@ -13,11 +13,9 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/frame"
-	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
-	"reelhouse/core/raster"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -57,61 +55,6 @@ type foundRule struct {
 
 // mostFound is how many findings of one rule are shown.
 const mostFound = 30
-
-// A forecast is when a batch will be done, by what it rests on.
-type forecast struct {
-	Seconds, Least, Most float64 // on this node's places
-	Basis                string
-	Places               int       // frames rendered side by side
-	Queue                float64   // seconds of work before it
-	Now, NowLatest       time.Time // done, if it is sent now
-	Night, NightLatest   time.Time // done, if it begins at seven in the evening
-	Begins               time.Time // when that is
-	Free                 float64   // bytes; negative if that is not known
-}
-
-// nightBegins is the hour after which machines are free, by the server's clock.
-const nightBegins = 19
-
-// forecastOf works out when a batch will be done.
-func (a *app) forecastOf(d house.Draft) (forecast, error) {
-	t, places := d.Batch.Totals(), float64(a.Node.SlotCount())
-	f := forecast{Seconds: t.Seconds / places, Least: t.Least / places, Most: t.Most / places, Places: a.Node.SlotCount(), Free: a.House.FreeBytes()}
-	busy, err := a.House.Busyness()
-	if err != nil {
-		return f, err
-	}
-	f.Queue = busy / places
-	measured, own := d.Measure.Frames, 0
-	for view, r := range d.Measure.Views {
-		if slices.ContainsFunc(d.Batch.Sequences, func(s plan.Sequence) bool { return s.View == view }) {
-			own += r.Frames
-		}
-	}
-	switch {
-	case measured == 0:
-		f.Basis = "a guess, until frames were measured"
-	case own == 0:
-		f.Basis = plural(measured, "measured frame", "measured frames") + " of other views"
-	default:
-		f.Basis = plural(own, "measured frame", "measured frames") + " of these views"
-	}
-	after := func(from time.Time, seconds float64) time.Time {
-		return from.Add(time.Duration(seconds * float64(time.Second)))
-	}
-	now := time.Now()
-	f.Now, f.NowLatest = after(now, f.Queue+f.Seconds), after(now, f.Queue+f.Most)
-	f.Begins = time.Date(now.Year(), now.Month(), now.Day(), nightBegins, 0, 0, 0, now.Location())
-	if f.Begins.Before(now) {
-		f.Begins = f.Begins.AddDate(0, 0, 1)
-	}
-	start := f.Begins
-	if queued := after(now, f.Queue); queued.After(start) {
-		start = queued
-	}
-	f.Night, f.NightLatest = after(start, f.Seconds), after(start, f.Most)
-	return f, nil
-}
 
 // batchRow is one view of a shot, with a cell for each size.
 type batchRow struct {
@@ -235,37 +178,6 @@ func (a *app) batchRow(v *view, k rowKey, index map[[3]string]int) *batchRow {
 		row.Totals.Add(s)
 	}
 	return row
-}
-
-// A cutting is how the frames of a sequence are shared out.
-type cutting struct {
-	Own     raster.Tiling // that was set for the sequence
-	Usual   string        // what it is without that
-	Tiles   string        // "" for whole frames
-	Largest raster.Size   // of the tiles, or of the whole
-	Memory  float64       // bytes that this takes while it is rendered
-	Wait    float64       // bytes of the disk that the tiles of a frame take until it is put together
-	Clock   bool          // a time limit keeps the frames whole
-}
-
-func cuttingOf(b plan.Batch, s plan.Sequence, shot production.Shot) cutting {
-	largest, q := b.Area(s), b.QualityOf(s)
-	if s.Tiled() {
-		largest, _ = b.Tile(s, b.TileCount(s))
-	}
-	c := cutting{
-		Own: shot.TilesOf(s.View, s.SizeCode), Usual: "whole", Largest: raster.Size{Width: largest.Dx(), Height: largest.Dy()},
-		Memory: b.Memory(s), Wait: b.TileBytes(s), Clock: q.Effort.Seconds > 0,
-	}
-	if s.Tiled() {
-		c.Tiles = tilesOf(s.Tiles)
-	}
-	if usual := b.Recommended(s); q.Tiles != (raster.Tiling{}) {
-		c.Usual = tilesOf(q.Tiles)
-	} else if !usual.Single() {
-		c.Usual = tilesOf(usual)
-	}
-	return c
 }
 
 func fillBatch(a *app, v *view) error {
@@ -409,80 +321,6 @@ func (a *app) batchPaths(c *echo.Context) error {
 		files = append(files, shown)
 	}
 	return c.Render(http.StatusOK, "batch-paths", map[string]any{"v": v, "Sequence": s, "Files": files, "Cut": cuttingOf(v.Draft.Batch, s, shot)})
-}
-
-// A sum is what one output or one pass of the batch amounts to.
-type sum struct {
-	Name  string
-	Files int
-	Bytes float64
-}
-
-// qualitySum is what the batch would be in one of the qualities.
-type qualitySum struct {
-	production.Quality
-	plan.Totals
-	Chosen bool
-}
-
-// batchSums answers with what the batch comes to by output and pass, and in each quality.
-func (a *app) batchSums(c *echo.Context) error {
-	v, err := a.batchView(c)
-	if err != nil || len(v.Draft.Problems) > 0 {
-		return err
-	}
-	outputs, passes := map[string]*sum{}, map[pass.Code]*sum{}
-	for _, s := range v.Draft.Batch.Sequences {
-		n := s.Frames.Count()
-		corrected := 1.0
-		if modelled := s.Modelled(); modelled > 0 {
-			corrected = s.FrameBytes / modelled
-		}
-		for _, f := range s.Files {
-			o := outputs[f.Output]
-			if o == nil {
-				o = &sum{Name: f.Output}
-				outputs[f.Output] = o
-			}
-			o.Files += n
-			o.Bytes += float64(n) * f.Encoding.Bytes(f.Passes, f.Size) * corrected
-			for _, code := range f.Passes {
-				q := passes[code]
-				if q == nil {
-					q = &sum{Name: string(code)}
-					passes[code] = q
-				}
-				q.Files += n
-				q.Bytes += float64(n) * f.Encoding.Bytes([]pass.Code{code}, f.Size) * corrected
-			}
-		}
-	}
-	var qualities []qualitySum
-	for _, q := range v.Production.Qualities {
-		p := v.Production.Production
-		p.Quality = q.Code
-		b, err := plan.Build(p, v.Draft.Measure)
-		if err != nil {
-			return err
-		}
-		t := b.Totals()
-		places := float64(a.Node.SlotCount())
-		t.Seconds, t.Least, t.Most = t.Seconds/places, t.Least/places, t.Most/places
-		qualities = append(qualities, qualitySum{q, t, q.Code == v.Production.Quality})
-	}
-	return c.Render(http.StatusOK, "batch-sums", map[string]any{"v": v, "Outputs": sorted(outputs), "Passes": sorted(passes), "Qualities": qualities})
-}
-
-// sorted returns sums with the largest first.
-func sorted[K comparable](sums map[K]*sum) []*sum {
-	var all []*sum
-	for _, s := range sums {
-		all = append(all, s)
-	}
-	slices.SortFunc(all, func(a, b *sum) int {
-		return cmp.Or(cmp.Compare(b.Bytes, a.Bytes), cmp.Compare(a.Name, b.Name))
-	})
-	return all
 }
 
 // sending reads how a batch is to be sent.

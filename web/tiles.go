@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"reelhouse/core/plan"
+	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/core/raster"
 	"reelhouse/store"
@@ -17,6 +18,37 @@ func tilesOf(t raster.Tiling) string {
 		return plural(max(1, t.Rows), "band", "bands")
 	}
 	return fmt.Sprintf("%d × %d tiles", t.Columns, t.Rows)
+}
+
+// A cutting is how the frames of a sequence are shared out.
+type cutting struct {
+	Own     raster.Tiling // that was set for the sequence
+	Usual   string        // what it is without that
+	Tiles   string        // "" for whole frames
+	Largest raster.Size   // of the tiles, or of the whole
+	Memory  float64       // bytes that this takes while it is rendered
+	Wait    float64       // bytes of the disk that the tiles of a frame take until it is put together
+	Clock   bool          // a time limit keeps the frames whole
+}
+
+func cuttingOf(b plan.Batch, s plan.Sequence, shot production.Shot) cutting {
+	largest, q := b.Area(s), b.QualityOf(s)
+	if s.Tiled() {
+		largest, _ = b.Tile(s, b.TileCount(s))
+	}
+	c := cutting{
+		Own: shot.TilesOf(s.View, s.SizeCode), Usual: "whole", Largest: raster.Size{Width: largest.Dx(), Height: largest.Dy()},
+		Memory: b.Memory(s), Wait: b.TileBytes(s), Clock: q.Effort.Seconds > 0,
+	}
+	if s.Tiled() {
+		c.Tiles = tilesOf(s.Tiles)
+	}
+	if usual := b.Recommended(s); q.Tiles != (raster.Tiling{}) {
+		c.Usual = tilesOf(q.Tiles)
+	} else if !usual.Single() {
+		c.Usual = tilesOf(usual)
+	}
+	return c
 }
 
 // A tileMap is the tiles of a frame where they lie in the picture.

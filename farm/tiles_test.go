@@ -161,6 +161,34 @@ func TestAFrameInTilesIsTakenUpAgain(t *testing.T) {
 	noTiles(t, h)
 }
 
+// A server that dies while it puts a frame together does so again, from the same tiles; half a file is cleared away.
+func TestAFrameIsPutTogetherAgain(t *testing.T) {
+	h, b := housetest.New(t, "1001", inTiles(raster.Bands(2)))
+	n, stop := start(t, h, "loose") // all tiles become good, and nothing is put together
+	waitFor(t, n, b.ID, settled)
+	stop()
+	if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Retry); err != nil {
+		t.Fatal(err)
+	}
+	l, parts := leased(t, h)
+	if len(l.Tiles) != 2 || l.Tile != nil {
+		t.Fatalf("the lease is of %+v, from %+v", l.Tile, l.Tiles)
+	}
+	if err := os.WriteFile(parts[0].temp, []byte("half"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	n, stop = start(t, h, "good")
+	b = waitFor(t, n, b.ID, settled)
+	stop()
+	tiles, err := h.Tiles(b.Sequences[0].ID, 1001)
+	if err != nil || b.Counts()[queue.Good] != 1 || tiles[0].Attempts != 1 || tiles[1].Attempts != 1 {
+		t.Errorf("counts are %v, tiles %+v, %v", b.Counts(), tiles, err)
+	}
+	if got := files(t, h); len(got) != 1 {
+		t.Errorf("files are %v", got)
+	}
+}
+
 func TestADroppedFrameLeavesNoTiles(t *testing.T) {
 	h, b := housetest.New(t, "1001", inTiles(raster.Bands(2)))
 	n, _ := start(t, h, "hang")

@@ -30,6 +30,9 @@ func ReadAssembly(r io.Reader) (Assembly, error) {
 	if len(a.Frames) != 1 {
 		return Assembly{}, fmt.Errorf("assembly: %d frames are named, where one is put together", len(a.Frames))
 	}
+	if whole := image.Rect(0, 0, a.Size.Width, a.Size.Height); whole.Empty() || !a.Area().In(whole) {
+		return Assembly{}, fmt.Errorf("assembly: a part of %v does not lie in a picture of %v pixels", a.Area(), a.Size)
+	}
 	if want := a.Tiles.Count(a.Area()); len(a.TileFiles) != want {
 		return Assembly{}, fmt.Errorf("assembly: %d tiles are named of %d", len(a.TileFiles), want)
 	}

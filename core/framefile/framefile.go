@@ -63,7 +63,7 @@ const lines = 256
 // WriteWhole writes files of a picture that is there as a whole, and is used up; rendered is how long it has taken.
 func (f Frame) WriteWhole(img *pixel.Image, files []job.File, rendered time.Duration, o Outside) error {
 	for i, out := range files {
-		made, h, err := f.make(img, out, rendered, i == len(files)-1)
+		made, h, err := f.prepare(img, out, rendered, i == len(files)-1)
 		if err == nil {
 			err = f.write(made, out, h, o)
 		}
@@ -74,15 +74,16 @@ func (f Frame) WriteWhole(img *pixel.Image, files []job.File, rendered time.Dura
 	return nil
 }
 
-// make returns the picture of one file, reduced and stamped, and what the file says of it. The last file may have the whole picture for itself.
-func (f Frame) make(img *pixel.Image, out job.File, rendered time.Duration, last bool) (*pixel.Image, picture.Header, error) {
+// prepare returns the picture of one file, reduced and stamped, and what the file says of it. The last file may have the whole picture for itself.
+func (f Frame) prepare(img *pixel.Image, out job.File, rendered time.Duration, last bool) (*pixel.Image, picture.Header, error) {
 	img, err := picture.Select(img, out.Passes)
 	if err != nil {
 		return nil, picture.Header{}, err
 	}
 	if out.Size != (raster.Size{}) {
-		img = img.Resize(out.Size.Width, out.Size.Height, out.Kernel, FilteredPlanes(out.Passes, f.Job.Depth))
-		last = true
+		resized := img.Resize(out.Size.Width, out.Size.Height, out.Kernel, FilteredPlanes(out.Passes, f.Job.Depth))
+		last = last || resized != img // of its own size already, it is the picture itself
+		img = resized
 	}
 	h := f.header(out)
 	if out.Stamp.On {

@@ -258,11 +258,11 @@ func (n *Node) finish(ctx context.Context, l *store.Lease, log *Log, heard func(
 		}
 		return n.House.AcceptTile(l, good(), file, log.String())
 	}
-	work := n.produce
+	do := n.produce
 	if len(l.Tiles) > 0 {
-		work = n.assemble
+		do = n.assemble
 	}
-	files, err := work(ctx, l, log, heard)
+	files, err := do(ctx, l, log, heard)
 	if err != nil {
 		return err
 	}

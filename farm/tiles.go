@@ -135,7 +135,7 @@ func (n *Node) clearTiles(underWay bool) error {
 		case err != nil:
 			errs = append(errs, err)
 		case f.State == queue.Dropped:
-			errs = append(errs, n.House.ForgetTiles(sequence, number), os.RemoveAll(path))
+			errs = append(errs, os.RemoveAll(path), n.House.ForgetTiles(sequence, number))
 		case underWay:
 			files, err := filepath.Glob(filepath.Join(path, ".*"+partMark+"*"))
 			errs = append(errs, err)

@@ -127,21 +127,28 @@ func TestATileThatBreaksOnceIsTriedAgain(t *testing.T) {
 	}
 }
 
-// A server that died leaves half a tile, and good ones of which a file has gone since: what is missing is rendered, and nothing else.
-func TestAFrameInTilesIsTakenUpAgain(t *testing.T) {
-	h, b := housetest.New(t, "1001", inTiles(raster.Bands(3)))
-	n, stop := start(t, h, "loose") // all tiles become good, and nothing is put together
+// onlyTiles returns a house with a frame whose tiles are all good, and which is to be put together.
+func onlyTiles(t *testing.T, bands int) (*house.House, store.Batch) {
+	t.Helper()
+	h, b := housetest.New(t, "1001", inTiles(raster.Bands(bands)))
+	n, stop := start(t, h, "loose")
 	waitFor(t, n, b.ID, settled)
 	stop()
 	if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Retry); err != nil {
 		t.Fatal(err)
 	}
+	return h, b
+}
+
+// A server that died leaves half a tile, and good ones of which a file has gone since: what is missing is rendered, and nothing else.
+func TestAFrameInTilesIsTakenUpAgain(t *testing.T) {
+	h, b := onlyTiles(t, 3)
 	folder := tileFolder(h, b.Sequences[0].ID, 1001)
 	half := filepath.Join(folder, ".tile_0002.exr"+partMark+"x")
 	if err := errors.Join(os.Remove(filepath.Join(folder, "tile_0002.exr")), os.WriteFile(half, []byte("half"), 0o644), os.WriteFile(filepath.Join(folder, "tile_0003.exr"), []byte("damaged"), 0o644)); err != nil {
 		t.Fatal(err)
 	}
-	n, stop = start(t, h, "good")
+	n, stop := start(t, h, "good")
 	if b = waitFor(t, n, b.ID, settled); b.Counts()[queue.Good] != 1 {
 		t.Fatalf("counts are %v", b.Counts())
 	}
@@ -163,13 +170,7 @@ func TestAFrameInTilesIsTakenUpAgain(t *testing.T) {
 
 // A server that dies while it puts a frame together does so again, from the same tiles; half a file is cleared away.
 func TestAFrameIsPutTogetherAgain(t *testing.T) {
-	h, b := housetest.New(t, "1001", inTiles(raster.Bands(2)))
-	n, stop := start(t, h, "loose") // all tiles become good, and nothing is put together
-	waitFor(t, n, b.ID, settled)
-	stop()
-	if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Retry); err != nil {
-		t.Fatal(err)
-	}
+	h, b := onlyTiles(t, 2)
 	l, parts := leased(t, h)
 	if len(l.Tiles) != 2 || l.Tile != nil {
 		t.Fatalf("the lease is of %+v, from %+v", l.Tile, l.Tiles)
@@ -177,7 +178,7 @@ func TestAFrameIsPutTogetherAgain(t *testing.T) {
 	if err := os.WriteFile(parts[0].temp, []byte("half"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	n, stop = start(t, h, "good")
+	n, stop := start(t, h, "good")
 	b = waitFor(t, n, b.ID, settled)
 	stop()
 	tiles, err := h.Tiles(b.Sequences[0].ID, 1001)

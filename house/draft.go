@@ -19,6 +19,7 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/core/scene"
+	"reelhouse/store"
 )
 
 // A Draft is what the current set-up of a production would send.
@@ -244,13 +245,26 @@ func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, error) {
 	if err != nil {
 		return nil, err
 	}
-	earlier := map[int64]plan.Earlier{}
+	earlier, batches, frames := map[int64]plan.Earlier{}, map[int64]store.Batch{}, 0
 	for _, ids := range sent {
 		for _, id := range ids {
-			if _, known := earlier[id]; !known {
-				if earlier[id], err = h.earlier(id, fresh); err != nil {
+			if _, known := earlier[id]; known {
+				continue
+			}
+			q, err := h.Sequence(id)
+			if err != nil {
+				return nil, err
+			}
+			b, known := batches[q.BatchID]
+			if !known {
+				if b, err = h.BatchAlone(q.BatchID); err != nil {
 					return nil, err
 				}
+				batches[q.BatchID] = b
+			}
+			frames += q.Counts.Total()
+			if earlier[id], err = h.earlier(q, b, fresh || frames <= looked); err != nil {
+				return nil, err
 			}
 		}
 	}
@@ -263,29 +277,32 @@ func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, error) {
 	}), nil
 }
 
-// looked is how many frames of a sequence are looked for on the disk each time its draft is shown. Of more, that is done only when it is sent.
+// looked is how many frames are looked for on the disk each time a draft is shown. Of more, that is done only when it is sent.
 const looked = 5000
 
-// earlier returns what has become of a sequence that was sent. A frame counts as good only while all of its files are on the disk.
-func (h *House) earlier(id int64, fresh bool) (plan.Earlier, error) {
-	q, err := h.Sequence(id)
-	if err != nil {
-		return plan.Earlier{}, err
+// earlier returns what has become of a sequence that was sent. Where the disk is looked at, a frame counts as good only while all of its files are there.
+func (h *House) earlier(q store.Sequence, b store.Batch, look bool) (plan.Earlier, error) {
+	e := plan.Earlier{ID: q.ID, Name: b.Name, Batch: b.Plan, Sequence: q.Spec}
+	switch good, total := q.Counts[queue.Good], q.Counts.Total(); { // most of a film is either done or not begun
+	case good == total && !look:
+		e.Good = q.Spec.Frames
+		return e, nil
+	case good+q.Counts[queue.Failed]+q.Counts[queue.Dropped] == 0:
+		e.Coming = q.Spec.Frames
+		return e, nil
 	}
-	b, err := h.Batch(q.BatchID)
+	frames, err := h.Frames(q.ID)
 	if err != nil {
-		return plan.Earlier{}, err
+		return e, err
 	}
-	frames, err := h.Frames(id)
-	if err != nil {
-		return plan.Earlier{}, err
-	}
-	sizes, err := h.FileSizes(id)
-	if err != nil {
-		return plan.Earlier{}, err
+	var sizes map[string]int64
+	if look {
+		if sizes, err = h.FileSizes(q.ID); err != nil {
+			return e, err
+		}
 	}
 	whole := func(n int) bool {
-		if !fresh && len(frames) > looked {
+		if !look {
 			return true
 		}
 		for _, f := range q.Spec.Files {
@@ -309,8 +326,8 @@ func (h *House) earlier(id int64, fresh bool) (plan.Earlier, error) {
 			coming = append(coming, f.Number)
 		}
 	}
-	b.Plan.Sequences = nil
-	return plan.Earlier{ID: id, Name: b.Name, Batch: b.Plan, Sequence: q.Spec, Good: frame.SetOf(good), Coming: frame.SetOf(coming)}, nil
+	e.Good, e.Coming = frame.SetOf(good), frame.SetOf(coming)
+	return e, nil
 }
 
 // NextVersion returns the lowest version above the production's own under which none of its files was ever

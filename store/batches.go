@@ -273,7 +273,16 @@ func (s *Store) Batches(production string) ([]Batch, error) {
 
 // Batch returns one batch.
 func (s *Store) Batch(id int64) (Batch, error) {
-	found, err := s.batches("WHERE id = ?", id)
+	b, err := s.BatchAlone(id)
+	if err == nil {
+		b.Sequences, err = s.sequences("WHERE batch_id = ?", id)
+	}
+	return b, err
+}
+
+// BatchAlone returns one batch without its sequences, of which there may be thousands.
+func (s *Store) BatchAlone(id int64) (Batch, error) {
+	found, err := s.batchesAlone("WHERE id = ?", id)
 	if err == nil && len(found) == 0 {
 		err = fmt.Errorf("batch %d: %w", id, ErrNotFound)
 	}
@@ -284,6 +293,19 @@ func (s *Store) Batch(id int64) (Batch, error) {
 }
 
 func (s *Store) batches(where string, arg any) ([]Batch, error) {
+	batches, err := s.batchesAlone(where, arg)
+	if err != nil {
+		return nil, err
+	}
+	for i := range batches {
+		if batches[i].Sequences, err = s.sequences("WHERE batch_id = ?", batches[i].ID); err != nil {
+			return nil, err
+		}
+	}
+	return batches, nil
+}
+
+func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 	rows, err := s.read.Query("SELECT id, name, priority, sent_at, plan, note, start_at, after_batch, after_sequence FROM batch "+where+" ORDER BY id DESC", arg)
 	if err != nil {
 		return nil, err
@@ -306,15 +328,7 @@ func (s *Store) batches(where string, arg any) ([]Batch, error) {
 		}
 		batches = append(batches, b)
 	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	for i := range batches {
-		if batches[i].Sequences, err = s.sequences("WHERE batch_id = ?", batches[i].ID); err != nil {
-			return nil, err
-		}
-	}
-	return batches, nil
+	return batches, rows.Err()
 }
 
 // Sequence returns one sequence.
@@ -329,8 +343,9 @@ func (s *Store) Sequence(id int64) (Sequence, error) {
 	return found[0], nil
 }
 
+// sequences returns sequences in order. What is frozen of them is read from the record once, and shared: nobody changes it.
 func (s *Store) sequences(where string, arg any) ([]Sequence, error) {
-	rows, err := s.read.Query(`SELECT id, batch_id, ordinal, spec, seconds, bytes,
+	rows, err := s.read.Query(`SELECT id, batch_id, ordinal, seconds, bytes,
 		blocked, ready, rendering, checking, good, failed, held, dropped FROM sequence `+where+" ORDER BY ordinal", arg)
 	if err != nil {
 		return nil, err
@@ -340,9 +355,8 @@ func (s *Store) sequences(where string, arg any) ([]Sequence, error) {
 	states := []queue.State{queue.Blocked, queue.Ready, queue.Rendering, queue.Checking, queue.Good, queue.Failed, queue.Held, queue.Dropped}
 	for rows.Next() {
 		q := Sequence{Counts: queue.Counts{}}
-		var spec string
 		counts := make([]int, len(states))
-		into := []any{&q.ID, &q.BatchID, &q.Ordinal, &spec, &q.Seconds, &q.Bytes}
+		into := []any{&q.ID, &q.BatchID, &q.Ordinal, &q.Seconds, &q.Bytes}
 		for i := range counts {
 			into = append(into, &counts[i])
 		}
@@ -354,12 +368,44 @@ func (s *Store) sequences(where string, arg any) ([]Sequence, error) {
 				q.Counts[state] = counts[i]
 			}
 		}
-		if err := json.Unmarshal([]byte(spec), &q.Spec); err != nil {
-			return nil, fmt.Errorf("sequence %d: %w", q.ID, err)
-		}
 		sequences = append(sequences, q)
 	}
-	return sequences, rows.Err()
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+		return nil, err
+	}
+	for i := range sequences {
+		if sequences[i].Spec, err = s.spec(sequences[i].ID); err != nil {
+			return nil, err
+		}
+	}
+	return sequences, nil
+}
+
+// mostSpecs is how many sequences are kept in memory as they were sent: those of two long films.
+const mostSpecs = 20_000
+
+// spec returns a sequence as it was sent.
+func (s *Store) spec(id int64) (plan.Sequence, error) {
+	s.mutex.Lock()
+	kept, known := s.specs[id]
+	s.mutex.Unlock()
+	if known {
+		return kept, nil
+	}
+	var text string
+	if err := s.read.QueryRow("SELECT spec FROM sequence WHERE id = ?", id).Scan(&text); err != nil {
+		return kept, fmt.Errorf("sequence %d: %w", id, err)
+	}
+	if err := json.Unmarshal([]byte(text), &kept); err != nil {
+		return kept, fmt.Errorf("sequence %d: %w", id, err)
+	}
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	if len(s.specs) >= mostSpecs {
+		clear(s.specs)
+	}
+	s.specs[id] = kept
+	return kept, nil
 }
 
 // SetPriority changes a batch's place in the queue.

@@ -67,7 +67,7 @@ func (s *Store) Lease(node string) (*Lease, error) {
 	if l.Sequence, err = s.Sequence(taken.sequence); err != nil {
 		return nil, err
 	}
-	if l.Batch, err = s.Batch(l.Sequence.BatchID); err != nil {
+	if l.Batch, err = s.BatchAlone(l.Sequence.BatchID); err != nil {
 		return nil, err
 	}
 	if taken.tiles == 0 {

@@ -13,10 +13,13 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/url"
+	"sync"
 	"time"
 
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the driver "sqlite"
+
+	"reelhouse/core/plan"
 )
 
 //go:embed migrations/*.sql
@@ -29,6 +32,9 @@ var ErrNotFound = errors.New("not found")
 type Store struct {
 	write *sql.DB // one connection; every transaction takes the write lock at once
 	read  *sql.DB
+
+	mutex sync.Mutex
+	specs map[int64]plan.Sequence // of sequences, by their numbers
 }
 
 const readers = 4
@@ -50,7 +56,7 @@ func Open(file string) (*Store, error) {
 		return nil, fmt.Errorf("record %s: %w", file, err)
 	}
 	read.SetMaxOpenConns(readers)
-	s := &Store{write, read}
+	s := &Store{write: write, read: read, specs: map[int64]plan.Sequence{}}
 	if err := s.migrate(); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("record %s: %w", file, err)

@@ -388,3 +388,20 @@ func BenchmarkLeaseOfAMillion(b *testing.B) {
 	}
 	b.ReportMetric(float64(n)/b.Elapsed().Seconds(), "leases/s")
 }
+
+// BenchmarkLeaseOfAFilm leases frames of a batch of thousands of sequences.
+func BenchmarkLeaseOfAFilm(b *testing.B) {
+	s := open(b)
+	sets := make([]string, 8000)
+	for i := range sets {
+		sets[i] = "1001-1104"
+	}
+	send(b, s, 0, 1, sets...)
+	b.ReportAllocs()
+	leases := 0
+	for b.Loop() {
+		lease(b, s)
+		leases++
+	}
+	b.ReportMetric(float64(leases)/b.Elapsed().Seconds(), "leases/s")
+}

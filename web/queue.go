@@ -1,8 +1,10 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -18,7 +20,34 @@ type shownBatch struct {
 	Percent   int
 	Left      string
 	Sequences []shownSequence
+	Hidden    int // sequences that are not shown
 	Actions   []queue.Event
+}
+
+// mostSequences is how many sequences of a batch are shown.
+const mostSequences = 100
+
+// worthShowing returns the sequences of a long batch that are shown, in their order: those where something is happening or went wrong, then those that
+// are not done, then the others.
+func worthShowing(all []store.Sequence, most int) []store.Sequence {
+	if len(all) <= most {
+		return all
+	}
+	rank := func(s store.Sequence) int {
+		c := s.Counts
+		switch {
+		case c[queue.Failed]+c[queue.Rendering]+c[queue.Checking] > 0:
+			return 0
+		case c.Left()+c[queue.Held] > 0:
+			return 1
+		}
+		return 2
+	}
+	chosen := slices.Clone(all)
+	slices.SortStableFunc(chosen, func(a, b store.Sequence) int { return cmp.Compare(rank(a), rank(b)) })
+	chosen = chosen[:most]
+	slices.SortFunc(chosen, func(a, b store.Sequence) int { return cmp.Compare(a.Ordinal, b.Ordinal) })
+	return chosen
 }
 
 type shownSequence struct {
@@ -58,7 +87,9 @@ func (a *app) showBatch(b store.Batch) (shownBatch, error) {
 			return shown, err
 		}
 	}
-	for _, s := range b.Sequences {
+	sequences := worthShowing(b.Sequences, mostSequences)
+	shown.Hidden = len(b.Sequences) - len(sequences)
+	for _, s := range sequences {
 		frames, err := a.House.Frames(s.ID)
 		if err != nil {
 			return shown, err
@@ -199,7 +230,7 @@ func (a *app) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	b, err := a.House.Batch(s.BatchID)
+	b, err := a.House.BatchAlone(s.BatchID)
 	if err != nil {
 		return err
 	}

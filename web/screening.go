@@ -12,6 +12,7 @@ import (
 	"sync"
 
 	"github.com/labstack/echo/v5"
+	"golang.org/x/sync/singleflight"
 
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -124,7 +125,7 @@ func (a *app) screenFrames(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	b, err := a.House.Batch(s.BatchID)
+	b, err := a.House.BatchAlone(s.BatchID)
 	if err != nil {
 		return err
 	}
@@ -162,7 +163,7 @@ func (a *app) outputFrame(s store.Sequence, number int, output string) (*pixel.I
 }
 
 func (a *app) load(s store.Sequence, number int, output string) (*pixel.Image, error) {
-	b, err := a.House.Batch(s.BatchID)
+	b, err := a.House.BatchAlone(s.BatchID)
 	if err != nil {
 		return nil, err
 	}
@@ -237,7 +238,7 @@ func (a *app) screenPicture(c *echo.Context) error {
 		return err
 	}
 	code := pass.Code(c.Param("pass"))
-	b, err := a.House.Batch(s.BatchID)
+	b, err := a.House.BatchAlone(s.BatchID)
 	if err != nil {
 		return err
 	}
@@ -309,6 +310,8 @@ type frameID struct {
 
 // A frameCache keeps decoded frames, the ones used last, up to a limit of memory.
 type frameCache struct {
+	loading singleflight.Group // so that nobody waits for frames that others look at
+
 	mutex sync.Mutex
 	order *list.List // of *cachedFrame, last used first
 	byID  map[frameID]*list.Element
@@ -327,16 +330,37 @@ func newFrameCache() *frameCache {
 }
 
 func (c *frameCache) get(id frameID, load func() (*pixel.Image, error)) (*pixel.Image, error) {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	if e := c.byID[id]; e != nil {
-		c.order.MoveToFront(e)
-		return e.Value.(*cachedFrame).image, nil
-	}
-	img, err := load()
+	img, err, _ := c.loading.Do(fmt.Sprint(id), func() (any, error) {
+		if img := c.kept(id); img != nil {
+			return img, nil
+		}
+		img, err := load()
+		if err == nil {
+			c.keep(id, img)
+		}
+		return img, err
+	})
 	if err != nil {
 		return nil, err
 	}
+	return img.(*pixel.Image), nil
+}
+
+// kept returns a frame that was loaded before, or nil.
+func (c *frameCache) kept(id frameID) *pixel.Image {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	e := c.byID[id]
+	if e == nil {
+		return nil
+	}
+	c.order.MoveToFront(e)
+	return e.Value.(*cachedFrame).image
+}
+
+func (c *frameCache) keep(id frameID, img *pixel.Image) {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
 	c.byID[id] = c.order.PushFront(&cachedFrame{id, img})
 	c.bytes += size(img)
 	for c.bytes > cacheBytes && c.order.Len() > 1 {
@@ -344,7 +368,6 @@ func (c *frameCache) get(id frameID, load func() (*pixel.Image, error)) (*pixel.
 		delete(c.byID, oldest.id)
 		c.bytes -= size(oldest.image)
 	}
-	return img, nil
 }
 
 func size(img *pixel.Image) int { return 4 * img.Width * img.Height * len(img.Planes) }

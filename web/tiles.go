@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"image"
+	"slices"
 	"strings"
 
 	"reelhouse/core/plan"
@@ -76,8 +77,8 @@ const tileCell = stripHeight
 
 // tileMapOf draws the tiles of a frame; nil if it is rendered as a whole.
 func (a *app) tileMapOf(b plan.Batch, s store.Sequence, number int) (*tileMap, error) {
-	total := b.TileCount(s.Spec)
-	if total == 0 {
+	places := b.TilesOf(s.Spec)
+	if len(places) == 0 {
 		return nil, nil
 	}
 	known, err := a.House.Tiles(s.ID, number)
@@ -86,14 +87,11 @@ func (a *app) tileMapOf(b plan.Batch, s store.Sequence, number int) (*tileMap, e
 	}
 	area := b.Area(s.Spec)
 	m := &tileMap{Width: area.Dx(), Height: area.Dy()}
-	for i := range total {
-		t := shownTile{Tile: store.Tile{Index: i + 1, State: queue.Ready}}
-		for _, k := range known {
-			if k.Index == i+1 {
-				t.Tile = k
-			}
+	for i, place := range places {
+		t := shownTile{Tile: store.Tile{Index: i + 1, State: queue.Ready}, Place: place}
+		if k := slices.IndexFunc(known, func(k store.Tile) bool { return k.Index == i+1 }); k >= 0 {
+			t.Tile = known[k]
 		}
-		t.Place, _ = b.Tile(s.Spec, i+1)
 		t.X, t.Y = t.Place.Min.X-area.Min.X, t.Place.Min.Y-area.Min.Y
 		t.Mark = mark(t.State, 1, tileCell-2)
 		if t.State == queue.Good {

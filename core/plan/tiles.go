@@ -104,16 +104,21 @@ func (b Batch) TileCount(s Sequence) int {
 	return s.Tiles.Count(b.Area(s))
 }
 
-// Tile returns one of the tiles of a frame, counted from 1, row by row from the top; false if there is none.
-func (b Batch) Tile(s Sequence, number int) (image.Rectangle, bool) {
-	n := 0
-	for _, row := range s.Tiles.Tiles(b.Area(s)) {
-		if number > n && number <= n+len(row) {
-			return row[number-n-1], true
-		}
-		n += len(row)
+// TilesOf returns the tiles of a frame, row by row from the top; none for a frame that is rendered as a whole.
+func (b Batch) TilesOf(s Sequence) []image.Rectangle {
+	if !s.Tiled() {
+		return nil
 	}
-	return image.Rectangle{}, false
+	return slices.Concat(s.Tiles.Tiles(b.Area(s))...)
+}
+
+// Tile returns one of the tiles of a frame, counted from 1; false if there is none.
+func (b Batch) Tile(s Sequence, number int) (image.Rectangle, bool) {
+	tiles := b.TilesOf(s)
+	if number < 1 || number > len(tiles) {
+		return image.Rectangle{}, false
+	}
+	return tiles[number-1], true
 }
 
 // TileBytes returns how many bytes the tiles of one frame may take on the disk until it is put together, 0 if there are none.

@@ -17,8 +17,11 @@ type Tiling struct {
 // LargestTile is the most pixels of a tile that is recommended. A tile of beauty and a few passes of that many takes about 2 GB while it is rendered.
 const LargestTile = 16 << 20
 
-// MostTiles bounds columns and rows.
-const MostTiles = 256
+// MostTiles bounds columns and rows, and MostInAll their product: each tile is read, judged and told of by itself.
+const (
+	MostTiles = 256
+	MostInAll = 1024
+)
 
 // Bands returns a tiling into rows of the whole width, which files are written by, too.
 func Bands(n int) Tiling { return Tiling{1, n} }
@@ -62,6 +65,9 @@ func (t Tiling) Check() error {
 	}
 	if t.Columns < 1 || t.Rows < 1 || t.Columns > MostTiles || t.Rows > MostTiles {
 		return fmt.Errorf("%d × %d tiles are outside 1 × 1 to %d × %[3]d", t.Columns, t.Rows, MostTiles)
+	}
+	if n := t.Columns * t.Rows; n > MostInAll {
+		return fmt.Errorf("%d × %d are %d tiles, and a picture has no more than %d", t.Columns, t.Rows, n, MostInAll)
 	}
 	return nil
 }

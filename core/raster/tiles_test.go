@@ -45,7 +45,7 @@ func TestTilingsAreReadAndRecommended(t *testing.T) {
 			t.Errorf("%v comes back as %v, %v", got, back, err)
 		}
 	}
-	for _, text := range []string{"x", "0", "3 x 0", "3 x 2 x 1x", "-1", "999", "1.5"} {
+	for _, text := range []string{"x", "0", "3 x 0", "3 x 2 x 1x", "-1", "999", "1.5", "40 x 30"} {
 		if got, err := ParseTiling(text); err == nil {
 			t.Errorf("%q was read as %v", text, got)
 		}

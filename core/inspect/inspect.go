@@ -91,6 +91,9 @@ func Judge(in io.ReaderAt, size int64, want Expected) Report {
 	if len(want.Passes) > 0 {
 		r.channels(want)
 	}
+	if err := file.CheckSum(); err != nil {
+		r.problem("%s", err)
+	}
 	return r
 }
 

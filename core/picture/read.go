@@ -61,6 +61,14 @@ func OpenLarge(in io.ReaderAt, size, limit int64) (*File, error) {
 	return f, nil
 }
 
+// CheckSum compares the file with the sum that it says of itself, if it says any; see imagefile.DataSum.
+func (f *File) CheckSum() error {
+	if r, ok := f.reader.(interface{ CheckSum() error }); ok {
+		return r.CheckSum()
+	}
+	return nil // what is decoded as a whole was compared before
+}
+
 // Part reads one part, counted from 0.
 func (f *File) Part(n int) (Picture, error) {
 	return f.Lines(n, 0, f.Headers[n].Height())

@@ -83,7 +83,9 @@ func begin(out io.Writer, e output.Encoding, header imagefile.Header) (imagefile
 	case output.JPEG:
 		return jpeg.NewWriter(out, header, jpeg.Options{Quality: e.Level, Full: e.Compression == output.DCTFull})
 	case output.TIFF:
-		return tiff.NewWriter(out, header, tiff.Options{Compression: tiffCompressions[e.Compression], Level: e.Level})
+		return tiff.NewWriter(out, header, tiff.Options{
+			Compression: tiffCompressions[e.Compression], Level: e.Level, Sum: true,
+		})
 	case output.TGA:
 		return tga.NewWriter(out, header, tga.Options{Runs: e.Compression == output.RLE})
 	case output.DPX:
@@ -97,7 +99,7 @@ func begin(out io.Writer, e output.Encoding, header imagefile.Header) (imagefile
 }
 
 func exrPart(e output.Encoding, header imagefile.Header) exr.Part {
-	part := exr.Part{Header: header, Compression: exrCompressions[e.Compression], Level: e.Level}
+	part := exr.Part{Header: header, Compression: exrCompressions[e.Compression], Level: e.Level, Sum: true}
 	if e.Compression == output.DWAA || e.Compression == output.DWAB {
 		part.Level, part.Loss = 0, float32(e.Level)
 	}

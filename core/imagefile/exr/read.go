@@ -18,6 +18,8 @@ type Reader struct {
 	size      int64
 	multiPart bool
 	parts     []*part
+	tables    int64 // where the offset tables begin
+	behind    int64 // and where they end
 }
 
 // unpackers are used again, by one file after the other.
@@ -38,6 +40,8 @@ func (r *Reader) open(d *headerReader, limit int64) (err error) {
 	if r.parts, r.multiPart, err = d.headers(); err != nil {
 		return err
 	}
+	r.tables = r.size - d.left
+	defer func() { r.behind = r.size - d.left }()
 	for i, p := range r.parts {
 		if err := r.openPart(d, p, limit); err != nil {
 			return r.inPart(i, err)

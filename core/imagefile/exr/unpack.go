@@ -1,12 +1,8 @@
 package exr
 
 import (
-	"bytes"
 	"fmt"
-	"io"
 	"slices"
-
-	"github.com/klauspost/compress/zlib"
 
 	"reelhouse/core/imagefile"
 )
@@ -15,8 +11,7 @@ import (
 type unpacker struct {
 	head     [64]byte
 	packed   []byte
-	source   bytes.Reader
-	deflated io.ReadCloser
+	inflater imagefile.Inflater
 	split    []byte
 	raw      []byte
 	words    []uint16
@@ -67,18 +62,7 @@ func (u *unpacker) predicted(packed []byte, undo func(out, in []byte) error) err
 }
 
 // inflate fills out from deflated bytes, exactly.
-func (u *unpacker) inflate(out, packed []byte) (err error) {
-	u.source.Reset(packed)
-	if u.deflated == nil {
-		u.deflated, err = zlib.NewReader(&u.source)
-	} else {
-		err = u.deflated.(zlib.Resetter).Reset(&u.source, nil)
-	}
-	if err == nil {
-		_, err = io.ReadFull(u.deflated, out)
-	}
-	return err
-}
+func (u *unpacker) inflate(out, packed []byte) error { return u.inflater.Fill(out, packed) }
 
 // unrun undoes run-length coding: a count below 0 is followed by that many bytes as they are, any other
 // by one byte that stands count+1 times.

@@ -12,6 +12,8 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"github.com/cespare/xxhash/v2"
+
 	"reelhouse/core/imagefile"
 )
 
@@ -30,6 +32,8 @@ type Writer struct {
 	parts   []*unfinished
 	packers []*packer
 	chunks  [][]byte // packed, of a batch; their memory is used again
+	sum     *xxhash.Digest
+	sumAt   int64 // where the sum belongs; 0 for none
 	err     error
 }
 
@@ -45,7 +49,7 @@ type unfinished struct {
 // NewWriter writes the headers of a file and leaves room for its offset tables, which Close fills in. The same
 // lines give the same bytes, however many cores there are and however they are handed over.
 func NewWriter(out io.WriteSeeker, parts ...Part) (*Writer, error) {
-	w := &Writer{out: out, buffer: bufio.NewWriterSize(out, 1<<18)}
+	w := &Writer{out: out, buffer: bufio.NewWriterSize(out, 1<<18), sum: xxhash.New()}
 	header, err := w.headers(parts)
 	if err != nil {
 		return nil, fmt.Errorf("exr: %w", err)
@@ -55,6 +59,7 @@ func NewWriter(out io.WriteSeeker, parts ...Part) (*Writer, error) {
 		header = append(header, make([]byte, 8*len(p.table))...)
 	}
 	w.at = int64(len(header))
+	w.sum.Write(header[:w.tables])
 	if _, err := w.buffer.Write(header); err != nil {
 		return nil, fmt.Errorf("exr: %w", err)
 	}
@@ -103,6 +108,9 @@ func (w *Writer) headers(parts []Part) ([]byte, error) {
 			out = append(append(out, a.name...), 0)
 			out = append(append(out, a.kind...), 0)
 			out = append(le.AppendUint32(out, uint32(len(a.data))), a.data...)
+			if a.name == imagefile.DataSum {
+				w.sumAt = int64(len(out) - len(a.data))
+			}
 		}
 		for _, c := range p.Channels {
 			if len(c.Name) > shortName {
@@ -138,7 +146,9 @@ func (u *unfinished) header() ([]rawAttribute, error) {
 	if err := u.check(); err != nil {
 		return nil, err
 	}
-	own, err := rawAttributes(u.Attributes)
+	attributes := slices.DeleteFunc(slices.Clone(u.Attributes), func(a imagefile.Attribute) bool { return a.Name == imagefile.DataSum })
+	u.Sum = u.Sum || len(attributes) < len(u.Attributes)
+	own, err := rawAttributes(attributes)
 	if err != nil {
 		return nil, err
 	}
@@ -177,6 +187,9 @@ func (u *unfinished) header() ([]rawAttribute, error) {
 	}
 	if u.Loss > 0 {
 		header = append(header, rawAttribute{"dwaCompressionLevel", "float", float(float64(u.Loss))})
+	}
+	if u.Sum && u.index <= 0 {
+		header = append(header, rawAttribute{imagefile.DataSum, "string", blankSum})
 	}
 	return append(header, own...), nil
 }
@@ -317,6 +330,7 @@ func (w *Writer) writeBand(u *unfinished, lines band) error {
 		for i, c := range w.chunks[:n] {
 			u.table[first+i] = w.at
 			w.at += int64(len(c))
+			w.sum.Write(c)
 			if _, err := w.buffer.Write(c); err != nil {
 				return err
 			}
@@ -390,6 +404,15 @@ func (w *Writer) Close() error {
 	}
 	if _, err := w.out.Write(tables); err != nil {
 		return fmt.Errorf("exr: %w", err)
+	}
+	if w.sumAt > 0 {
+		w.sum.Write(tables)
+		if _, err := w.out.Seek(w.sumAt, io.SeekStart); err != nil {
+			return fmt.Errorf("exr: %w", err)
+		}
+		if _, err := w.out.Write(sumText(w.sum)); err != nil {
+			return fmt.Errorf("exr: %w", err)
+		}
 	}
 	if _, err := w.out.Seek(0, io.SeekEnd); err != nil {
 		return fmt.Errorf("exr: %w", err)

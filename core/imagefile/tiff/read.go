@@ -7,7 +7,7 @@ import (
 	"io"
 	"slices"
 
-	"github.com/klauspost/compress/zlib"
+	"github.com/cespare/xxhash/v2"
 	"golang.org/x/image/tiff/lzw"
 
 	"reelhouse/core/imagefile"
@@ -47,7 +47,7 @@ func decode(in io.ReaderAt, size, limit int64) ([]imagefile.Part, error) {
 		if err != nil {
 			return nil, err
 		}
-		p := page{directory: d, data: data}
+		p := page{directory: d, data: data, inflater: imagefile.Inflater{Longer: true}}
 		if err := p.read(limit); err != nil {
 			if len(parts) > 0 {
 				err = fmt.Errorf("picture %d: %w", len(parts)+1, err)
@@ -75,6 +75,7 @@ type page struct {
 	size        int // bytes of a sample
 	inverted    bool
 	colours     []int // of a palette
+	inflater    imagefile.Inflater
 }
 
 func (p *page) read(limit int64) error {
@@ -85,6 +86,22 @@ func (p *page) read(limit int64) error {
 		return err
 	}
 	return p.pixels()
+}
+
+// checkSum compares the blocks, in their order, with the sum that the file says of itself, if it says any.
+func (p *page) checkSum(offsets, counts []int) error {
+	stated := p.Attributes.Text(imagefile.DataSum)
+	if stated == "" {
+		return nil
+	}
+	sum := xxhash.New()
+	for i, at := range offsets {
+		sum.Write(p.data[at : at+counts[i]]) // which were read before
+	}
+	if got := sumText(sum); got != stated {
+		return fmt.Errorf("its blocks have the sum %s and not %s, as it was written: it is damaged", got, stated)
+	}
+	return nil
 }
 
 // header settles what the picture is.
@@ -211,11 +228,11 @@ func (p *page) pixels() error {
 			p.put(row, group, per, x, y+k, min(blockWidth, p.Width()-x))
 		}
 	}
-	return nil
+	return p.checkSum(offsets[:across*down*groups], counts)
 }
 
 // unpack fills out with the bytes of a block.
-func (p *page) unpack(out, in []byte) (err error) {
+func (p *page) unpack(out, in []byte) error {
 	var r io.Reader
 	switch p.compression {
 	case None:
@@ -227,9 +244,10 @@ func (p *page) unpack(out, in []byte) (err error) {
 		defer l.Close()
 		r = l
 	default:
-		if r, err = zlib.NewReader(bytes.NewReader(in)); err != nil {
+		if err := p.inflater.Fill(out, in); err != nil {
 			return fmt.Errorf("damaged: %w", err)
 		}
+		return nil
 	}
 	if _, err := io.ReadFull(r, out); err != nil {
 		return fmt.Errorf("damaged: %w", err)

@@ -40,6 +40,7 @@ func (c Compression) String() string {
 type Options struct {
 	Compression Compression // 0 for none
 	Level       int         // of Deflate, 1 to 9; 0 for 5
+	Sum         bool        // write the sum of all strips; see imagefile.DataSum
 }
 
 // Tags (section 8 and later ones).

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"sync"
 
+	"github.com/cespare/xxhash/v2"
 	"github.com/klauspost/compress/zlib"
 
 	"reelhouse/core/imagefile"
@@ -55,6 +56,10 @@ func NewWriter(out io.Writer, h imagefile.Header, o Options) (imagefile.Writer, 
 	return imagefile.Gather(h, func(p imagefile.Part) error { return encode(out, p, o) }), nil
 }
 
+func sumText(sum *xxhash.Digest) string {
+	return fmt.Sprintf("%0*x", imagefile.DataSumDigits, sum.Sum64())
+}
+
 func encode(out io.Writer, p imagefile.Part, o Options) error {
 	size, samples := p.Channels[0].Type.Size(), len(p.Channels)
 	line := p.Width() * samples * size
@@ -75,6 +80,16 @@ func encode(out io.Writer, p imagefile.Part, o Options) error {
 		if err != nil {
 			return err
 		}
+	}
+	stale := func(a imagefile.Attribute) bool { return a.Name == imagefile.DataSum }
+	o.Sum = o.Sum || slices.ContainsFunc(p.Attributes, stale)
+	p.Attributes = slices.DeleteFunc(slices.Clone(p.Attributes), stale)
+	if o.Sum {
+		sum := xxhash.New()
+		for _, s := range strips {
+			sum.Write(s)
+		}
+		p.Attributes = append(p.Attributes, imagefile.Attribute{Name: imagefile.DataSum, Value: sumText(sum)})
 	}
 	d := directory(p.Header, o)
 	d.AddInts(tagRowsPerStrip, ifd.Long, rows)

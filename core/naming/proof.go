@@ -136,6 +136,9 @@ func (p Pattern) proves(runs []Run, r Rules) (Method, string) {
 			}
 		}
 	}
+	if !p.labelsStandAlone(runs) {
+		return ByPath, ""
+	}
 	if reason := p.separates(runs, r); reason != "" {
 		return ByPattern, reason
 	}
@@ -143,6 +146,28 @@ func (p Pattern) proves(runs []Run, r Rules) (Method, string) {
 		return BySequence, "no two sequences have one path, and the frame number stands alone between slashes or dots"
 	}
 	return ByPath, ""
+}
+
+// labelsStandAlone reports whether names of frames can neither bring two sequences nor two frames together: there are none, or
+// each stands alone between slashes or dots, which it does not contain, and so does the frame's number.
+func (p Pattern) labelsStandAlone(runs []Run) bool {
+	if !p.Has("label") {
+		return true
+	}
+	for _, run := range runs {
+		for _, name := range run.Path.labels {
+			if !ValidCode(name) {
+				return false
+			}
+		}
+	}
+	alone := 0
+	for i, q := range p.parts {
+		if q.field == "label" && p.alone(i) {
+			alone++
+		}
+	}
+	return alone == p.count("label") && p.aloneFields()["frame"]
 }
 
 func (p Pattern) count(field string) int {
@@ -204,20 +229,25 @@ func (p Pattern) separates(runs []Run, r Rules) string {
 func (p Pattern) aloneFields() map[string]bool {
 	alone := map[string]bool{}
 	for i, q := range p.parts {
-		before, after := i == 0, i == len(p.parts)-1
-		if i > 0 {
-			t := p.parts[i-1].text
-			before = strings.HasSuffix(t, "/") || strings.HasSuffix(t, ".")
-		}
-		if i < len(p.parts)-1 {
-			t := p.parts[i+1].text
-			after = strings.HasPrefix(t, "/") || strings.HasPrefix(t, ".")
-		}
-		if q.field != "" && before && after {
+		if q.field != "" && p.alone(i) {
 			alone[q.field] = true
 		}
 	}
 	return alone
+}
+
+// alone reports whether a part stands by itself between slashes or dots.
+func (p Pattern) alone(i int) bool {
+	before, after := i == 0, i == len(p.parts)-1
+	if i > 0 {
+		t := p.parts[i-1].text
+		before = strings.HasSuffix(t, "/") || strings.HasSuffix(t, ".")
+	}
+	if i < len(p.parts)-1 {
+		t := p.parts[i+1].text
+		after = strings.HasPrefix(t, "/") || strings.HasPrefix(t, ".")
+	}
+	return before && after
 }
 
 // comparePaths expands every path once into a table of hashes, and expands again where hashes meet.

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"reelhouse/core/fingerprint"
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 )
@@ -19,6 +20,7 @@ type Batch struct {
 	Name     string
 	Priority int
 	Sent     time.Time
+	Trouble  string // for which its frames were held, "" for none
 	Waiting
 	Plan      plan.Batch
 	Sequences []Sequence
@@ -44,6 +46,8 @@ type Sending struct {
 	// Seen is the number of the newest batch that was known when the plan was made, 0 for none: the plan leaves out what that and older ones have sent. A
 	// newer one is a reason not to send. Nil stands for any.
 	Seen *int64
+	// Renderer is who will render it, which counts for its fingerprints.
+	Renderer fingerprint.Renderer
 	Waiting
 }
 
@@ -67,6 +71,10 @@ type Sequence struct {
 	Counts  queue.Counts
 	Seconds float64 // sum over good frames
 	Bytes   int64
+	// Fingerprint is what a frame's follows from; unknown if it was sent before there were any.
+	Fingerprint fingerprint.Print
+	// Renderer is who that was taken with.
+	Renderer fingerprint.Renderer
 }
 
 // Counts adds up the sequences.
@@ -101,8 +109,16 @@ func (b Batch) Bytes() int64 {
 
 // Send puts a batch into the queue, all of it or nothing.
 func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
+	renderer, err := json.Marshal(how.Renderer)
+	if err != nil {
+		return 0, err
+	}
+	prints := make([]fingerprint.Print, len(b.Sequences))
+	for i, sequence := range b.Sequences {
+		prints[i] = b.Fingerprint(sequence, how.Renderer)
+	}
 	var id int64
-	err := s.change(func(tx *sql.Tx) error {
+	err = s.change(func(tx *sql.Tx) error {
 		frozen := b
 		frozen.Sequences = nil
 		document, err := json.Marshal(frozen)
@@ -142,8 +158,12 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 		}
 		defer insert.Close()
 		for i, sequence := range b.Sequences {
-			if err := sendSequence(tx, insert, id, i, sequence, b, how.Order, state); err != nil {
+			sent, err := sendSequence(tx, insert, id, i, sequence, b, how.Order, state)
+			if err != nil {
 				return fmt.Errorf("sequence %s: %w", sequence.Title(), err)
+			}
+			if _, err := tx.Exec("UPDATE sequence SET fingerprint = ?, renderer = ? WHERE id = ?", prints[i], string(renderer), sent); err != nil {
+				return err
 			}
 		}
 		return nil
@@ -171,31 +191,33 @@ func awaitable(tx *sql.Tx, w Waiting) error {
 	return nil
 }
 
-func sendSequence(tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequence plan.Sequence, b plan.Batch, order plan.Order, state queue.State) error {
+func sendSequence(
+	tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequence plan.Sequence, b plan.Batch, order plan.Order, state queue.State,
+) (id int64, err error) {
 	spec, err := json.Marshal(sequence)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	result, err := tx.Exec("INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, tiles, "+string(state)+") VALUES (?, ?, ?, ?, ?, ?, ?)",
-		batch, ordinal, string(spec), b.Samples(sequence), b.Modelled(sequence), b.TileCount(sequence), sequence.Frames.Count())
+	result, err := tx.Exec(`INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, tiles, promised, `+string(state)+`)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?)`, batch, ordinal, string(spec), b.Samples(sequence), b.Modelled(sequence), b.TileCount(sequence),
+		len(sequence.Files), sequence.Frames.Count())
 	if err != nil {
-		return err
+		return 0, err
 	}
-	id, err := result.LastInsertId()
-	if err != nil {
-		return err
+	if id, err = result.LastInsertId(); err != nil {
+		return 0, err
 	}
 	for _, f := range sequence.Files {
 		if _, err := tx.Exec("INSERT INTO sent_path VALUES (?, ?)", f.Path.Key(), id); err != nil {
-			return err
+			return 0, err
 		}
 	}
 	for i, t := range order.Turns(sequence.Frames) {
 		if _, err := insert.Exec(id, t.Frame, state, t.Wave, i); err != nil {
-			return err
+			return 0, err
 		}
 	}
-	return nil
+	return id, nil
 }
 
 // keysAtOnce is how many paths are looked for in one query.
@@ -306,7 +328,7 @@ func (s *Store) batches(where string, arg any) ([]Batch, error) {
 }
 
 func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
-	rows, err := s.read.Query("SELECT id, name, priority, sent_at, plan, note, start_at, after_batch, after_sequence FROM batch "+where+" ORDER BY id DESC", arg)
+	rows, err := s.read.Query("SELECT id, name, priority, sent_at, plan, note, start_at, after_batch, after_sequence, trouble FROM batch "+where+" ORDER BY id DESC", arg)
 	if err != nil {
 		return nil, err
 	}
@@ -316,7 +338,7 @@ func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 		var b Batch
 		var sent, document string
 		var start int64
-		if err := rows.Scan(&b.ID, &b.Name, &b.Priority, &sent, &document, &b.Note, &start, &b.AfterBatch, &b.AfterSequence); err != nil {
+		if err := rows.Scan(&b.ID, &b.Name, &b.Priority, &sent, &document, &b.Note, &start, &b.AfterBatch, &b.AfterSequence, &b.Trouble); err != nil {
 			return nil, err
 		}
 		b.Sent = when(sent)
@@ -345,22 +367,25 @@ func (s *Store) Sequence(id int64) (Sequence, error) {
 
 // sequences returns sequences in order. What is frozen of them is read from the record once, and shared: nobody changes it.
 func (s *Store) sequences(where string, arg any) ([]Sequence, error) {
-	rows, err := s.read.Query(`SELECT id, batch_id, ordinal, seconds, bytes,
-		blocked, ready, rendering, checking, good, failed, held, dropped FROM sequence `+where+" ORDER BY ordinal", arg)
+	rows, err := s.read.Query(`SELECT id, batch_id, ordinal, seconds, bytes, fingerprint, renderer,
+		blocked, ready, rendering, checking, good, lost, failed, held, dropped FROM sequence `+where+" ORDER BY ordinal", arg)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
 	var sequences []Sequence
-	states := []queue.State{queue.Blocked, queue.Ready, queue.Rendering, queue.Checking, queue.Good, queue.Failed, queue.Held, queue.Dropped}
 	for rows.Next() {
 		q := Sequence{Counts: queue.Counts{}}
 		counts := make([]int, len(states))
-		into := []any{&q.ID, &q.BatchID, &q.Ordinal, &q.Seconds, &q.Bytes}
+		var renderer string
+		into := []any{&q.ID, &q.BatchID, &q.Ordinal, &q.Seconds, &q.Bytes, &q.Fingerprint, &renderer}
 		for i := range counts {
 			into = append(into, &counts[i])
 		}
 		if err := rows.Scan(into...); err != nil {
+			return nil, err
+		}
+		if q.Renderer, err = readRenderer(q.ID, renderer); err != nil {
 			return nil, err
 		}
 		for i, state := range states {

@@ -4,7 +4,6 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"reelhouse/core/queue"
@@ -20,14 +19,19 @@ type Frame struct {
 	Started    time.Time
 	Seconds    float64
 	Bytes      int64
-	Reason     string // why it failed, or what went wrong at the last attempt
+	Reason     string // why it failed or was lost, or what went wrong at the last attempt
+	Lease      int64  // number of the lease that has it, or made it good; 0 for none
 }
 
-// A File is one file of a good frame.
+// heldBy reports whether the lease still has the frame.
+func (f Frame) heldBy(l *Lease) bool { return f.State.Busy() && f.Lease == l.Frame.Lease }
+
+// A File is one file of a frame that is in place, as it was when it was judged.
 type File struct {
 	Path   string // relative to the output folder
 	Bytes  int64
 	SHA256 string
+	Fault  string // what is wrong with it now, "" for nothing that is known
 }
 
 // A Log is what a renderer said during one attempt.
@@ -42,12 +46,12 @@ type Log struct {
 // busy finds the frames that nodes have, without looking at the others.
 const busy = `WHERE sequence_id IN (SELECT id FROM sequence WHERE rendering + checking > 0) AND state IN ('rendering', 'checking')`
 
-const frameColumns = "sequence_id, number, state, attempts, node, started_at, seconds, bytes, reason"
+const frameColumns = "sequence_id, number, state, attempts, node, started_at, seconds, bytes, reason, lease"
 
 func scanFrame(row interface{ Scan(...any) error }) (Frame, error) {
 	var f Frame
 	var started string
-	err := row.Scan(&f.SequenceID, &f.Number, &f.State, &f.Attempts, &f.Node, &started, &f.Seconds, &f.Bytes, &f.Reason)
+	err := row.Scan(&f.SequenceID, &f.Number, &f.State, &f.Attempts, &f.Node, &started, &f.Seconds, &f.Bytes, &f.Reason, &f.Lease)
 	f.Started = when(started)
 	return f, err
 }
@@ -77,8 +81,12 @@ func move(tx *sql.Tx, sequence int64, number int, event queue.Event, change func
 	if change != nil {
 		change(&f)
 	}
-	_, err = tx.Exec("UPDATE frame SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, reason = ? WHERE sequence_id = ? AND number = ?",
-		f.State, f.Attempts, f.Node, f.Started.UTC().Format(timeFormat), f.Seconds, f.Bytes, f.Reason, sequence, number)
+	if !f.State.Busy() && f.State != queue.Good && f.State != queue.Lost {
+		f.Lease = 0
+	}
+	_, err = tx.Exec(`UPDATE frame SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, reason = ?, lease = ?
+		WHERE sequence_id = ? AND number = ?`,
+		f.State, f.Attempts, f.Node, f.Started.UTC().Format(timeFormat), f.Seconds, f.Bytes, f.Reason, f.Lease, sequence, number)
 	return err
 }
 
@@ -111,9 +119,9 @@ func (s *Store) Busy() ([]Frame, error) {
 	return frames(s.read, busy)
 }
 
-// Files returns the files of a good frame.
+// Files returns the files of a frame that are recorded: all of them if it is good.
 func (s *Store) Files(sequence int64, number int) ([]File, error) {
-	rows, err := s.read.Query("SELECT path, bytes, sha256 FROM file WHERE sequence_id = ? AND number = ? ORDER BY path", sequence, number)
+	rows, err := s.read.Query("SELECT path, bytes, sha256, fault FROM file WHERE sequence_id = ? AND number = ? ORDER BY path", sequence, number)
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +129,7 @@ func (s *Store) Files(sequence int64, number int) ([]File, error) {
 	var files []File
 	for rows.Next() {
 		var f File
-		if err := rows.Scan(&f.Path, &f.Bytes, &f.SHA256); err != nil {
+		if err := rows.Scan(&f.Path, &f.Bytes, &f.SHA256, &f.Fault); err != nil {
 			return nil, err
 		}
 		files = append(files, f)
@@ -166,67 +174,4 @@ func (s *Store) Logs(sequence int64, number int) ([]Log, error) {
 		logs = append(logs, l)
 	}
 	return logs, rows.Err()
-}
-
-// A Scope says which frames a person means. Exactly one of Batch and Sequence is set; Frame narrows a
-// sequence down to one frame.
-type Scope struct {
-	Batch, Sequence int64
-	Frame           *int
-}
-
-// Apply does what a person asks for to every frame of the scope that allows it, in one transaction, and
-// returns how many there were. If there are none, the error says why.
-func (s *Store) Apply(scope Scope, event queue.Event) (int, error) {
-	from := event.From()
-	if len(from) == 0 {
-		return 0, fmt.Errorf("%q is not something that can be asked for", event)
-	}
-	var args []any
-	next := "CASE state"
-	for _, state := range from {
-		to, _ := state.Next(event, 0)
-		next += " WHEN ? THEN ?"
-		args = append(args, state, to)
-	}
-	reset := ""
-	if event == queue.Retry {
-		reset = ", attempts = 0, reason = ''"
-	}
-	query := "UPDATE frame SET state = " + next + " END" + reset + " WHERE state IN (?" + strings.Repeat(", ?", len(from)-1) + ")"
-	for _, state := range from {
-		args = append(args, state)
-	}
-	switch {
-	case scope.Frame != nil:
-		query, args = query+" AND sequence_id = ? AND number = ?", append(args, scope.Sequence, *scope.Frame)
-	case scope.Sequence != 0:
-		query, args = query+" AND sequence_id = ?", append(args, scope.Sequence)
-	default:
-		query, args = query+" AND sequence_id IN (SELECT id FROM sequence WHERE batch_id = ?)", append(args, scope.Batch)
-	}
-	changed := int64(0)
-	err := s.change(func(tx *sql.Tx) error {
-		result, err := tx.Exec(query, args...)
-		if err != nil {
-			return err
-		}
-		changed, err = result.RowsAffected()
-		return err
-	})
-	if err == nil && changed == 0 {
-		err = fmt.Errorf("%w: %s works for frames that are %s, and there are none here", ErrNothing, event, join(from))
-	}
-	return int(changed), err
-}
-
-// ErrNothing is wrapped by the error about an action that no frame allows.
-var ErrNothing = errors.New("nothing was changed")
-
-func join(states []queue.State) string {
-	var words []string
-	for _, s := range states {
-		words = append(words, string(s))
-	}
-	return strings.Join(words, ", ")
 }

@@ -4,6 +4,8 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"reelhouse/core/queue"
@@ -18,12 +20,12 @@ type Lease struct {
 	Batch    Batch // without sequences
 }
 
-// Began returns when the step was taken, by which it is told from other attempts at the same.
-func (l *Lease) Began() time.Time {
+// ID returns the number of the lease, which no other one ever has. What is done in its name counts only while the step has it.
+func (l *Lease) ID() int64 {
 	if l.Tile != nil {
-		return l.Tile.Started
+		return l.Tile.Lease
 	}
-	return l.Started
+	return l.Frame.Lease
 }
 
 // TileIndex returns the number of the tile, 0 for the frame itself.
@@ -50,56 +52,40 @@ type step struct {
 	tiles    int // that the frame is rendered in; 0 for a whole one
 }
 
-// Lease gives the step whose turn it is to a node, or returns nil if none is ready.
-func (s *Store) Lease(node string) (*Lease, error) {
-	var taken *step
+// Lease gives the step whose turn it is to a node, or returns nil if none is ready. Batches whose numbers are in except are passed
+// over. A step that was taken and whose frozen set-up cannot be read is given back.
+func (s *Store) Lease(node string, except ...int64) (*Lease, error) {
+	var l *Lease
 	err := s.change(func(tx *sql.Tx) (err error) {
-		taken, err = take(tx, node)
+		l, err = take(tx, node, except)
 		return err
 	})
-	if err != nil || taken == nil {
+	if err != nil || l == nil {
 		return nil, err
 	}
-	l := &Lease{}
-	if l.Frame, err = s.Frame(taken.sequence, taken.number); err != nil {
-		return nil, err
+	if l.Sequence, err = s.Sequence(l.SequenceID); err == nil {
+		l.Batch, err = s.BatchAlone(l.Sequence.BatchID)
 	}
-	if l.Sequence, err = s.Sequence(taken.sequence); err != nil {
-		return nil, err
-	}
-	if l.Batch, err = s.BatchAlone(l.Sequence.BatchID); err != nil {
-		return nil, err
-	}
-	if taken.tiles == 0 {
-		return l, nil
-	}
-	tiles, err := s.Tiles(taken.sequence, taken.number)
 	if err != nil {
-		return nil, err
-	}
-	if l.Tiles = tiles; taken.Tile > 0 {
-		l.Tiles, l.Tile = nil, &tiles[taken.Tile-1]
+		return nil, errors.Join(fmt.Errorf("frame %d of sequence %d: %w", l.Number, l.SequenceID, err), s.GiveBack(l))
 	}
 	return l, nil
 }
 
 // take leases the step whose turn it is. A frame in tiles is cut on its first turn, and is put together when all of them are good.
-func take(tx *sql.Tx, node string) (*step, error) {
+func take(tx *sql.Tx, node string, except []int64) (*Lease, error) {
 	for {
-		frame, err := nextFrame(tx)
+		frame, err := nextFrame(tx, except)
 		if err != nil {
 			return nil, err
 		}
-		tile, err := nextTile(tx)
+		tile, err := nextTile(tx, except)
 		if err != nil {
 			return nil, err
 		}
 		switch {
 		case tile != nil && (frame == nil || tile.Compare(frame.Turn) < 0):
-			return tile, moveTile(tx, tile.sequence, tile.number, tile.Tile, queue.Leased, func(t *Tile) {
-				t.Attempts++
-				t.Node, t.Reason, t.Started = node, "", time.Now()
-			})
+			return takeTile(tx, tile, node)
 		case frame == nil:
 			return nil, nil
 		}
@@ -115,25 +101,86 @@ func take(tx *sql.Tx, node string) (*step, error) {
 				continue
 			}
 		}
-		return frame, move(tx, frame.sequence, frame.number, queue.Leased, func(f *Frame) {
-			f.Attempts++
-			f.Node, f.Reason, f.Started = node, "", time.Now()
-		})
+		return takeFrame(tx, frame, node)
 	}
 }
 
+func takeTile(tx *sql.Tx, tile *step, node string) (*Lease, error) {
+	id, err := newLease(tx)
+	if err != nil {
+		return nil, err
+	}
+	err = moveTile(tx, tile.sequence, tile.number, tile.Tile, queue.Leased, func(t *Tile) {
+		t.Attempts++
+		t.Node, t.Reason, t.Started, t.Lease = node, "", time.Now(), id
+	})
+	if err != nil {
+		return nil, err
+	}
+	t, err := tileIn(tx, tile.sequence, tile.number, tile.Tile)
+	if err != nil {
+		return nil, err
+	}
+	f, err := frameIn(tx, tile.sequence, tile.number)
+	return &Lease{Frame: f, Tile: &t}, err
+}
+
+func takeFrame(tx *sql.Tx, frame *step, node string) (*Lease, error) {
+	id, err := newLease(tx)
+	if err != nil {
+		return nil, err
+	}
+	err = move(tx, frame.sequence, frame.number, queue.Leased, func(f *Frame) {
+		f.Attempts++
+		f.Node, f.Reason, f.Started, f.Lease = node, "", time.Now(), id
+	})
+	if err != nil {
+		return nil, err
+	}
+	l := &Lease{}
+	if l.Frame, err = frameIn(tx, frame.sequence, frame.number); err != nil {
+		return nil, err
+	}
+	if frame.tiles > 0 {
+		l.Tiles, err = tilesIn(tx, frame.sequence, frame.number)
+	}
+	return l, err
+}
+
+// newLease returns a number that no lease has had.
+func newLease(tx *sql.Tx) (id int64, err error) {
+	err = tx.QueryRow("UPDATE lease SET last = last + 1 RETURNING last").Scan(&id)
+	return id, err
+}
+
+// without returns a condition that leaves batches out, and its arguments.
+func without(except []int64) (string, []any) {
+	if len(except) == 0 {
+		return "", nil
+	}
+	args := make([]any, len(except))
+	for i, id := range except {
+		args[i] = id
+	}
+	return " AND b.id NOT IN (?" + strings.Repeat(", ?", len(args)-1) + ")", args
+}
+
 // nextFrame returns the ready frame whose turn it is, by queue.Turn; nil if there is none.
-func nextFrame(tx *sql.Tx) (*step, error) {
+func nextFrame(tx *sql.Tx, except []int64) (*step, error) {
 	n := &step{}
 	var inWaves bool
-	err := tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles, b.id, b.priority, b.in_waves FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.ready > 0
-		ORDER BY b.priority DESC, b.id, q.ordinal LIMIT 1`).Scan(&n.sequence, &n.Sequence, &n.tiles, &n.Batch, &n.Priority, &inWaves)
+	others, args := without(except)
+	err := tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles, b.id, b.priority, b.in_waves FROM sequence q JOIN batch b ON b.id = q.batch_id
+		WHERE q.ready > 0`+others+` ORDER BY b.priority DESC, b.id, q.ordinal LIMIT 1`, args...).
+		Scan(&n.sequence, &n.Sequence, &n.tiles, &n.Batch, &n.Priority, &inWaves)
 	if err == nil && inWaves {
 		err = tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles FROM sequence q WHERE q.batch_id = ? AND q.ready > 0 ORDER BY
-			(SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1), q.ordinal LIMIT 1`, n.Batch).Scan(&n.sequence, &n.Sequence, &n.tiles)
+			(SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1), q.ordinal LIMIT 1`,
+			n.Batch).Scan(&n.sequence, &n.Sequence, &n.tiles)
 	}
 	if err == nil {
-		err = tx.QueryRow("SELECT number, wave, turn FROM frame WHERE sequence_id = ? AND state = 'ready' ORDER BY wave, turn, number LIMIT 1", n.sequence).Scan(&n.number, &n.Wave, &n.Turn.Frame)
+		err = tx.QueryRow(`SELECT number, wave, turn FROM frame WHERE sequence_id = ? AND state = 'ready'
+			ORDER BY wave, turn, number LIMIT 1`, n.sequence).Scan(&n.number, &n.Wave, &n.Turn.Frame)
 	}
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
@@ -150,7 +197,7 @@ func (s *Store) own(l *Lease, work func(tx *sql.Tx) error) error {
 			return err
 		}
 		if l.Tile == nil {
-			if !f.State.Busy() || !f.Started.Equal(l.Started) {
+			if !f.heldBy(l) {
 				return ErrLost
 			}
 			return work(tx)
@@ -173,7 +220,7 @@ var ErrLost = errors.New("the frame was taken away from the node")
 func (s *Store) Owned(l *Lease) (bool, error) {
 	f, err := s.Frame(l.SequenceID, l.Number)
 	if err != nil || l.Tile == nil {
-		return f.State.Busy() && f.Started.Equal(l.Started), err
+		return f.heldBy(l), err
 	}
 	t, err := tileIn(s.read, l.SequenceID, l.Number, l.Tile.Index)
 	if errors.Is(err, ErrNotFound) {
@@ -195,47 +242,95 @@ func (s *Store) Check(l *Lease) error {
 	return s.own(l, func(tx *sql.Tx) error { return l.move(tx, queue.Rendered) })
 }
 
-// Accept makes a leased frame good, with its files.
+// Keep records files of a leased frame that are in place though not all of them are, so that they are not rendered again.
+func (s *Store) Keep(l *Lease, files []File) error {
+	return s.own(l, func(tx *sql.Tx) error { return keepFiles(tx, l, files) })
+}
+
+func keepFiles(tx *sql.Tx, l *Lease, files []File) error {
+	for _, f := range files {
+		_, err := tx.Exec("INSERT OR REPLACE INTO file (sequence_id, number, path, bytes, sha256, lease) VALUES (?, ?, ?, ?, ?, ?)",
+			l.SequenceID, l.Number, f.Path, f.Bytes, f.SHA256, l.ID())
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Accept makes a leased frame good, with its files: exactly those that were promised of it.
 func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) error {
+	if err := l.promised(files); err != nil {
+		return err
+	}
 	for _, t := range l.Tiles {
 		seconds += t.Seconds
 	}
 	return s.own(l, func(tx *sql.Tx) error {
+		if err := keepFiles(tx, l, files); err != nil {
+			return err
+		}
 		var bytes int64
 		for _, f := range files {
 			bytes += f.Bytes
-			if _, err := tx.Exec("INSERT OR REPLACE INTO file VALUES (?, ?, ?, ?, ?)", l.SequenceID, l.Number, f.Path, f.Bytes, f.SHA256); err != nil {
-				return err
-			}
 		}
 		if err := move(tx, l.SequenceID, l.Number, queue.Accepted, func(f *Frame) { f.Seconds, f.Bytes = seconds, bytes }); err != nil {
 			return err
 		}
-		if _, err := tx.Exec("UPDATE sequence SET seconds = seconds + ?, bytes = bytes + ? WHERE id = ?", seconds, bytes, l.SequenceID); err != nil {
-			return err
-		}
-		return keepLog(tx, l, log)
+		return errors.Join(wentWell(tx, l), keepLog(tx, l, log))
 	})
 }
 
-// Break says that a leased step went wrong, and why. It will be tried again or has failed; with a tile its frame fails.
+// ErrPromise is wrapped by the error about a frame that is called good with other files than were promised.
+var ErrPromise = errors.New("the files are not those that were promised")
+
+// promised holds files against those that the lease's frame has.
+func (l *Lease) promised(files []File) error {
+	var want, got []string
+	for _, f := range l.Sequence.Spec.Files {
+		want = append(want, f.Path.Frame(l.Number))
+	}
+	for _, f := range files {
+		got = append(got, f.Path)
+	}
+	slices.Sort(want)
+	slices.Sort(got)
+	if !slices.Equal(want, got) {
+		return fmt.Errorf("frame %d: %w: %q instead of %q", l.Number, ErrPromise, got, want)
+	}
+	return nil
+}
+
+// Break says that a leased step went wrong, and why. It will be tried again or has failed; with a tile its frame fails. If as many
+// attempts of the batch have ended alike as queue.AlikeInARow says, what is left of it is held with that reason.
 func (s *Store) Break(l *Lease, reason, log string) error {
 	return s.own(l, func(tx *sql.Tx) error {
-		if l.Tile == nil {
-			if err := move(tx, l.SequenceID, l.Number, queue.Broken, func(f *Frame) { f.Reason = reason }); err != nil {
-				return err
-			}
-			return keepLog(tx, l, log)
-		}
-		if err := moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, queue.Broken, func(t *Tile) { t.Reason = reason }); err != nil {
+		if err := l.breakStep(tx, reason); err != nil {
 			return err
 		}
-		if t, err := tileIn(tx, l.SequenceID, l.Number, l.Tile.Index); err != nil {
+		return errors.Join(wentWrong(tx, l, reason), keepLog(tx, l, log))
+	})
+}
+
+func (l *Lease) breakStep(tx *sql.Tx, reason string) error {
+	if l.Tile == nil {
+		return move(tx, l.SequenceID, l.Number, queue.Broken, func(f *Frame) { f.Reason = reason })
+	}
+	if err := moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, queue.Broken, func(t *Tile) { t.Reason = reason }); err != nil {
+		return err
+	}
+	t, err := tileIn(tx, l.SequenceID, l.Number, l.Tile.Index)
+	if err != nil || t.State != queue.Failed {
+		return err
+	}
+	return move(tx, l.SequenceID, l.Number, queue.Stuck, func(f *Frame) { f.Reason = fmt.Sprintf("tile %d: %s", t.Index, reason) })
+}
+
+// Refuse says that a leased frame cannot become good however often it is tried, and why.
+func (s *Store) Refuse(l *Lease, reason, log string) error {
+	return s.own(l, func(tx *sql.Tx) error {
+		if err := move(tx, l.SequenceID, l.Number, queue.Refused, func(f *Frame) { f.Reason = reason }); err != nil {
 			return err
-		} else if t.State == queue.Failed {
-			if err := move(tx, l.SequenceID, l.Number, queue.Stuck, func(f *Frame) { f.Reason = fmt.Sprintf("tile %d: %s", t.Index, reason) }); err != nil {
-				return err
-			}
 		}
 		return keepLog(tx, l, log)
 	})
@@ -277,7 +372,8 @@ func (s *Store) Leave(l *Lease, log string) error {
 }
 
 func keepLog(tx *sql.Tx, l *Lease, log string) error {
-	_, err := tx.Exec(`INSERT INTO frame_log (sequence_id, number, attempt, node, logged_at, text, tile) SELECT ?1, ?2, coalesce(max(attempt), 0) + 1, ?3, ?4, ?5, ?6 FROM frame_log
+	_, err := tx.Exec(`INSERT INTO frame_log (sequence_id, number, attempt, node, logged_at, text, tile)
+		SELECT ?1, ?2, coalesce(max(attempt), 0) + 1, ?3, ?4, ?5, ?6 FROM frame_log
 		WHERE sequence_id = ?1 AND number = ?2`, l.SequenceID, l.Number, l.NodeName(), now(), log, l.TileIndex())
 	return err
 }
@@ -290,7 +386,8 @@ func (l *Lease) NodeName() string {
 	return l.Frame.Node
 }
 
-// Recover makes every step ready that a server was busy with when it died, and returns the frames that were being rendered or put together.
+// Recover makes every step ready that a server was busy with when it died, and returns the frames that were being rendered or put
+// together.
 func (s *Store) Recover() ([]Frame, error) {
 	var found []Frame
 	err := s.change(func(tx *sql.Tx) error {
@@ -307,3 +404,37 @@ func (s *Store) Recover() ([]Frame, error) {
 	})
 	return found, err
 }
+
+// Leased returns every step that is in a node's hands, without its frozen set-up.
+func (s *Store) Leased(node string) ([]*Lease, error) {
+	frames, err := frames(s.read, busy+" AND node = ?", node)
+	if err != nil {
+		return nil, err
+	}
+	var all []*Lease
+	for _, f := range frames {
+		all = append(all, &Lease{Frame: f})
+	}
+	rows, err := s.read.Query("SELECT sequence_id, number, "+tileColumns+" FROM tile WHERE state IN (?, ?) AND node = ?",
+		queue.Rendering, queue.Checking, node)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		l := &Lease{Tile: &Tile{}}
+		if *l.Tile, err = scanTile(ahead{rows, []any{&l.SequenceID, &l.Number}}); err != nil {
+			return nil, err
+		}
+		all = append(all, l)
+	}
+	return all, rows.Err()
+}
+
+// ahead scans columns that stand before those of a tile.
+type ahead struct {
+	rows  *sql.Rows
+	first []any
+}
+
+func (a ahead) Scan(into ...any) error { return a.rows.Scan(append(a.first, into...)...) }

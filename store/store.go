@@ -92,13 +92,18 @@ func (s *Store) Backup(file string) error {
 	return nil
 }
 
-// Marks returns a text that is another one whenever a batch was sent or any frame has gone from one state to another, whichever process has done it.
+// Marks returns a text that is another one whenever a batch was sent or any frame has gone from one state to another, whichever process
+// has done it.
 func (s *Store) Marks() (string, error) {
-	var batches, blocked, ready, rendering, checking, good, failed, held, dropped, bytes int64
-	err := s.read.QueryRow(`SELECT (SELECT coalesce(max(id), 0) FROM batch), coalesce(sum(blocked), 0), coalesce(sum(ready), 0), coalesce(sum(rendering), 0), coalesce(sum(checking), 0),
-		coalesce(sum(good), 0), coalesce(sum(failed), 0), coalesce(sum(held), 0), coalesce(sum(dropped), 0), coalesce(sum(bytes), 0) FROM sequence`).
-		Scan(&batches, &blocked, &ready, &rendering, &checking, &good, &failed, &held, &dropped, &bytes)
-	return fmt.Sprint(batches, blocked, ready, rendering, checking, good, failed, held, dropped, bytes), err
+	query := "SELECT (SELECT coalesce(max(id), 0) FROM batch)"
+	counts := make([]int64, len(states)+2)
+	into := []any{&counts[0]}
+	for i, state := range states {
+		query += ", coalesce(sum(" + string(state) + "), 0)"
+		into = append(into, &counts[i+1])
+	}
+	err := s.read.QueryRow(query + ", coalesce(sum(bytes), 0) FROM sequence").Scan(append(into, &counts[len(states)+1])...)
+	return fmt.Sprint(counts), err
 }
 
 // change runs work in one write transaction.

@@ -64,6 +64,19 @@ func lease(t testing.TB, s *Store) *Lease {
 	return l
 }
 
+// filesOf returns the files that were promised of a leased frame, the first of some bytes.
+func filesOf(l *Lease, bytes int64) []File {
+	var files []File
+	for _, f := range l.Sequence.Spec.Files {
+		files = append(files, File{Path: f.Path.Frame(l.Number), Bytes: max(1, bytes), SHA256: strings.Repeat("ab", 32)})
+		bytes = 1
+	}
+	return files
+}
+
+// scope is everything of a batch.
+func scope(b Batch) Scope { return Scope{Production: "SALT", Batch: b.ID} }
+
 func must(t testing.TB, err error) {
 	t.Helper()
 	if err != nil {
@@ -136,21 +149,21 @@ func TestAFrameBecomesGoodWithItsFiles(t *testing.T) {
 	send(t, s, 0, 1, "7")
 	l := lease(t, s)
 	must(t, s.Check(l))
-	must(t, s.Accept(l, 2.5, []File{{"a/b.exr", 100, "ff"}}, "all well"))
+	must(t, s.Accept(l, 2.5, filesOf(l, 100), "all well"))
 	f, err := s.Frame(l.SequenceID, 7)
 	if err != nil || f.State != queue.Good || f.Seconds != 2.5 || f.Bytes != 100 {
 		t.Errorf("%+v, %v", f, err)
 	}
 	files, _ := s.Files(l.SequenceID, 7)
 	logs, _ := s.Logs(l.SequenceID, 7)
-	if len(files) != 1 || files[0].SHA256 != "ff" || len(logs) != 1 || logs[0].Text != "all well" {
+	if len(files) != 1 || files[0].SHA256 != strings.Repeat("ab", 32) || len(logs) != 1 || logs[0].Text != "all well" {
 		t.Errorf("files %v, logs %v", files, logs)
 	}
 	m, err := s.Measure("SALT")
 	if samples := 1920.0 / 4 * 270 * 4 / 1e6; err != nil || m.Frames != 1 || m.SecondsPerMegasample != 2.5/samples || m.Views["quay"].Frames != 1 || !(m.Least < m.SecondsPerMegasample && m.SecondsPerMegasample < m.Most) {
 		t.Errorf("measured %+v, %v", m, err)
 	}
-	if err := s.Accept(l, 1, nil, ""); !errors.Is(err, ErrLost) {
+	if err := s.Accept(l, 1, filesOf(l, 0), ""); !errors.Is(err, ErrLost) {
 		t.Errorf("accepted twice: %v", err)
 	}
 }
@@ -166,7 +179,7 @@ func TestABrokenFrameFailsAfterTwoMoreTries(t *testing.T) {
 	if f.State != queue.Failed || f.Reason != "it broke" || lease(t, s) != nil {
 		t.Fatalf("%+v", f)
 	}
-	if _, err := s.Apply(Scope{Sequence: id}, queue.Retry); err != nil {
+	if _, err := s.Apply(Scope{Production: "SALT", Sequence: id}, queue.Retry); err != nil {
 		t.Fatal(err)
 	}
 	must(t, s.Break(lease(t, s), "again", "log"))
@@ -183,22 +196,22 @@ func TestPeopleHoldReleaseAndDrop(t *testing.T) {
 	b := send(t, s, 0, 1, "1-4", "5-6")
 	l := lease(t, s)
 	one := l.Number + 1
-	apply := func(scope Scope, e queue.Event, want int) {
+	apply := func(to Scope, e queue.Event, want int) {
 		t.Helper()
-		if n, err := s.Apply(scope, e); n != want || (err != nil) != (want == 0) {
+		if n, err := s.Apply(to, e); n != want || (err != nil) != (want == 0) {
 			t.Errorf("%s: %d frames, %v, want %d", e, n, err, want)
 		}
 	}
-	apply(Scope{Sequence: l.SequenceID, Frame: &one}, queue.Hold, 1)
-	apply(Scope{Batch: b.ID}, queue.Hold, 5) // the leased one too
-	if err := s.Accept(l, 1, nil, ""); !errors.Is(err, ErrLost) {
+	apply(Scope{Production: "SALT", Sequence: l.SequenceID, Frame: &one}, queue.Hold, 1)
+	apply(scope(b), queue.Hold, 5) // the leased one too
+	if err := s.Accept(l, 1, filesOf(l, 0), ""); !errors.Is(err, ErrLost) {
 		t.Errorf("a held frame was accepted: %v", err)
 	}
-	apply(Scope{Batch: b.ID}, queue.Hold, 0)
-	apply(Scope{Sequence: b.Sequences[1].ID}, queue.Release, 2)
-	apply(Scope{Batch: b.ID}, queue.Drop, 6)
-	apply(Scope{Batch: b.ID}, queue.Event("explode"), 0)
-	apply(Scope{Batch: b.ID}, queue.Retry, 6)
+	apply(scope(b), queue.Hold, 0)
+	apply(Scope{Production: "SALT", Sequence: b.Sequences[1].ID}, queue.Release, 2)
+	apply(scope(b), queue.Drop, 6)
+	apply(scope(b), queue.Event("explode"), 0)
+	apply(scope(b), queue.Retry, 6)
 	now, err := s.Batch(b.ID)
 	if c := now.Counts(); err != nil || c[queue.Ready] != 6 || c.Total() != 6 {
 		t.Errorf("counts are %v, %v", c, err)
@@ -209,10 +222,10 @@ func TestAnOldLeaseCannotTouchANewOne(t *testing.T) {
 	s := open(t)
 	b := send(t, s, 0, 1, "1")
 	old := lease(t, s)
-	if _, err := s.Apply(Scope{Batch: b.ID}, queue.Drop); err != nil {
+	if _, err := s.Apply(scope(b), queue.Drop); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Apply(Scope{Batch: b.ID}, queue.Retry); err != nil {
+	if _, err := s.Apply(scope(b), queue.Retry); err != nil {
 		t.Fatal(err)
 	}
 	fresh := lease(t, s)
@@ -293,7 +306,7 @@ func TestBatchesWaitForATimeForOthersAndForPeople(t *testing.T) {
 			t.Fatalf("batch %d came before the first", l.Batch.ID)
 		}
 		must(t, s.Check(l))
-		must(t, s.Accept(l, 1, nil, ""))
+		must(t, s.Accept(l, 1, filesOf(l, 0), ""))
 		if l.Number == 2 {
 			begin(at, 0, time.Time{})
 		}
@@ -348,7 +361,7 @@ func TestManyNodesNeverShareAFrame(t *testing.T) {
 				if err := s.Check(l); err != nil {
 					t.Error(err)
 				}
-				if err := s.Accept(l, 1, nil, ""); err != nil {
+				if err := s.Accept(l, 1, filesOf(l, 0), ""); err != nil {
 					t.Error(err)
 				}
 			}

@@ -20,17 +20,18 @@ type Tile struct {
 	Bytes    int64 // of its file
 	SHA256   string
 	Reason   string // why it failed, or what went wrong at the last attempt
+	Lease    int64  // number of the lease that has it, or made it good; 0 for none
 }
 
-// heldBy reports whether the lease's attempt still has the tile.
-func (t Tile) heldBy(l *Lease) bool { return t.State.Busy() && t.Started.Equal(l.Tile.Started) }
+// heldBy reports whether the lease still has the tile.
+func (t Tile) heldBy(l *Lease) bool { return t.State.Busy() && t.Lease == l.Tile.Lease }
 
-const tileColumns = "tile, state, attempts, node, started_at, seconds, bytes, sha256, reason"
+const tileColumns = "tile, state, attempts, node, started_at, seconds, bytes, sha256, reason, lease"
 
 func scanTile(row interface{ Scan(...any) error }) (Tile, error) {
 	var t Tile
 	var started string
-	err := row.Scan(&t.Index, &t.State, &t.Attempts, &t.Node, &started, &t.Seconds, &t.Bytes, &t.SHA256, &t.Reason)
+	err := row.Scan(&t.Index, &t.State, &t.Attempts, &t.Node, &started, &t.Seconds, &t.Bytes, &t.SHA256, &t.Reason, &t.Lease)
 	t.Started = when(started)
 	return t, err
 }
@@ -55,8 +56,12 @@ func moveTile(tx *sql.Tx, sequence int64, number, index int, event queue.Event, 
 	if change != nil {
 		change(&t)
 	}
-	_, err = tx.Exec("UPDATE tile SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, sha256 = ?, reason = ? WHERE sequence_id = ? AND number = ? AND tile = ?",
-		t.State, t.Attempts, t.Node, t.Started.UTC().Format(timeFormat), t.Seconds, t.Bytes, t.SHA256, t.Reason, sequence, number, index)
+	if !t.State.Busy() && t.State != queue.Good {
+		t.Lease = 0
+	}
+	_, err = tx.Exec(`UPDATE tile SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, sha256 = ?, reason = ?, lease = ?
+		WHERE sequence_id = ? AND number = ? AND tile = ?`,
+		t.State, t.Attempts, t.Node, t.Started.UTC().Format(timeFormat), t.Seconds, t.Bytes, t.SHA256, t.Reason, t.Lease, sequence, number, index)
 	return err
 }
 
@@ -65,11 +70,13 @@ func vanishTile(tx *sql.Tx, sequence int64, number, index int) error {
 }
 
 // nextTile returns the ready tile whose turn it is, by queue.Turn; nil if there is none.
-func nextTile(tx *sql.Tx) (*step, error) {
+func nextTile(tx *sql.Tx, except []int64) (*step, error) {
 	n := &step{}
+	others, args := without(except)
 	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, t.tile, t.sequence_id, t.number, q.tiles
 		FROM tile t JOIN frame f ON f.sequence_id = t.sequence_id AND f.number = t.number JOIN sequence q ON q.id = t.sequence_id JOIN batch b ON b.id = q.batch_id
-		WHERE t.state = 'ready' AND f.state = 'blocked' ORDER BY b.priority DESC, b.id, f.wave, q.ordinal, f.turn, t.tile LIMIT 1`).
+		WHERE t.state = 'ready' AND f.state = 'blocked'`+others+`
+		ORDER BY b.priority DESC, b.id, f.wave, q.ordinal, f.turn, t.tile LIMIT 1`, args...).
 		Scan(&n.Priority, &n.Batch, &n.Wave, &n.Sequence, &n.Turn.Frame, &n.Tile, &n.sequence, &n.number, &n.tiles)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
@@ -116,7 +123,7 @@ func (s *Store) AcceptTile(l *Lease, seconds float64, file File, log string) err
 				return err
 			}
 		}
-		return keepLog(tx, l, log)
+		return errors.Join(wentWell(tx, l), keepLog(tx, l, log))
 	})
 }
 
@@ -135,10 +142,18 @@ func (s *Store) LoseTiles(l *Lease, indices []int, log string) error {
 	})
 }
 
-// ForgetTiles forgets the tiles of a frame, whose files have been cleared away.
-func (s *Store) ForgetTiles(sequence int64, number int) error {
+// ForgetTiles forgets the tiles of a frame that was dropped. Before that their files are set aside by the work given, while nobody can
+// take the frame up again: somebody may have by now, and then nothing is done.
+func (s *Store) ForgetTiles(sequence int64, number int, aside func() error) error {
 	return s.change(func(tx *sql.Tx) error {
-		_, err := tx.Exec("DELETE FROM tile WHERE sequence_id = ? AND number = ?", sequence, number)
+		f, err := frameIn(tx, sequence, number)
+		if err != nil || f.State != queue.Dropped {
+			return err
+		}
+		if err := aside(); err != nil {
+			return err
+		}
+		_, err = tx.Exec("DELETE FROM tile WHERE sequence_id = ? AND number = ?", sequence, number)
 		return err
 	})
 }
@@ -171,7 +186,13 @@ func recoverTiles(tx *sql.Tx) error {
 
 // Tiles returns the tiles of a frame in their order; none before its first turn, or if it is rendered as a whole.
 func (s *Store) Tiles(sequence int64, number int) ([]Tile, error) {
-	rows, err := s.read.Query("SELECT "+tileColumns+" FROM tile WHERE sequence_id = ? AND number = ? ORDER BY tile", sequence, number)
+	return tilesIn(s.read, sequence, number)
+}
+
+func tilesIn(q interface {
+	Query(query string, args ...any) (*sql.Rows, error)
+}, sequence int64, number int) ([]Tile, error) {
+	rows, err := q.Query("SELECT "+tileColumns+" FROM tile WHERE sequence_id = ? AND number = ? ORDER BY tile", sequence, number)
 	if err != nil {
 		return nil, err
 	}

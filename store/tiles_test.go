@@ -12,6 +12,9 @@ import (
 	"reelhouse/core/raster"
 )
 
+// tileSum is the sum of every tile.
+const tileSum = "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"
+
 // sendTiles sends a batch whose frames are rendered in three tiles each.
 func sendTiles(t testing.TB, s *Store, how Sending, version int, sets ...string) Batch {
 	t.Helper()
@@ -39,10 +42,10 @@ func finish(t testing.TB, s *Store, l *Lease) {
 	t.Helper()
 	must(t, s.Check(l))
 	if l.Tile != nil {
-		must(t, s.AcceptTile(l, 2, File{Bytes: 10, SHA256: "aa"}, "log"))
+		must(t, s.AcceptTile(l, 2, File{Bytes: 10, SHA256: tileSum}, "log"))
 		return
 	}
-	must(t, s.Accept(l, 1, []File{{Path: fmt.Sprint(l.SequenceID, l.Number), Bytes: 5}}, "log"))
+	must(t, s.Accept(l, 1, filesOf(l, 5), "log"))
 }
 
 func stateOf(t testing.TB, s *Store, l *Lease) queue.State {
@@ -63,7 +66,7 @@ func TestAFrameWaitsForItsTiles(t *testing.T) {
 		if l.TileIndex() == 2 && l.Number == 1 && stateOf(t, s, l) != queue.Blocked {
 			t.Errorf("with tiles left the frame is %s", stateOf(t, s, l))
 		}
-		if l.TileIndex() == 0 && l.Number < 9 && (len(l.Tiles) != 3 || l.Tiles[1].SHA256 != "aa") {
+		if l.TileIndex() == 0 && l.Number < 9 && (len(l.Tiles) != 3 || l.Tiles[1].SHA256 != tileSum) {
 			t.Errorf("it is put together from %+v", l.Tiles)
 		}
 		finish(t, s, l)
@@ -138,7 +141,7 @@ func TestABrokenTileIsTriedAgainAndThenFailsItsFrame(t *testing.T) {
 		t.Errorf("%s is rendered of a frame that has failed", name(l))
 	}
 	// Tried again, what was good stays.
-	if _, err := s.Apply(Scope{Batch: b.ID}, queue.Retry); err != nil {
+	if _, err := s.Apply(scope(b), queue.Retry); err != nil {
 		t.Fatal(err)
 	}
 	for _, want := range []string{"1.2", "1.3", "1.0"} {
@@ -156,7 +159,7 @@ func TestWhatAPersonDoesHoldsForTiles(t *testing.T) {
 	b := sendTiles(t, s, Sending{}, 1, "1")
 	act := func(e queue.Event) {
 		t.Helper()
-		_, err := s.Apply(Scope{Batch: b.ID}, e)
+		_, err := s.Apply(scope(b), e)
 		must(t, err)
 	}
 	finish(t, s, lease(t, s))
@@ -177,7 +180,7 @@ func TestWhatAPersonDoesHoldsForTiles(t *testing.T) {
 		t.Errorf("the tile that was taken away: %s", name(l))
 	}
 	act(queue.Drop)
-	must(t, s.ForgetTiles(second.SequenceID, 1))
+	must(t, s.ForgetTiles(second.SequenceID, 1, func() error { return nil }))
 	must(t, s.Leave(second, "left once more"))
 	act(queue.Retry)
 	if l := lease(t, s); name(l) != "1.1" {

@@ -27,7 +27,9 @@ func unique(runs []Run) bool {
 func TestWhatIsCalledProvedHasNoTwoEqualPaths(t *testing.T) {
 	random := rand.New(rand.NewPCG(5, 6))
 	pick := func(from ...string) string { return from[random.IntN(len(from))] }
-	value := func() string { return pick("a", "b", "A", "a_b", "a-b", "b_c", "c", "1", "11", "1_1", "con", "none", "") }
+	value := func() string {
+		return pick("a", "b", "A", "a_b", "a-b", "b_c", "c", "1", "11", "1_1", "con", "none", "")
+	}
 	proved := 0
 	for range 20_000 {
 		text := ""

@@ -1,17 +1,21 @@
 package plan
 
 import (
+	"slices"
+
+	"reelhouse/core/fingerprint"
 	"reelhouse/core/frame"
+	"reelhouse/core/production"
 )
 
 // An Earlier is a sequence of a batch that was sent.
 type Earlier struct {
-	ID       int64 // of the sequence
-	Name     string
-	Batch    Batch // without sequences
-	Sequence Sequence
-	Good     frame.Set // frames whose files are in place
-	Coming   frame.Set // frames that will still be rendered
+	ID     int64 // of the sequence
+	Name   string
+	Labels []production.Label // names of its frames
+	Print  fingerprint.Print  // of the sequence; unknown if it was sent before fingerprints were kept
+	Good   frame.Set          // frames whose files are in place
+	Coming frame.Set          // frames that will still be rendered
 }
 
 // News is what a sequence means beside what was sent earlier under the same paths. Every frame of the sequence is in one of the sets.
@@ -20,6 +24,7 @@ type News struct {
 	Good    frame.Set // in place already, with the same set-up
 	Coming  frame.Set // on their way already, with the same set-up
 	Changed frame.Set // in place or on their way, with another set-up
+	Unknown frame.Set // in place or on their way, and it is not known with which set-up
 	By      []string  // names of the batches that have them
 	// Other is a path that was used with another set-up, "" for none.
 	Other string
@@ -28,16 +33,17 @@ type News struct {
 // Known reports whether anything of the sequence was sent earlier.
 func (n News) Known() bool { return len(n.By) > 0 }
 
-// Against compares every sequence with what was sent earlier under the same path, which sent returns by a path's key.
-func (b Batch) Against(sent func(key string) []Earlier) []News {
+// Against compares every sequence, as the renderer would render it, with what was sent earlier under the same path, which sent
+// returns by a path's key.
+func (b Batch) Against(r fingerprint.Renderer, sent func(key string) []Earlier) []News {
 	all := make([]News, len(b.Sequences))
 	for i, s := range b.Sequences {
-		all[i] = b.against(s, sent)
+		all[i] = s.against(func() fingerprint.Print { return b.Fingerprint(s, r) }, sent)
 	}
 	return all
 }
 
-func (b Batch) against(s Sequence, sent func(key string) []Earlier) News {
+func (s Sequence) against(own func() fingerprint.Print, sent func(key string) []Earlier) News {
 	n := News{New: s.Frames}
 	seen := map[int64]bool{}
 	for _, f := range s.Files {
@@ -51,10 +57,20 @@ func (b Batch) against(s Sequence, sent func(key string) []Earlier) News {
 				continue // nothing of it was or will be made
 			}
 			n.By = append(n.By, e.Name)
-			if !b.sameGround(e.Batch) || b.QualityOf(s).Look() != e.Batch.QualityOf(e.Sequence).Look() || !s.sameFiles(e.Sequence) {
-				n.Changed = together(n.Changed, good, coming)
-				n.Other = f.Path.Frame(s.Frames.First())
+			if !e.Print.Known() {
+				n.Unknown = together(n.Unknown, good, coming)
 				continue
+			}
+			// Frames that were given another name since are other frames.
+			same, renamed := e.Print == own(), s.renamed(e.Labels, good, coming)
+			if !same || !renamed.Empty() {
+				changed := renamed
+				if !same {
+					changed = together(good, coming)
+				}
+				n.Changed = together(n.Changed, changed)
+				n.Other = f.Path.Frame(s.Frames.First())
+				good, coming = good.Minus(changed), coming.Minus(changed)
 			}
 			n.Good, n.Coming = together(n.Good, good), together(n.Coming, coming)
 		}
@@ -64,8 +80,25 @@ func (b Batch) against(s Sequence, sent func(key string) []Earlier) News {
 	}
 	n.Coming = n.Coming.Minus(n.Good)
 	n.Changed = n.Changed.Minus(n.Good).Minus(n.Coming)
-	n.New = s.Frames.Minus(n.Good).Minus(n.Coming).Minus(n.Changed)
+	n.Unknown = n.Unknown.Minus(n.Good).Minus(n.Coming).Minus(n.Changed)
+	n.New = s.Frames.Minus(n.Good).Minus(n.Coming).Minus(n.Changed).Minus(n.Unknown)
 	return n
+}
+
+// renamed returns the frames of sets whose names differ from those that they were sent with.
+func (s Sequence) renamed(sent []production.Label, sets ...frame.Set) frame.Set {
+	if slices.Equal(s.Labels, sent) {
+		return frame.Set{}
+	}
+	before := Sequence{Labels: sent}.names()
+	now := s.names()
+	var other []int
+	for n := range together(sets...).All() {
+		if before[n] != now[n] {
+			other = append(other, n)
+		}
+	}
+	return frame.SetOf(other)
 }
 
 // together returns all frames of sets that are parts of one.

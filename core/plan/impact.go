@@ -3,8 +3,7 @@ package plan
 import (
 	"slices"
 
-	"reelhouse/core/look"
-	"reelhouse/core/pass"
+	"reelhouse/core/fingerprint"
 )
 
 // An Impact is what an edit changes of what would be rendered. The zero value is none.
@@ -36,11 +35,10 @@ func Compare(before, after Batch) Impact {
 			impact.Shots = append(impact.Shots, shot)
 		}
 	}
-	general := !before.sameGround(after)
 	for _, s := range after.Sequences {
 		was, known := old[place{s.Shot, s.View, s.SizeCode}]
 		delete(old, place{s.Shot, s.View, s.SizeCode})
-		if !known || general || !s.Frames.Equal(was.Frames) || !s.sameFiles(was) {
+		if !known || !s.Frames.Equal(was.Frames) || !slices.Equal(s.Labels, was.Labels) || !s.samePaths(was) || after.print(s) != before.print(was) {
 			changed(s.Shot)
 		}
 		for _, f := range s.Files {
@@ -66,24 +64,10 @@ func Compare(before, after Batch) Impact {
 	return impact
 }
 
-func sameLights(a, b pass.LightGroup) bool {
-	return a.Code == b.Code && a.Sky == b.Sky && a.Sun == b.Sun && slices.Equal(a.Lights, b.Lights)
+// samePaths reports whether two sequences write to the same paths.
+func (s Sequence) samePaths(t Sequence) bool {
+	return slices.EqualFunc(s.Files, t.Files, func(f, g FileSequence) bool { return f.Path.String() == g.Path.String() })
 }
 
-// sameGround reports whether what counts for all sequences is the same in both batches.
-func (b Batch) sameGround(c Batch) bool {
-	return b.Quality.Look() == c.Quality.Look() && b.Rate == c.Rate && b.FirstFrame == c.FirstFrame && b.DepthBackground == c.DepthBackground && b.Depth == c.Depth &&
-		b.OcclusionRadius == c.OcclusionRadius && slices.EqualFunc(b.LightGroups, c.LightGroups, sameLights) && b.Scene == c.Scene && b.Standards == c.Standards && b.Region == c.Region
-}
-
-// sameFiles reports whether a frame that is in both sequences gives the same files.
-func (s Sequence) sameFiles(t Sequence) bool {
-	if s.View != t.View || s.Camera != t.Camera || !s.Setup.Same(t.Setup) || s.Look.Code != t.Look.Code || len(look.Differences(s.Look, t.Look)) > 0 || s.Size != t.Size || s.Quality.Look() != t.Quality.Look() || s.PixelAspect != t.PixelAspect || s.Fit != t.Fit ||
-		!slices.Equal(s.Labels, t.Labels) || !slices.Equal(s.Passes, t.Passes) || !slices.Equal(s.OtherFilter, t.OtherFilter) || len(s.Files) != len(t.Files) {
-		return false
-	}
-	return slices.EqualFunc(s.Files, t.Files, func(f, g FileSequence) bool {
-		return f.Output == g.Output && f.Label == g.Label && slices.Equal(f.Passes, g.Passes) && f.Encoding == g.Encoding && f.Size == g.Size && f.Kernel == g.Kernel &&
-			f.Path.String() == g.Path.String() && f.Stamp.Percent == g.Stamp.Percent && f.Stamp.Opacity == g.Stamp.Opacity && slices.Equal(f.Stamp.Lines, g.Stamp.Lines)
-	})
-}
+// print returns a sequence's fingerprint, whoever renders it.
+func (b Batch) print(s Sequence) fingerprint.Print { return b.Fingerprint(s, fingerprint.Renderer{}) }

@@ -7,10 +7,12 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/fingerprint"
 	"reelhouse/core/frame"
 	"reelhouse/core/look"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
+	"reelhouse/core/stamp"
 )
 
 func TestAShotGivesASequenceForEachViewAndSize(t *testing.T) {
@@ -71,7 +73,8 @@ func TestTrialsAreAFewFramesInAFolderOfTheirOwn(t *testing.T) {
 
 func TestNewsOfWhatWasSentBefore(t *testing.T) {
 	b := build(t, example(), Measure{})
-	before := Earlier{ID: 1, Name: "first", Batch: b, Sequence: b.Sequences[0], Good: frame.MustParse("1001-1009x2"), Coming: frame.MustParse("1011-1013x2")}
+	renderer := fingerprint.Renderer{Name: "r"}
+	before := Earlier{ID: 1, Name: "first", Print: b.Fingerprint(b.Sequences[0], renderer), Good: frame.MustParse("1001-1009x2"), Coming: frame.MustParse("1011-1013x2")}
 	sent := func(e Earlier) func(string) []Earlier {
 		return func(key string) []Earlier {
 			if key == b.Sequences[0].Files[0].Path.Key() {
@@ -80,7 +83,7 @@ func TestNewsOfWhatWasSentBefore(t *testing.T) {
 			return nil
 		}
 	}
-	n := b.Against(sent(before))
+	n := b.Against(renderer, sent(before))
 	if n[0].Good.Count() != 5 || n[0].Coming.Count() != 2 || n[0].New.String() != "1015-1047x2" || n[0].Other != "" || n[1].Known() || !n[1].New.Equal(b.Sequences[1].Frames) {
 		t.Errorf("the same set-up: %+v", n)
 	}
@@ -89,23 +92,30 @@ func TestNewsOfWhatWasSentBefore(t *testing.T) {
 		t.Errorf("left are %d sequences, the first with %s", len(left.Sequences), left.Sequences[0].Frames)
 	}
 	other := before
-	other.Sequence.Look.ExposureEV = 2
-	if n := b.Against(sent(other)); n[0].Changed.Count() != 7 || n[0].Other == "" {
+	spoilt := b.Sequences[0]
+	spoilt.Look.ExposureEV = 2
+	other.Print = b.Fingerprint(spoilt, renderer)
+	if n := b.Against(renderer, sent(other)); n[0].Changed.Count() != 7 || n[0].Other == "" {
 		t.Errorf("another look: %+v", n[0])
 	}
 	other = before
-	other.Batch.DepthBackground = 7
-	if n := b.Against(sent(other)); n[0].Changed.Count() != 7 {
-		t.Errorf("another depth: %+v", n[0])
+	other.Print = ""
+	if n := b.Against(renderer, sent(other)); n[0].Unknown.Count() != 7 || n[0].Other != "" || n[0].New.Count() != 17 {
+		t.Errorf("a set-up that is not known: %+v", n[0])
+	}
+	other = before
+	other.Labels = []production.Label{{Frame: 1003, Name: "lamp-lit"}}
+	if n := b.Against(renderer, sent(other)); n[0].Changed.String() != "1003" || n[0].Good.Count() != 4 {
+		t.Errorf("a frame with another name: %+v", n[0])
 	}
 	failed := before
 	failed.Good, failed.Coming = frame.Set{}, frame.Set{}
-	if n := b.Against(sent(failed)); n[0].Known() {
+	if n := b.Against(renderer, sent(failed)); n[0].Known() {
 		t.Errorf("nothing of it was made: %+v", n[0])
 	}
 	all := before
 	all.Good = b.Sequences[0].Frames
-	if left := b.Without(b.Against(sent(all))); len(left.Sequences) != 2 {
+	if left := b.Without(b.Against(renderer, sent(all))); len(left.Sequences) != 2 {
 		t.Errorf("of a sequence that is complete something is left: %d", len(left.Sequences))
 	}
 }
@@ -150,5 +160,43 @@ func TestForecastsRestOnWhatViewsHaveTaken(t *testing.T) {
 	p.Region = raster.Part{Right: 50, Bottom: 50}
 	if part := build(t, p, m).Totals(); math.Abs(part.Seconds/others.Seconds-0.25) > 0.01 || math.Abs(part.Bytes/others.Bytes-0.25) > 0.01 {
 		t.Errorf("a quarter of the picture: %+v of %+v", part, others)
+	}
+}
+
+// What decides nothing of a frame's files is no other set-up; what does, is one.
+func TestWhatCountsAsAnotherSetUp(t *testing.T) {
+	of := func(change func(p *production.Production)) fingerprint.Print {
+		p := example()
+		p.Environments = []production.EnvironmentFile{{Code: "sky", Name: "sky.exr", SHA256: "e0"}}
+		p.Looks[0].Environment.Map = "sky"
+		change(&p)
+		b := build(t, p, Measure{})
+		return b.Fingerprint(b.Sequences[0], fingerprint.Renderer{})
+	}
+	usual := of(func(*production.Production) {})
+	for name, c := range map[string]struct {
+		counts bool
+		change func(p *production.Production)
+	}{
+		"content of an environment": {true, func(p *production.Production) { p.Environments[0].SHA256 = "e1" }},
+		"content of the scene":      {true, func(p *production.Production) { p.Scene.SHA256 = "01" }},
+		"rate":                      {true, func(p *production.Production) { p.Rate.Numerator = 25 }},
+		"version":                   {true, func(p *production.Production) { p.Version = 2 }},
+		"first timecode":            {true, func(p *production.Production) { p.FirstTimecode = "10:00:00:00" }},
+		"name of the scene file":    {false, func(p *production.Production) { p.Scene.Name = "other.glb" }},
+		"where it came from":        {false, func(p *production.Production) { p.Scene.Before = "ff" }},
+		"name of the environment":   {false, func(p *production.Production) { p.Environments[0].Name = "other.exr" }},
+		"delivery minimum":          {false, func(p *production.Production) { p.Floor.Width = 4096 }},
+		"note of a shot":            {false, func(p *production.Production) { p.Shots[0].Note = "warmer" }},
+		"title":                     {false, func(p *production.Production) { p.Title = "Other" }},
+		"memory":                    {false, func(p *production.Production) { p.Qualities[0].Memory = 8 }},
+		"a stamp that shows a note": {true, func(p *production.Production) {
+			p.Outputs[1].Stamp = stamp.Usual().With(stamp.TopMiddle, "(note)")
+			p.Shots[0].Outputs = []string{"review"}
+		}},
+	} {
+		if got := of(c.change); (got != usual) != c.counts {
+			t.Errorf("%s: counts %v", name, got != usual)
+		}
 	}
 }

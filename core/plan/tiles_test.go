@@ -4,6 +4,7 @@ import (
 	"image"
 	"testing"
 
+	"reelhouse/core/fingerprint"
 	"reelhouse/core/frame"
 	"reelhouse/core/pass"
 	"reelhouse/core/production"
@@ -107,9 +108,9 @@ func TestTilesAreNoOtherSetUp(t *testing.T) {
 	p.Qualities[1].Memory = 0.05
 	p.Shots[0].SetTiles("quay", "big", raster.Tiling{Columns: 2, Rows: 5})
 	now := build(t, p, Measure{})
-	sent := Earlier{ID: 1, Name: "before", Batch: before, Sequence: before.Sequences[0], Good: frame.MustParse("1001-1048")}
-	sent.Batch.Sequences = nil
-	if n := now.Against(func(string) []Earlier { return []Earlier{sent} })[0]; !n.New.Empty() || !n.Changed.Empty() {
+	var renderer fingerprint.Renderer
+	sent := Earlier{ID: 1, Name: "before", Print: before.Fingerprint(before.Sequences[0], renderer), Good: frame.MustParse("1001-1048")}
+	if n := now.Against(renderer, func(string) []Earlier { return []Earlier{sent} })[0]; !n.New.Empty() || !n.Changed.Empty() {
 		t.Errorf("with other tiles there are new frames %v and changed ones %v", n.New, n.Changed)
 	}
 	if impact := Compare(before, now); impact.Any() {

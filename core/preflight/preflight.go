@@ -62,6 +62,8 @@ type Facts struct {
 	Unreadable bool
 	// News says what was sent earlier under the same paths, for each sequence; nil for nothing.
 	News []plan.News
+	// Occupied are paths of frames that are new, where something stands that was not recorded.
+	Occupied []string
 	// Missing are the scene's textures that cannot be shown, with the reason.
 	Missing []string
 	// Reach is how far apart any two things of the scene can be, in metres; 0 if it is not known.

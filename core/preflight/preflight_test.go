@@ -54,7 +54,13 @@ func TestRules(t *testing.T) {
 		}, Refuses, "1 of the sequences were sent already with another set-up, with batch 7; 020.1001.exr"},
 		"nothing-new": {func(_ *plan.Batch, f *Facts) {
 			f.News = []plan.News{{Good: frame.Of(1, 40), By: []string{"batch 7"}}, {Coming: frame.Of(1, 2), By: []string{"batch 7"}}}
-		}, Refuses, "40 frames are in place, 2 on their way"},
+		}, Refuses, "40 frames are in place and 2 queued"},
+		"set-up-unknown": {func(_ *plan.Batch, f *Facts) {
+			f.News = []plan.News{{New: frame.Of(3, 4), Unknown: frame.Of(1, 2), By: []string{"batch 7"}}}
+		}, Warns, "2 frames were sent before fingerprints were kept, with batch 7"},
+		"path-occupied": {func(_ *plan.Batch, f *Facts) {
+			f.Occupied = []string{"020.1001.exr", "020.1002.exr"}
+		}, Refuses, "020.1001.exr exists already, and this house has no record of it, nor of one more"},
 		"queue-is-busy": {func(_ *plan.Batch, f *Facts) { f.Busy = 9000 }, Warns, "2.5 h of work"},
 		"data-in-few-bits": {func(b *plan.Batch, _ *Facts) {
 			for i := range b.Sequences {

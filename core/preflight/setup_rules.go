@@ -173,17 +173,42 @@ const NothingNew = "nothing-new"
 // sendingRules look at what was sent before, and at the queue.
 var sendingRules = []rule{
 	{name: NothingNew, why: "Nothing is rendered twice unless that is asked for.", severity: Refuses, check: func(b plan.Batch, f Facts, found report) {
-		good, coming := 0, 0
+		good, coming, unknown := 0, 0, 0
 		for _, n := range f.News {
 			if !n.New.Empty() || !n.Changed.Empty() {
 				return
 			}
-			good, coming = good+n.Good.Count(), coming+n.Coming.Count()
+			good, coming, unknown = good+n.Good.Count(), coming+n.Coming.Count(), unknown+n.Unknown.Count()
 		}
-		if good+coming > 0 {
-			found("batch", NextVersion, "All of it was sent already with the same set-up: %d frames are in place, %d on their way. Use the next version to render it once more.", good, coming)
+		if good+coming+unknown > 0 {
+			found("batch", NextVersion, "All of it was sent already: %d frames are in place and %d queued with the same set-up%s. "+
+				"Use the next version to render it once more.", good, coming, ofUnknown(unknown))
 		}
 	}, firm: true},
+	{
+		name: "set-up-unknown", why: "Frames from before fingerprints were kept cannot be compared with what would be rendered now.", severity: Warns,
+		check: func(_ plan.Batch, f Facts, found report) {
+			unknown, by := 0, ""
+			for _, n := range f.News {
+				if unknown += n.Unknown.Count(); by == "" && !n.Unknown.Empty() {
+					by = strings.Join(n.By, ", ")
+				}
+			}
+			if unknown > 0 {
+				found("batch", NextVersion, "%d frames were sent before fingerprints were kept, with %s. It is not known whether their set-up is "+
+					"this one, and they are left out. Use the next version to render them once more.", unknown, by)
+			}
+		},
+	},
+	{
+		name: "path-occupied", why: "A file that stands where another belongs is never overwritten, so that the frame fails.", severity: Refuses,
+		check: func(_ plan.Batch, f Facts, found report) {
+			if len(f.Occupied) > 0 {
+				found("batch", NextVersion, "%s exists already, and this house has no record of it%s. Move it away, or use the next version.",
+					f.Occupied[0], alike(len(f.Occupied)-1))
+			}
+		},
+	},
 	{name: "queue-is-busy", why: "A batch that starts before another has ended shares its machines.", severity: Warns, check: func(b plan.Batch, f Facts, found report) {
 		if t := b.Totals(); f.Busy > 3600 && f.Busy > t.Seconds {
 			found("queue", NoFix, "The queue has %s of work before this batch. Give it a higher priority, or a time to start.", hours(f.Busy))
@@ -252,6 +277,22 @@ func shortened(text string) string {
 		return text[:most] + " …"
 	}
 	return text
+}
+
+// ofUnknown adds the frames of which the set-up is not known.
+func ofUnknown(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return ", " + strconv.Itoa(n) + " with one that is not known"
+}
+
+// alike adds how many other paths are alike.
+func alike(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return ", nor of " + plural(n)
 }
 
 func plural(n int) string {

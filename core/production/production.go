@@ -110,12 +110,6 @@ func (q Quality) MemoryBytes() int64 {
 	return int64(q.Memory * 1e9)
 }
 
-// Look returns what of the quality can be seen in a picture: all but how the work is shared out.
-func (q Quality) Look() Quality {
-	q.Tiles, q.Memory = raster.Tiling{}, 0
-	return q
-}
-
 // A View is a camera of the scene under a look.
 type View struct {
 	Code   string `json:"code"`

@@ -4,12 +4,15 @@
 // A frame may be rendered in tiles, which are steps of their own and go through the same states; of these a person's events are for frames
 // only. Putting it together is the step of the frame: it waits, blocked, until all of its tiles are good.
 //
-// A frame that is good stays good whatever happens to the rest.
+// A frame that is good stays good whatever happens to the rest. Only its own files can be missed: then it is lost, until they are
+// found again as they were, or it is rendered again.
 package queue
 
 import (
 	"cmp"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 )
 
@@ -23,6 +26,7 @@ const (
 	Rendering State = "rendering" // a node is at it
 	Checking  State = "checking"  // its files are written and being judged
 	Good      State = "good"      // its files are complete and in place
+	Lost      State = "lost"      // was good; a file of it is gone or has changed
 	Failed    State = "failed"    // given up; the reason is kept
 	Held      State = "held"      // set aside by a person
 	Dropped   State = "dropped"   // left out by a person
@@ -30,19 +34,19 @@ const (
 
 // States returns all states in the order in which they are shown.
 func States() []State {
-	return []State{Good, Checking, Rendering, Ready, Held, Blocked, Failed, Dropped}
+	return []State{Good, Checking, Rendering, Ready, Held, Blocked, Lost, Failed, Dropped}
 }
 
 // Busy reports whether a node has the frame.
 func (s State) Busy() bool { return s == Rendering || s == Checking }
 
 // Settled reports whether nothing more will happen to the frame by itself.
-func (s State) Settled() bool { return s == Good || s == Failed || s == Dropped }
+func (s State) Settled() bool { return s == Good || s == Lost || s == Failed || s == Dropped }
 
 // An Event is what happens to a frame.
 type Event string
 
-// The events. Those below Vanished are a person's.
+// The events. Those from Hold on are a person's.
 const (
 	Unblocked Event = "unblocked" // what it waited for has come
 	Cut       Event = "cut"       // its tiles are to be rendered first, and it waits for them
@@ -52,24 +56,40 @@ const (
 	Accepted  Event = "accepted"  // its files were judged good
 	Broken    Event = "broken"    // the renderer or the judge found a fault
 	Vanished  Event = "vanished"  // the node, or this server, went away
+	Refused   Event = "refused"   // something else stands where its files belong, so that trying again does not help
+	Missed    Event = "missed"    // one of its files is not what was judged
+	Found     Event = "found"     // all of its files are what was judged, after all
+	Waits     Event = "waits"     // it is taken up, and its batch has to wait
+	Set       Event = "set aside" // many attempts of its batch have ended alike
 	Hold      Event = "hold"
 	Release   Event = "release"
 	Retry     Event = "retry"
 	Drop      Event = "drop"
 )
 
+// PersonsEvents returns what a person may ask for.
+func PersonsEvents() []Event { return []Event{Hold, Release, Retry, Drop} }
+
+// Persons reports whether a person may ask for the event.
+func (e Event) Persons() bool { return slices.Contains(PersonsEvents(), e) }
+
 // Retries is how often a broken frame is tried again before it has failed.
 const Retries = 2
 
+// AlikeInARow is how many attempts of a batch may end for the same reason, one after the other, before what is left of it is
+// held: it is more than two frames take to fail, and fewer than a night of failures.
+const AlikeInARow = 7
+
 var transitions = map[State]map[Event]State{
-	Blocked:   {Unblocked: Ready, Stuck: Failed, Hold: Held, Drop: Dropped},
-	Ready:     {Leased: Rendering, Cut: Blocked, Hold: Held, Drop: Dropped},
-	Rendering: {Rendered: Checking, Vanished: Ready, Hold: Held, Drop: Dropped},
-	Checking:  {Accepted: Good, Vanished: Ready, Hold: Held, Drop: Dropped},
-	Failed:    {Retry: Ready, Drop: Dropped},
-	Held:      {Release: Ready, Drop: Dropped},
-	Dropped:   {Retry: Ready},
-	Good:      {},
+	Blocked:   {Unblocked: Ready, Stuck: Failed, Set: Held, Hold: Held, Drop: Dropped},
+	Ready:     {Leased: Rendering, Cut: Blocked, Set: Held, Hold: Held, Drop: Dropped},
+	Rendering: {Rendered: Checking, Vanished: Ready, Refused: Failed, Set: Held, Hold: Held, Drop: Dropped},
+	Checking:  {Accepted: Good, Vanished: Ready, Refused: Failed, Set: Held, Hold: Held, Drop: Dropped},
+	Failed:    {Retry: Ready, Waits: Blocked, Drop: Dropped},
+	Lost:      {Found: Good, Retry: Ready, Waits: Blocked, Drop: Dropped},
+	Held:      {Release: Ready, Waits: Blocked, Drop: Dropped},
+	Dropped:   {Retry: Ready, Waits: Blocked},
+	Good:      {Missed: Lost},
 }
 
 // Next returns the state after an event; attempts is how often the frame was tried, this time included.
@@ -124,7 +144,10 @@ type Turn struct {
 
 // Compare orders turns: negative if t comes before u.
 func (t Turn) Compare(u Turn) int {
-	return cmp.Or(cmp.Compare(u.Priority, t.Priority), cmp.Compare(t.Batch, u.Batch), cmp.Compare(t.Wave, u.Wave), cmp.Compare(t.Sequence, u.Sequence), cmp.Compare(t.Frame, u.Frame), cmp.Compare(t.Tile, u.Tile))
+	return cmp.Or(
+		cmp.Compare(u.Priority, t.Priority), cmp.Compare(t.Batch, u.Batch), cmp.Compare(t.Wave, u.Wave),
+		cmp.Compare(t.Sequence, u.Sequence), cmp.Compare(t.Frame, u.Frame), cmp.Compare(t.Tile, u.Tile),
+	)
 }
 
 // Counts is how many frames are in each state.
@@ -149,4 +172,22 @@ func Remaining(left int, meanSeconds float64, atATime int) (time.Duration, bool)
 		return 0, false
 	}
 	return time.Duration(float64(left) * meanSeconds / float64(max(1, atATime)) * float64(time.Second)), true
+}
+
+// longestKind is how much of a reason tells its kind, in bytes.
+const longestKind = 200
+
+// Kind returns what is the same in reasons that differ only in numbers and names of files, such as that of the frame.
+func Kind(reason string) string {
+	var kind strings.Builder
+	for word := range strings.FieldsSeq(reason) {
+		if strings.ContainsAny(word, "0123456789/\\") {
+			word = "#"
+		}
+		if kind.Len()+len(word) > longestKind {
+			break
+		}
+		kind.WriteString(word + " ")
+	}
+	return kind.String()
 }

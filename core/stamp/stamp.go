@@ -140,6 +140,9 @@ func (s Stamp) Fill(frame, version int, value func(field string) string) (Stamp,
 // RenderTime is the field that only the renderer can fill, with Timed.
 const RenderTime = "rendertime"
 
+// Date is the field of the day on which a batch was sent.
+const Date = "date"
+
 // Took writes how long a frame took, as RenderTime shows it.
 func Took(d time.Duration) string { return fmt.Sprintf("%.1f s", d.Seconds()) }
 

@@ -1,0 +1,146 @@
+package store
+
+import (
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+
+	"reelhouse/core/queue"
+)
+
+// A Scope says which frames a person means. Exactly one of Batch and Sequence is set; Frame narrows a sequence down to one frame.
+type Scope struct {
+	Production      string // whose they are; others are not found
+	Batch, Sequence int64
+	Frame           *int
+}
+
+// where returns a condition that holds for the frames of the scope, and its arguments.
+func (c Scope) where() (string, []any) {
+	switch {
+	case c.Frame != nil:
+		return "sequence_id = ? AND number = ?", []any{c.Sequence, *c.Frame}
+	case c.Sequence != 0:
+		return "sequence_id = ?", []any{c.Sequence}
+	}
+	return "sequence_id IN (SELECT id FROM sequence WHERE batch_id = ?)", []any{c.Batch}
+}
+
+// batchIn returns the batch that the scope is of, which must be one of its production.
+func (c Scope) batchIn(tx *sql.Tx) (id int64, err error) {
+	query, arg, what := "SELECT id FROM batch WHERE production = ? COLLATE NOCASE AND id = ?", c.Batch, "batch"
+	if c.Sequence != 0 {
+		what, arg = "sequence", c.Sequence
+		query = "SELECT b.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ? COLLATE NOCASE AND q.id = ?"
+	}
+	err = tx.QueryRow(query, c.Production, arg).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = fmt.Errorf("%s %d of production %s: %w", what, arg, c.Production, ErrNotFound)
+	}
+	return id, err
+}
+
+// waiting is a condition that holds for frames whose batch has to wait before they are rendered. Begin looks whether it still has to.
+// Frames with tiles were begun, and do not wait again.
+const waiting = `(EXISTS (SELECT 1 FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.id = frame.sequence_id
+	AND (b.start_at <> 0 OR b.after_batch <> 0 OR b.after_sequence <> 0))
+	AND NOT EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number))`
+
+// ErrNotPersons is wrapped by the error about an event that no person may ask for.
+var ErrNotPersons = errors.New("this cannot be asked for")
+
+// Apply does what a person asks for to every frame of the scope that allows it, in one transaction, and returns how many there were.
+// If there are none, the error says why. Only the events of queue.PersonsEvents can be asked for.
+func (s *Store) Apply(scope Scope, event queue.Event) (int, error) {
+	if !event.Persons() {
+		return 0, fmt.Errorf("%q: %w; there are hold, release, retry and drop", event, ErrNotPersons)
+	}
+	from := event.From()
+	var args []any
+	next := "CASE state"
+	for _, state := range from {
+		to, err := state.Next(event, 0)
+		if err != nil {
+			return 0, err
+		}
+		after, err := state.Next(queue.Waits, 0)
+		if err != nil || event == queue.Drop {
+			after = to
+		}
+		next += " WHEN ? THEN CASE WHEN " + waiting + " THEN ? ELSE ? END"
+		args = append(args, state, after, to)
+	}
+	reset := ""
+	if event == queue.Retry {
+		reset = ", attempts = 0, reason = ''"
+	}
+	query := "UPDATE frame SET state = " + next + " END, lease = 0" + reset + " WHERE state IN (?" + strings.Repeat(", ?", len(from)-1) + ")"
+	for _, state := range from {
+		args = append(args, state)
+	}
+	where, of := scope.where()
+	changed := int64(0)
+	err := s.change(func(tx *sql.Tx) error {
+		batch, err := scope.batchIn(tx)
+		if err != nil {
+			return err
+		}
+		result, err := tx.Exec(query+" AND "+where, append(args, of...)...)
+		if err != nil {
+			return err
+		}
+		if changed, err = result.RowsAffected(); err != nil || event != queue.Release && event != queue.Retry {
+			return err
+		}
+		_, err = tx.Exec("UPDATE batch SET alike = '', in_a_row = 0, trouble = '' WHERE id = ?", batch)
+		return err
+	})
+	if err == nil && changed == 0 {
+		err = fmt.Errorf("%w: %s works for frames that are %s, and there are none here", ErrNothing, event, join(from))
+	}
+	return int(changed), err
+}
+
+// ErrNothing is wrapped by the error about an action that no frame allows.
+var ErrNothing = errors.New("nothing was changed")
+
+func join(states []queue.State) string {
+	var words []string
+	for _, s := range states {
+		words = append(words, string(s))
+	}
+	return strings.Join(words, ", ")
+}
+
+// wentWell notes that an attempt of a lease's batch ended well.
+func wentWell(tx *sql.Tx, l *Lease) error {
+	_, err := tx.Exec(`UPDATE batch SET alike = '', in_a_row = 0
+		WHERE id = (SELECT batch_id FROM sequence WHERE id = ?) AND in_a_row > 0`, l.SequenceID)
+	return err
+}
+
+// wentWrong notes how an attempt of a lease's batch ended. When too many have ended alike, what is left of the batch is held.
+func wentWrong(tx *sql.Tx, l *Lease, reason string) error {
+	kind := queue.Kind(reason)
+	var batch int64
+	var times int
+	err := tx.QueryRow(`UPDATE batch SET in_a_row = CASE WHEN alike = ?1 THEN in_a_row + 1 ELSE 1 END, alike = ?1
+		WHERE id = (SELECT batch_id FROM sequence WHERE id = ?2) RETURNING id, in_a_row`, kind, l.SequenceID).Scan(&batch, &times)
+	if err != nil || times < queue.AlikeInARow {
+		return err
+	}
+	where, of := Scope{Batch: batch}.where()
+	result, err := tx.Exec("UPDATE frame SET state = ?, lease = 0 WHERE state IN (?, ?) AND "+where,
+		append([]any{queue.Held, queue.Blocked, queue.Ready}, of...)...)
+	if err != nil {
+		return err
+	}
+	held, err := result.RowsAffected()
+	if err != nil || held == 0 {
+		return err
+	}
+	trouble := fmt.Sprintf("%d attempts in a row ended alike: %s", times, reason)
+	_, err = tx.Exec("UPDATE batch SET alike = '', in_a_row = 0, trouble = ? WHERE id = ?", trouble, batch)
+	return err
+}

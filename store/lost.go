@@ -1,0 +1,100 @@
+package store
+
+import (
+	"database/sql"
+	"fmt"
+	"strings"
+
+	"reelhouse/core/queue"
+)
+
+// Miss says that files of a good or lost frame are not what was judged, by their paths: the frame is lost. It returns whether it was
+// good before. A frame that is in another state by now is left as it is.
+func (s *Store) Miss(sequence int64, number int, faults map[string]string) (was bool, err error) {
+	err = s.change(func(tx *sql.Tx) error {
+		f, err := frameIn(tx, sequence, number)
+		if err != nil || f.State != queue.Good && f.State != queue.Lost {
+			return err
+		}
+		if err := setFaults(tx, sequence, number, faults); err != nil {
+			return err
+		}
+		reason := lostReason(faults)
+		if f.State == queue.Lost {
+			_, err := tx.Exec("UPDATE frame SET reason = ? WHERE sequence_id = ? AND number = ?", reason, sequence, number)
+			return err
+		}
+		was = true
+		return move(tx, sequence, number, queue.Missed, func(f *Frame) { f.Reason = reason })
+	})
+	return was, err
+}
+
+// Find says that all files of a lost frame are what was judged, after all: it is good again. It returns whether it was lost.
+func (s *Store) Find(sequence int64, number int) (was bool, err error) {
+	err = s.change(func(tx *sql.Tx) error {
+		f, err := frameIn(tx, sequence, number)
+		if err != nil || f.State != queue.Lost {
+			return err
+		}
+		if err := setFaults(tx, sequence, number, nil); err != nil {
+			return err
+		}
+		was = true
+		return move(tx, sequence, number, queue.Found, func(f *Frame) { f.Reason = "" })
+	})
+	return was, err
+}
+
+func setFaults(tx *sql.Tx, sequence int64, number int, faults map[string]string) error {
+	_, err := tx.Exec("UPDATE file SET fault = '' WHERE sequence_id = ? AND number = ? AND fault <> ''", sequence, number)
+	for path, fault := range faults {
+		if err == nil {
+			_, err = tx.Exec("UPDATE file SET fault = ? WHERE sequence_id = ? AND number = ? AND path = ?", fault, sequence, number, path)
+		}
+	}
+	return err
+}
+
+// lostReason says what is wrong with a frame's files.
+func lostReason(faults map[string]string) string {
+	var first string
+	for path, fault := range faults {
+		if text := path[strings.LastIndexByte(path, '/')+1:] + " " + fault; first == "" || text < first {
+			first = text
+		}
+	}
+	if more := len(faults) - 1; more > 0 {
+		first += fmt.Sprintf("; %d more of its files are lost", more)
+	}
+	return first
+}
+
+// A Claim is what the record has of a path.
+type Claim struct {
+	SequenceID int64
+	Number     int
+	State      queue.State // of the frame
+	SHA256     string      // of the file, when it was judged
+	Batch      string      // name of the batch
+}
+
+// Claims returns which frames have a file of a path.
+func (s *Store) Claims(path string) ([]Claim, error) {
+	rows, err := s.read.Query(`SELECT f.sequence_id, f.number, f.state, i.sha256, b.name FROM file i
+		JOIN frame f ON f.sequence_id = i.sequence_id AND f.number = i.number
+		JOIN sequence q ON q.id = i.sequence_id JOIN batch b ON b.id = q.batch_id WHERE i.path = ? ORDER BY f.sequence_id`, path)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []Claim
+	for rows.Next() {
+		var c Claim
+		if err := rows.Scan(&c.SequenceID, &c.Number, &c.State, &c.SHA256, &c.Batch); err != nil {
+			return nil, err
+		}
+		all = append(all, c)
+	}
+	return all, rows.Err()
+}

@@ -1,0 +1,110 @@
+package store
+
+import (
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+
+	"reelhouse/core/fingerprint"
+	"reelhouse/core/queue"
+)
+
+// Renderer returns what the house renders with; false before it first did.
+func (s *Store) Renderer() (r fingerprint.Renderer, known bool, err error) {
+	var text string
+	err = s.read.QueryRow("SELECT document FROM renderer").Scan(&text)
+	if errors.Is(err, sql.ErrNoRows) {
+		return r, false, nil
+	} else if err != nil {
+		return r, false, err
+	}
+	err = json.Unmarshal([]byte(text), &r)
+	return r, err == nil, err
+}
+
+// SetRenderer notes what the house renders with. What is still to be rendered is rendered by that: a sequence of which nothing is good
+// gets the fingerprint that it has with it; of one that is begun it is not known any more. It returns how many there are of these.
+func (s *Store) SetRenderer(r fingerprint.Renderer) (mixed int, err error) {
+	text, err := json.Marshal(r)
+	if err != nil {
+		return 0, err
+	}
+	was, known, err := s.Renderer()
+	if err != nil || known && was == r {
+		return 0, err
+	}
+	rows, err := s.read.Query(`SELECT id, good + lost, fingerprint FROM sequence
+		WHERE renderer <> ? AND blocked + ready + rendering + checking + failed + held + dropped + lost > 0`, string(text))
+	if err != nil {
+		return 0, err
+	}
+	defer rows.Close()
+	prints := map[int64]fingerprint.Print{}
+	var begun []int64
+	for rows.Next() {
+		var id int64
+		var good int
+		var print fingerprint.Print
+		if err := rows.Scan(&id, &good, &print); err != nil {
+			return 0, err
+		}
+		if good == 0 {
+			prints[id] = ""
+		} else if print.Known() {
+			begun = append(begun, id)
+		}
+	}
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+		return 0, err
+	}
+	for id := range prints {
+		q, err := s.Sequence(id)
+		if err != nil {
+			return 0, err
+		}
+		b, err := s.BatchAlone(q.BatchID)
+		if err != nil {
+			return 0, err
+		}
+		prints[id] = b.Plan.Fingerprint(q.Spec, r)
+	}
+	return len(begun), s.change(func(tx *sql.Tx) error {
+		for id, print := range prints {
+			if _, err := tx.Exec("UPDATE sequence SET fingerprint = ?, renderer = ? WHERE id = ?", print, string(text), id); err != nil {
+				return err
+			}
+		}
+		for _, id := range begun {
+			if _, err := tx.Exec("UPDATE sequence SET fingerprint = '', renderer = '' WHERE id = ?", id); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.Exec("DELETE FROM renderer"); err != nil {
+			return err
+		}
+		_, err := tx.Exec("INSERT INTO renderer VALUES (?)", string(text))
+		return err
+	})
+}
+
+// Print returns the fingerprint of a frame, "" if it is not known.
+func (q Sequence) Print(number int) fingerprint.Print {
+	return q.Fingerprint.Frame(number, q.Spec.Label(number))
+}
+
+// readRenderer reads with which renderer a sequence's fingerprint was taken.
+func readRenderer(id int64, text string) (r fingerprint.Renderer, err error) {
+	if text == "" {
+		return r, nil
+	}
+	if err = json.Unmarshal([]byte(text), &r); err != nil {
+		err = fmt.Errorf("renderer of sequence %d: %w", id, err)
+	}
+	return r, err
+}
+
+// states are those that a sequence counts, in the order of its columns.
+var states = []queue.State{
+	queue.Blocked, queue.Ready, queue.Rendering, queue.Checking, queue.Good, queue.Lost, queue.Failed, queue.Held, queue.Dropped,
+}

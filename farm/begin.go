@@ -2,7 +2,10 @@ package farm
 
 import (
 	"context"
+	"errors"
 	"time"
+
+	"reelhouse/store"
 )
 
 // lookAround is how often the record is looked at for changes that others have made.
@@ -14,11 +17,11 @@ func (n *Node) begin(ctx context.Context) {
 	defer end()
 	look := time.NewTicker(lookAround)
 	defer look.Stop()
-	marks := ""
+	marks, orphans := "", map[int64]bool{}
 	for ctx.Err() == nil {
 		begun, next, err := n.House.Begin(time.Now())
 		if err != nil {
-			n.setTrouble(err.Error())
+			n.setRecord(err)
 			next = time.Now().Add(n.patience())
 		}
 		if begun > 0 {
@@ -34,6 +37,7 @@ func (n *Node) begin(ctx context.Context) {
 		case <-changed:
 		case <-wait:
 		case <-look.C:
+			orphans = n.takeBack(orphans)
 			// Another process, such as the command line, may have changed the record.
 			if now, err := n.House.Marks(); err == nil && now != marks {
 				marks = now
@@ -41,4 +45,35 @@ func (n *Node) begin(ctx context.Context) {
 			}
 		}
 	}
+}
+
+// takeBack gives steps back that the record says are in the node's hands, and that nobody is at. What is new since the look before may
+// have been leased in this moment, and is left until the next one, which gets what is returned.
+func (n *Node) takeBack(before map[int64]bool) map[int64]bool {
+	leases, err := n.House.Leased(n.Name)
+	if err != nil {
+		n.setRecord(err)
+		return nil
+	}
+	n.mutex.Lock()
+	running := map[int64]bool{}
+	for _, w := range n.running {
+		running[w.lease.ID()] = true
+	}
+	n.mutex.Unlock()
+	found := map[int64]bool{}
+	for _, l := range leases {
+		switch id := l.ID(); {
+		case running[id]:
+		case !before[id]:
+			found[id] = true
+		default:
+			n.Log.Warn("a frame that nobody renders is taken back", "sequence", l.SequenceID, "frame", l.Number, "tile", l.TileIndex())
+			if err := n.House.GiveBack(l); err != nil && !errors.Is(err, store.ErrLost) {
+				n.setRecord(err)
+			}
+			n.Hub.Changed()
+		}
+	}
+	return found
 }

@@ -34,7 +34,7 @@ func TestABatchBeginsByItself(t *testing.T) {
 	if b, _ := h.Batch(id); b.Counts()[queue.Blocked] != 2 {
 		t.Errorf("it does not wait: %v", b.Counts())
 	}
-	if _, err := h.Apply(store.Scope{Batch: first.ID}, queue.Drop); err != nil {
+	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: first.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
 	}
 	n.Hub.Changed()

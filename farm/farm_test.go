@@ -160,11 +160,34 @@ func leased(t *testing.T, h *house.House) (*store.Lease, []part) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, parts, err := newJob(h, l)
+	_, parts, _, err := newJob(h, l)
 	if err != nil {
 		t.Fatal(err)
 	}
 	return l, parts
+}
+
+// placed gives the files of a lease their names, as a node does when they were judged good.
+func placed(t *testing.T, h *house.House, l *store.Lease, parts []part) []store.File {
+	t.Helper()
+	var all []verdict
+	for _, p := range parts {
+		data, err := os.ReadFile(p.temp)
+		if err != nil {
+			t.Fatal(err)
+		}
+		sum, err := house.SumOf(bytes.NewReader(data))
+		if err != nil {
+			t.Fatal(err)
+		}
+		sum.Path = p.final
+		all = append(all, verdict{part: p, sum: sum})
+	}
+	files, err := publish(h, l, all, NewLog())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return files
 }
 
 // waitFor waits until the batch's counts are as wanted.
@@ -227,7 +250,7 @@ func TestFramesBecomeGoodFilesWithTheirNames(t *testing.T) {
 func TestBadRenderersFailWithTheirReason(t *testing.T) {
 	for way, says := range map[string]string{
 		"crash":   "ended badly: exit status 3",
-		"nothing": "did not write 010_v_hd_all.1001.exr",
+		"nothing": "010_v_hd_all.1001.exr: the renderer did not write it",
 		"torn":    "cannot be read",
 	} {
 		t.Run(way, func(t *testing.T) {
@@ -277,7 +300,7 @@ func TestADroppedFrameIsKilledAtOnce(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	n, _ := start(t, h, "hang")
 	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001, 0) == 0.25 })
-	if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Drop); err != nil {
+	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
 	}
 	n.Hub.Changed()
@@ -355,9 +378,7 @@ func TestWhatWasPlacedAndNotRecordedIsTakenBack(t *testing.T) {
 	if err := os.WriteFile(parts[0].temp, []byte("other bytes"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := place(h, l, parts); err != nil {
-		t.Fatal(err)
-	}
+	placed(t, h, l, parts)
 	n, _ := start(t, h, "good")
 	if b = waitFor(t, n, b.ID, settled); b.Counts()[queue.Good] != 2 {
 		f, _ := h.Frame(l.SequenceID, l.Number)
@@ -375,12 +396,9 @@ func TestPlacedFilesStayOnlyWithTheRecord(t *testing.T) {
 		if err := errors.Join(os.WriteFile(parts[0].temp, []byte("bytes"), 0o644), h.Check(l)); err != nil {
 			t.Fatal(err)
 		}
-		placed, err := place(h, l, parts)
-		if err != nil {
-			t.Fatal(err)
-		}
+		inPlace := placed(t, h, l, parts)
 		if recorded {
-			if err := h.Accept(l, 1, placed, ""); err != nil {
+			if err := h.Accept(l, 1, inPlace, ""); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -404,9 +422,7 @@ func TestWhatStoodThereBeforeIsNotTakenBack(t *testing.T) {
 	if err := errors.Join(os.WriteFile(parts[0].temp, []byte("same"), 0o644), os.WriteFile(there, []byte("same"), 0o644)); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := place(h, l, parts); err != nil {
-		t.Fatal(err)
-	}
+	placed(t, h, l, parts)
 	if err := settlePlacing(h, placingPath(h, l)); err != nil {
 		t.Fatal(err)
 	}

@@ -8,7 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
-	"strings"
+	"slices"
 	"sync"
 	"time"
 
@@ -26,14 +26,17 @@ type Node struct {
 	Renderer Renderer
 	// Assembler is the program that puts frames together from their tiles.
 	Assembler Renderer
-	Slots     int           // frames, or tiles, rendered side by side; 0 for one a core
-	Timeout   time.Duration // after which a frame is given up; 0 for DefaultTimeout
-	Patience  time.Duration // before another try when the disk is full or the record cannot be read; 0 for 3 s
-	Log       *slog.Logger
+	// Judge is the program that judges what others wrote; without one this process does.
+	Judge    Renderer
+	Slots    int           // frames, or tiles, rendered side by side; 0 for one a core
+	Timeout  time.Duration // after which a frame is given up; 0 for DefaultTimeout
+	Patience time.Duration // before another try when something is wrong with the house, the first time; 0 for 3 s
+	Log      *slog.Logger
 
 	mutex   sync.Mutex
 	running map[stepKey]*work
-	trouble string
+	unsure  map[stepKey]int // how often a step was given back for what only a renderer said
+	rests   rests
 }
 
 // DefaultTimeout is how long a frame may take.
@@ -67,12 +70,14 @@ func (n *Node) SlotCount() int {
 	return runtime.NumCPU()
 }
 
-// Run renders until ctx ends; then it kills its children and gives their frames back. Before it takes the
-// first frame it clears away what a server that died has left.
+// Run renders until ctx ends; then it ends its children and gives their frames back. Before it takes the first frame it clears away what
+// a server that died has left; while that is not possible, as on a full disk, it says why and tries again.
 func (n *Node) Run(ctx context.Context) error {
-	n.running = map[stepKey]*work{}
-	if err := n.clearUp(); err != nil {
-		return fmt.Errorf("node %s: %w", n.Name, err)
+	n.mutex.Lock()
+	n.running, n.unsure = map[stepKey]*work{}, map[stepKey]int{}
+	n.mutex.Unlock()
+	if !n.until(ctx, n.prepare) {
+		return nil
 	}
 	var group sync.WaitGroup
 	for range n.SlotCount() {
@@ -84,8 +89,65 @@ func (n *Node) Run(ctx context.Context) error {
 	return nil
 }
 
+// prepare takes up what a server that died has left, and notes who renders.
+func (n *Node) prepare() error {
+	if err := n.clearUp(); err != nil {
+		return err
+	}
+	mixed, err := n.House.SetRenderer(n.Renderer.Print())
+	if mixed > 0 {
+		n.Log.Warn("sequences that another renderer has begun are finished by this one", "sequences", mixed, "renderer", n.Renderer.Print())
+	}
+	return err
+}
+
+// until does what has to be done with the record, and tries again, with growing pauses, until it was done. It reports false if ctx ended
+// before; then it was tried a last time.
+func (n *Node) until(ctx context.Context, do func() error) bool {
+	pause := n.patience()
+	for {
+		err := do()
+		if err == nil {
+			n.setRecord(nil)
+			return true
+		}
+		n.setRecord(err)
+		select {
+		case <-ctx.Done():
+			return do() == nil
+		case <-time.After(pause):
+		}
+		pause = min(2*pause, longestPause)
+	}
+}
+
+// setRecord notes why the record cannot be used, nil if it can.
+func (n *Node) setRecord(err error) {
+	text := ""
+	if err != nil {
+		text = "the record cannot be used: " + err.Error()
+		if reason := storageFault(err); reason != "" {
+			text = reason
+		}
+	}
+	if n.rests.set(&n.rests.record, text) {
+		n.troubled(text)
+	}
+}
+
+// troubled tells of a trouble that has come or gone.
+func (n *Node) troubled(text string) {
+	if text != "" {
+		n.Log.Warn("node waits", "node", n.Name, "reason", text)
+	}
+	n.Hub.Changed()
+}
+
 // clearUp makes the frames ready that were under way, and removes their partial files.
 func (n *Node) clearUp() error {
+	if ended := endMarked(workVariable + n.House.Work()); ended > 0 {
+		n.Log.Warn("programs of a server that died were still running, and were ended", "programs", ended)
+	}
 	frames, err := n.House.Recover()
 	if err != nil {
 		return err
@@ -123,20 +185,25 @@ func (n *Node) slot(ctx context.Context) {
 	changed, end := n.Hub.Listen()
 	defer end()
 	for ctx.Err() == nil {
-		lease, err := n.lease()
-		if err == nil && lease != nil {
-			n.render(ctx, lease)
-			continue
+		pause, except, next := n.rests.now(time.Now())
+		if pause == 0 {
+			lease, wait := n.lease(except)
+			if lease != nil {
+				n.render(ctx, lease)
+				continue
+			}
+			if pause = wait; pause == 0 {
+				pause = next
+			}
 		}
-		var wait <-chan time.Time
-		if err != nil {
-			n.setTrouble(err.Error())
-			wait = time.After(n.patience())
+		var again <-chan time.Time
+		if pause > 0 {
+			again = time.After(pause)
 		}
 		select {
 		case <-ctx.Done():
 		case <-changed:
-		case <-wait:
+		case <-again:
 		}
 	}
 }
@@ -144,38 +211,32 @@ func (n *Node) slot(ctx context.Context) {
 // room is how much of the disk is left alone, beside what a frame needs.
 const room = 8 << 20
 
-// lease takes the next frame, unless the disk has no room for one.
-func (n *Node) lease() (*store.Lease, error) {
+// lease takes the next frame, unless the disk has no room for one. Without one it returns after how long it is to be tried again, 0 for
+// when something has changed.
+func (n *Node) lease(except []int64) (*store.Lease, time.Duration) {
+	full := ""
 	if free := n.House.FreeBytes(); free >= 0 && free < room {
-		return nil, fmt.Errorf("the output's disk is full: %.0f MB are free; make room, and rendering goes on by itself", free/1e6)
+		full = fmt.Sprintf("the output's disk is full: %.0f MB are free; make room, and rendering goes on by itself", free/1e6)
 	}
-	l, err := n.House.Lease(n.Name)
-	if err == nil && l != nil {
-		n.setTrouble("")
+	if n.rests.set(&n.rests.full, full) {
+		n.troubled(full)
+	}
+	if full != "" {
+		return nil, n.patience()
+	}
+	l, err := n.House.Lease(n.Name, except...)
+	n.setRecord(err)
+	if err != nil {
+		return nil, n.patience()
+	}
+	if l != nil {
 		n.Hub.Changed()
 	}
-	return l, err
-}
-
-func (n *Node) setTrouble(text string) {
-	n.mutex.Lock()
-	changed := n.trouble != text
-	n.trouble = text
-	n.mutex.Unlock()
-	if changed {
-		if text != "" {
-			n.Log.Warn("node waits", "node", n.Name, "reason", text)
-		}
-		n.Hub.Changed()
-	}
+	return l, 0
 }
 
 // Trouble says why the node cannot render although frames are ready, or "".
-func (n *Node) Trouble() string {
-	n.mutex.Lock()
-	defer n.mutex.Unlock()
-	return n.trouble
-}
+func (n *Node) Trouble() string { return n.rests.text() }
 
 // watch ends the work on frames that a person has held or dropped.
 func (n *Node) watch(ctx context.Context) {
@@ -238,17 +299,21 @@ func (n *Node) render(parent context.Context, l *store.Lease) {
 		n.mutex.Unlock()
 		n.Hub.Changed()
 	}
-	if err := n.finish(ctx, l, log, heard); err != nil {
+	if err := n.finish(ctx, parent, l, log, heard); err != nil {
 		n.settle(ctx, parent, l, err, log)
+		return
+	}
+	if n.rests.well(l.Batch.ID) {
+		n.troubled("")
 	}
 }
 
 // finish does what a lease is for, and records it.
-func (n *Node) finish(ctx context.Context, l *store.Lease, log *Log, heard func(job.Message)) error {
+func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, heard func(job.Message)) error {
 	began := time.Now()
 	good := func() float64 {
 		seconds := time.Since(began).Seconds()
-		log.Add("good after %.2f s", seconds)
+		log.Last("good after %.2f s", seconds)
 		return seconds
 	}
 	if l.Tile != nil {
@@ -256,7 +321,8 @@ func (n *Node) finish(ctx context.Context, l *store.Lease, log *Log, heard func(
 		if err != nil {
 			return err
 		}
-		return n.House.AcceptTile(l, good(), file, log.String())
+		seconds := good()
+		return n.owe(parent, func() error { return n.House.AcceptTile(l, seconds, file, log.String()) })
 	}
 	do := n.produce
 	if len(l.Tiles) > 0 {
@@ -267,51 +333,100 @@ func (n *Node) finish(ctx context.Context, l *store.Lease, log *Log, heard func(
 		return err
 	}
 	seconds := good()
-	err = n.House.Accept(l, seconds, files, log.String())
-	if left := settlePlacing(n.House, placingPath(n.House, l)); left != nil {
-		n.Log.Error("the note of placed files stays until the node starts next", "error", left)
-	}
+	err = n.owe(parent, func() error { return n.House.Accept(l, seconds, files, log.String()) })
+	n.settlePlaced(l)
 	if err == nil {
 		n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
 	}
 	return err
 }
 
+// settlePlaced ends the note of what a lease has placed.
+func (n *Node) settlePlaced(l *store.Lease) {
+	if left := settlePlacing(n.House, placingPath(n.House, l)); left != nil {
+		n.Log.Error("the note of placed files stays until the node starts next", "error", left)
+	}
+}
+
+// owe records something, however often it has to be tried: a frame whose end is not recorded would be called rendering for ever. What the
+// record refuses for a reason of its own is not tried again.
+func (n *Node) owe(parent context.Context, record func() error) error {
+	var refused error
+	done := n.until(parent, func() error {
+		err := record()
+		if err == nil || store.Refuses(err) {
+			refused = err
+			return nil
+		}
+		return err
+	})
+	if !done {
+		return context.Cause(parent) // the next start takes the step up
+	}
+	return refused
+}
+
 // settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
-	cause := context.Cause(ctx)
 	if left := removeOwnParts(n.House.Output(), l); left != nil {
 		n.Log.Error("partial files stay behind", "error", left)
 	}
-	var failed error
+	record := n.ending(ctx, parent, l, err, log)
+	if record == nil {
+		return
+	}
+	if failed := n.owe(parent, record); failed != nil && !errors.Is(failed, store.ErrLost) && parent.Err() == nil {
+		n.Log.Error("the record of a frame could not be changed", "frame", l.Number, "error", failed)
+	}
+}
+
+// ending says what is to be recorded of a step that did not become good, nil for nothing.
+func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, log *Log) func() error {
+	cause := context.Cause(ctx)
+	var collided *collision
 	switch {
 	case errors.Is(err, errTilesLost): // which is recorded
 		n.Log.Warn("tiles are rendered again", "sequence", l.Sequence.Spec.Title(), "frame", l.Number)
+		return nil
 	case parent.Err() != nil:
-		failed = n.House.GiveBack(l)
+		return func() error { return n.House.GiveBack(l) }
 	case errors.Is(cause, errTaken) || errors.Is(err, store.ErrLost):
-		log.Add("ended: the frame was held, dropped or given up")
-		failed = n.House.Leave(l, log.String())
-	case isDiskFull(err):
-		// Not the frame's fault: it waits, untried, until there is room.
-		failed = n.House.GiveBack(l)
-		n.setTrouble("the output's disk is full; make room, and rendering goes on by itself")
-		select {
-		case <-parent.Done():
-		case <-time.After(n.patience()):
-		}
-	default:
-		reason := err.Error()
-		if errors.Is(cause, errTimeout) {
-			reason = fmt.Sprintf("it took longer than %v and was stopped", n.timeout())
-		}
-		log.Add("broken: %s", reason)
-		n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "tile", l.TileIndex(), "attempt", l.Tries(), "of", queue.Retries+1, "reason", reason)
-		failed = n.House.Break(l, reason, log.String())
+		log.Last("ended: the frame was held, dropped or given up")
+		return func() error { return n.House.Leave(l, log.String()) }
+	case errors.As(err, &collided):
+		log.Last("refused: %s", err)
+		return func() error { return n.House.Refuse(l, err.Error(), log.String()) }
 	}
-	if failed != nil && !errors.Is(failed, store.ErrLost) {
-		n.Log.Error("the record of a frame could not be changed", "frame", l.Number, "error", failed)
+	reason := err.Error()
+	if errors.Is(cause, errTimeout) {
+		reason = fmt.Sprintf("it took longer than %v and was stopped", n.timeout())
+	} else if fault := n.faultOf(l, err); fault != nil && n.believes(l, fault) {
+		batch := int64(0)
+		if fault.batch {
+			batch = l.Batch.ID
+		}
+		n.rests.add(batch, fault.reason, n.patience())
+		n.troubled(fault.reason)
+		return func() error { return n.House.GiveBack(l) }
 	}
+	log.Last("broken: %s", reason)
+	n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "tile", l.TileIndex(),
+		"attempt", l.Tries(), "of", queue.Retries+1, "reason", reason)
+	return func() error { return n.House.Break(l, reason, log.String()) }
+}
+
+// mostUnsure is how often a step is given back for a fault that only its renderer tells of. After that it is taken for the step's own.
+const mostUnsure = 5
+
+// believes reports whether a fault is taken for one of the house.
+func (n *Node) believes(l *store.Lease, f *fault) bool {
+	if f.sure {
+		return true
+	}
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	n.unsure[keyOf(l)]++
+	return n.unsure[keyOf(l)] <= mostUnsure
 }
 
 func (n *Node) timeout() time.Duration {
@@ -328,33 +443,77 @@ func (n *Node) patience() time.Duration {
 	return n.Patience
 }
 
-func isDiskFull(err error) bool {
-	return err != nil && strings.Contains(err.Error(), "no space left on device")
-}
-
 // cores returns how many cores a child has.
 func (n *Node) cores() int { return max(1, runtime.NumCPU()/n.SlotCount()) }
 
 // produce renders a frame, judges its files, and puts them in place.
 func (n *Node) produce(ctx context.Context, l *store.Lease, log *Log, heard func(job.Message)) ([]store.File, error) {
-	j, parts, err := newJob(n.House, l)
+	j, parts, kept, err := newJob(n.House, l)
 	if err != nil {
 		return nil, err
 	}
-	if err := n.Renderer.Run(ctx, n.House.Work(), j, n.cores(), heard, log); err != nil {
-		return nil, err
-	}
-	return n.deliver(l, parts, log)
+	return n.make(ctx, l, j, n.Renderer, n.cores(), parts, kept, log, heard)
 }
 
-// deliver judges the files of a frame, and puts them in place.
-func (n *Node) deliver(l *store.Lease, parts []part, log *Log) ([]store.File, error) {
+// make has files of a frame made by a program, judges them, and puts them in place. It returns those of the whole frame. If some of them
+// are not to be had, the others are kept all the same, and only the missing ones are made at the next try.
+func (n *Node) make(
+	ctx context.Context, l *store.Lease, order any, by Renderer, cores int, parts []part, kept []store.File, log *Log, heard func(job.Message),
+) ([]store.File, error) {
+	if len(kept) > 0 {
+		log.Add("%d of its files are in place and are kept", len(kept))
+	}
+	wrote := map[string]bool{}
+	var made error
+	if len(parts) > 0 {
+		made = by.Run(ctx, n.House.Work(), order, cores, func(m job.Message) {
+			if m.Event == job.Wrote {
+				wrote[m.Path] = true
+			}
+			heard(m)
+		}, log)
+	}
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	if made != nil { // only what it has finished is worth a look
+		parts = slices.DeleteFunc(slices.Clone(parts), func(p part) bool { return !wrote[p.temp] })
+	}
 	if err := n.House.Check(l); err != nil {
 		return nil, err
 	}
 	n.Hub.Changed()
-	if err := judge(parts, log); err != nil {
+	placed, err := n.place(ctx, l, parts, log)
+	if err = errors.Join(made, err); err != nil {
+		return nil, errors.Join(err, n.keep(ctx, l, placed, log))
+	}
+	return append(kept, placed...), nil
+}
+
+// place judges files under way and gives the good ones their names. It returns those that are in place.
+func (n *Node) place(ctx context.Context, l *store.Lease, parts []part, log *Log) ([]store.File, error) {
+	if len(parts) == 0 {
+		return nil, nil
+	}
+	judged, err := n.judge(ctx, parts, log)
+	if err != nil {
 		return nil, err
 	}
-	return place(n.House, l, parts)
+	bad := badFiles(judged)
+	good := slices.DeleteFunc(judged, func(v verdict) bool { return v.problem != "" })
+	placed, err := publish(n.House, l, good, log)
+	return placed, errors.Join(bad, err)
+}
+
+// keep records files of a frame that are in place though others are missing.
+func (n *Node) keep(ctx context.Context, l *store.Lease, placed []store.File, log *Log) error {
+	if len(placed) == 0 {
+		return nil
+	}
+	defer n.settlePlaced(l)
+	if err := n.House.Keep(l, placed); err != nil {
+		return err
+	}
+	log.Add("%d of its files are good and are kept", len(placed))
+	return nil
 }

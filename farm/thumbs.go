@@ -86,7 +86,7 @@ func (s *Thumbs) render(ctx context.Context, t Thumb, path string) error {
 	defer func() { <-s.turn }()
 	ctx, cancel := context.WithTimeout(ctx, DefaultTimeout)
 	defer cancel()
-	temp := path + partMark + "0"
+	temp := path + house.PartMark + "0"
 	defer os.Remove(temp)
 	beauty := []pass.Code{pass.Beauty}
 	picture := output.PNG.Usual()

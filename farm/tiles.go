@@ -46,7 +46,8 @@ func newTileJob(h *house.House, l *store.Lease) (job.Job, part, error) {
 		temp: tempName(final, leaseMark(l)), final: final,
 		want: inspect.Expected{Encoding: framefile.TileEncoding(), Size: raster.Size{Width: place.Dx(), Height: place.Dy()}, Passes: s.Passes},
 	}
-	j := pictureOf(h, l)
+	j := b.Picture(s)
+	namePaths(h, l, &j)
 	j.Region, j.CutOut = job.RegionOf(place), true
 	j.Frames = []job.Frame{{Number: l.Number, Files: []job.File{{Path: p.temp, Encoding: framefile.TileEncoding(), Passes: s.Passes}}}}
 	return j, p, nil
@@ -66,14 +67,14 @@ func (n *Node) renderTile(ctx context.Context, l *store.Lease, log *Log, heard f
 		return store.File{}, err
 	}
 	n.Hub.Changed()
-	if err := judge([]part{p}, log); err != nil {
-		return store.File{}, err
+	judged, err := n.judge(ctx, []part{p}, log)
+	if err == nil {
+		err = badFiles(judged)
 	}
-	file, err := sumOf(p.temp)
 	if err != nil {
 		return store.File{}, err
 	}
-	return file, rename(p.temp, p.final)
+	return judged[0].sum, rename(p.temp, p.final)
 }
 
 // errTilesLost says that a frame cannot be put together until some of its tiles were rendered again.
@@ -81,7 +82,7 @@ var errTilesLost = errors.New("files of tiles are not there any more; they are r
 
 // assemble puts a frame together from its tiles, judges its files, and puts them in place.
 func (n *Node) assemble(ctx context.Context, l *store.Lease, log *Log, heard func(job.Message)) ([]store.File, error) {
-	j, parts, err := newJob(n.House, l)
+	j, parts, kept, err := newJob(n.House, l)
 	if err != nil {
 		return nil, err
 	}
@@ -89,7 +90,7 @@ func (n *Node) assemble(ctx context.Context, l *store.Lease, log *Log, heard fun
 	var lost []int
 	for _, t := range l.Tiles {
 		path := tilePath(n.House, l, t.Index)
-		file, err := sumOf(path)
+		file, err := sumOfTile(path)
 		switch {
 		case err != nil && !errors.Is(err, fs.ErrNotExist):
 			return nil, err
@@ -107,10 +108,16 @@ func (n *Node) assemble(ctx context.Context, l *store.Lease, log *Log, heard fun
 		return nil, errTilesLost
 	}
 	// Nobody else can do it, and it is soon done: it has all cores.
-	if err := n.Assembler.Run(ctx, n.House.Work(), a, runtime.NumCPU(), heard, log); err != nil {
-		return nil, err
+	return n.make(ctx, l, a, n.Assembler, runtime.NumCPU(), parts, kept, log, heard)
+}
+
+func sumOfTile(path string) (store.File, error) {
+	f, _, err := house.OpenPlain(path)
+	if err != nil {
+		return store.File{}, err
 	}
-	return n.deliver(l, parts, log)
+	defer f.Close()
+	return house.SumOf(f)
 }
 
 // clearTiles removes the tiles of frames that do not need them any more: of those that are good, and, with what is known of them, of those that were
@@ -122,6 +129,9 @@ func (n *Node) clearTiles(underWay bool) error {
 	}
 	var errs []error
 	for _, folder := range folders {
+		if strings.HasPrefix(folder.Name(), "cleared-") && underWay {
+			errs = append(errs, os.RemoveAll(filepath.Join(tilesFolder(n.House), folder.Name())))
+		}
 		path := filepath.Join(tilesFolder(n.House), folder.Name())
 		var sequence int64
 		var number int
@@ -135,9 +145,10 @@ func (n *Node) clearTiles(underWay bool) error {
 		case err != nil:
 			errs = append(errs, err)
 		case f.State == queue.Dropped:
-			errs = append(errs, os.RemoveAll(path), n.House.ForgetTiles(sequence, number))
+			aside := filepath.Join(tilesFolder(n.House), "cleared-"+folder.Name())
+			errs = append(errs, n.House.ForgetTiles(sequence, number, func() error { return os.Rename(path, aside) }), os.RemoveAll(aside))
 		case underWay:
-			files, err := filepath.Glob(filepath.Join(path, ".*"+partMark+"*"))
+			files, err := filepath.Glob(filepath.Join(path, ".*"+house.PartMark+"*"))
 			errs = append(errs, err)
 			for _, file := range files {
 				errs = append(errs, os.Remove(file))

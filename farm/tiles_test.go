@@ -87,7 +87,7 @@ func TestFramesFromTilesAreTheSameFiles(t *testing.T) {
 }
 
 func TestFramesWhoseTilesOrAssemblyFailSayWhy(t *testing.T) {
-	for way, says := range map[string]string{"crash": "tile 1: renderer pretender ended badly", "torn": "tile 1: tile_0001.exr: it cannot be read", "nothing": "tile 1: the renderer did not write tile_0001.exr", "loose": "renderer assembly ended badly"} {
+	for way, says := range map[string]string{"crash": "tile 1: renderer pretender ended badly", "torn": "tile 1: tile_0001.exr: it cannot be read", "nothing": "tile_0001.exr: the renderer did not write it", "loose": "renderer assembly ended badly"} {
 		t.Run(way, func(t *testing.T) {
 			h, b := housetest.New(t, "1001", inTiles(raster.Bands(2)))
 			n, stop := start(t, h, way)
@@ -101,7 +101,7 @@ func TestFramesWhoseTilesOrAssemblyFailSayWhy(t *testing.T) {
 				t.Errorf("files are %v", got)
 			}
 			// Tried again by a renderer that works, it comes out well, with the tiles that were good already.
-			if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Retry); err != nil {
+			if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Retry); err != nil {
 				t.Fatal(err)
 			}
 			n, stop = start(t, h, "good")
@@ -134,7 +134,7 @@ func onlyTiles(t *testing.T, bands int) (*house.House, store.Batch) {
 	n, stop := start(t, h, "loose")
 	waitFor(t, n, b.ID, settled)
 	stop()
-	if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Retry); err != nil {
+	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Retry); err != nil {
 		t.Fatal(err)
 	}
 	return h, b
@@ -144,7 +144,7 @@ func onlyTiles(t *testing.T, bands int) (*house.House, store.Batch) {
 func TestAFrameInTilesIsTakenUpAgain(t *testing.T) {
 	h, b := onlyTiles(t, 3)
 	folder := tileFolder(h, b.Sequences[0].ID, 1001)
-	half := filepath.Join(folder, ".tile_0002.exr"+partMark+"x")
+	half := filepath.Join(folder, ".tile_0002.exr"+house.PartMark+"x")
 	if err := errors.Join(os.Remove(filepath.Join(folder, "tile_0002.exr")), os.WriteFile(half, []byte("half"), 0o644), os.WriteFile(filepath.Join(folder, "tile_0003.exr"), []byte("damaged"), 0o644)); err != nil {
 		t.Fatal(err)
 	}
@@ -194,7 +194,7 @@ func TestADroppedFrameLeavesNoTiles(t *testing.T) {
 	h, b := housetest.New(t, "1001", inTiles(raster.Bands(2)))
 	n, _ := start(t, h, "hang")
 	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001, 1) == 0.25 })
-	if _, err := h.Apply(store.Scope{Batch: b.ID}, queue.Drop); err != nil {
+	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
 	}
 	n.Hub.Changed()

@@ -3,10 +3,9 @@ package house
 import (
 	"crypto/sha256"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
-	"os"
-	"path/filepath"
 	"strconv"
 	"time"
 
@@ -29,6 +28,7 @@ type Draft struct {
 	Problems []production.Problem // if there are any, there is no batch
 	Measure  plan.Measure
 	News     []plan.News // of each sequence, beside what was sent before
+	Occupied []string    // paths of new frames, as far as they were looked at, where something stands that was not recorded
 	Seen     int64       // number of the newest batch that News knows
 }
 
@@ -119,10 +119,11 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	if d.Seen, err = h.LastBatch(); err != nil {
 		return d, err
 	}
-	if d.News, err = h.news(d.Batch, fresh); err != nil {
+	if d.News, d.Occupied, err = h.news(d.Batch, fresh); err != nil {
 		return d, err
 	}
 	facts, err := h.facts(p, s, d.News)
+	facts.Occupied = d.Occupied
 	if err != nil {
 		return d, err
 	}
@@ -233,8 +234,9 @@ func (h *House) Busyness() (float64, error) {
 	return seconds, nil
 }
 
-// news compares a batch with what was sent before; fresh looks for every file on the disk.
-func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, error) {
+// news compares a batch with what was sent before, and looks for files that stand in the way of what is new; fresh looks for every file
+// on the disk.
+func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, []string, error) {
 	var keys []string
 	for _, s := range b.Sequences {
 		for _, f := range s.Files {
@@ -243,8 +245,13 @@ func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, error) {
 	}
 	sent, err := h.SentUnder(keys)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
+	renderer, err := h.Rendering()
+	if err != nil {
+		return nil, nil, err
+	}
+	plain := &Plain{}
 	earlier, batches, frames := map[int64]plan.Earlier{}, map[int64]store.Batch{}, 0
 	for _, ids := range sent {
 		for _, id := range ids {
@@ -253,41 +260,74 @@ func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, error) {
 			}
 			q, err := h.Sequence(id)
 			if err != nil {
-				return nil, err
+				return nil, nil, err
 			}
 			b, known := batches[q.BatchID]
 			if !known {
 				if b, err = h.BatchAlone(q.BatchID); err != nil {
-					return nil, err
+					return nil, nil, err
 				}
 				batches[q.BatchID] = b
 			}
 			frames += q.Counts.Total()
-			if earlier[id], err = h.earlier(q, b, fresh || frames <= looked); err != nil {
-				return nil, err
+			if earlier[id], err = h.earlier(q, b, plain, fresh || frames <= looked); err != nil {
+				return nil, nil, err
 			}
 		}
 	}
-	return b.Against(func(key string) []plan.Earlier {
+	news := b.Against(renderer, func(key string) []plan.Earlier {
 		var all []plan.Earlier
 		for _, id := range sent[key] {
 			all = append(all, earlier[id])
 		}
 		return all
-	}), nil
+	})
+	occupied, err := h.occupied(b, news, plain, fresh)
+	return news, occupied, err
 }
 
 // looked is how many frames are looked for on the disk each time a draft is shown. Of more, that is done only when it is sent.
 const looked = 5000
 
-// earlier returns what has become of a sequence that was sent. Where the disk is looked at, a frame counts as good only while all of its files are there.
-func (h *House) earlier(q store.Sequence, b store.Batch, look bool) (plan.Earlier, error) {
-	e := plan.Earlier{ID: q.ID, Name: b.Name, Batch: b.Plan, Sequence: q.Spec}
+// mostOccupied is how many paths are named where something stands in the way.
+const mostOccupied = 20
+
+// occupied returns paths of frames that are new where something stands that no frame has recorded.
+func (h *House) occupied(b plan.Batch, news []plan.News, plain *Plain, fresh bool) ([]string, error) {
+	var found []string
+	frames := 0
+	for i, s := range b.Sequences {
+		for n := range news[i].New.All() {
+			if frames++; frames > looked && !fresh || len(found) >= mostOccupied {
+				return found, nil
+			}
+			for _, f := range s.Files {
+				rel := f.Path.Frame(n)
+				if _, err := h.StatOutput(plain, rel); err != nil && !errors.Is(err, ErrNotPlain) {
+					continue // nothing, or nothing that can be seen
+				}
+				claims, err := h.Claims(rel)
+				if err != nil {
+					return nil, err
+				}
+				if len(claims) == 0 {
+					found = append(found, rel)
+				}
+			}
+		}
+	}
+	return found, nil
+}
+
+// earlier returns what has become of a sequence that was sent. Where the disk is looked at, a frame counts as good only while all of its
+// files are there.
+func (h *House) earlier(q store.Sequence, b store.Batch, plain *Plain, look bool) (plan.Earlier, error) {
+	e := plan.Earlier{ID: q.ID, Name: b.Name, Labels: q.Spec.Labels, Print: q.Fingerprint}
 	switch good, total := q.Counts[queue.Good], q.Counts.Total(); { // most of a film is either done or not begun
 	case good == total && !look:
 		e.Good = q.Spec.Frames
 		return e, nil
-	case good+q.Counts[queue.Failed]+q.Counts[queue.Dropped] == 0:
+	case good+q.Counts[queue.Lost]+q.Counts[queue.Failed]+q.Counts[queue.Dropped] == 0:
 		e.Coming = q.Spec.Frames
 		return e, nil
 	}
@@ -307,7 +347,7 @@ func (h *House) earlier(q store.Sequence, b store.Batch, look bool) (plan.Earlie
 		}
 		for _, f := range q.Spec.Files {
 			path := f.Path.Frame(n)
-			info, err := os.Stat(filepath.Join(h.Output(), filepath.FromSlash(path)))
+			info, err := h.StatOutput(plain, path)
 			if err != nil || info.Size() != sizes[path] {
 				return false
 			}
@@ -321,7 +361,7 @@ func (h *House) earlier(q store.Sequence, b store.Batch, look bool) (plan.Earlie
 			if whole(f.Number) {
 				good = append(good, f.Number)
 			}
-		case queue.Failed, queue.Dropped:
+		case queue.Failed, queue.Dropped, queue.Lost:
 		default:
 			coming = append(coming, f.Number)
 		}

@@ -32,28 +32,41 @@ func (h *House) BringEnvironment(name string, r io.Reader) (production.Environme
 	if ext != ".exr" && ext != ".hdr" {
 		return e, fmt.Errorf("%s is neither an .exr nor an .hdr file, which hold light as it is", e.Name)
 	}
-	data, err := io.ReadAll(io.LimitReader(r, MostEnvironmentBytes+1))
-	switch {
-	case err != nil:
-		return e, fmt.Errorf("%s: %w", e.Name, err)
-	case len(data) > MostEnvironmentBytes:
-		return e, fmt.Errorf("%s is larger than %d MB", e.Name, MostEnvironmentBytes>>20)
-	}
-	around, err := trace.DecodeEnvironment(data)
-	if err != nil {
-		return e, fmt.Errorf("%s: %w", e.Name, err)
-	}
-	sum := sha256.Sum256(data)
-	e.SHA256, e.Bytes = hex.EncodeToString(sum[:]), int64(len(data))
-	e.Width, e.Height = around.Size()
 	temp, err := os.CreateTemp(h.path("environments"), arriving+"*")
 	if err != nil {
 		return e, fmt.Errorf("%s: %w", e.Name, err)
 	}
 	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
 	defer temp.Close()
-	if _, err := temp.Write(data); err != nil {
+	sum := sha256.New()
+	if e.Bytes, err = io.Copy(io.MultiWriter(temp, sum), io.LimitReader(r, MostEnvironmentBytes+1)); err != nil {
 		return e, fmt.Errorf("%s: %w", e.Name, err)
 	}
+	if e.Bytes > MostEnvironmentBytes {
+		return e, fmt.Errorf("%s is larger than %d MB", e.Name, MostEnvironmentBytes>>20)
+	}
+	e.SHA256 = hex.EncodeToString(sum.Sum(nil))
+	h.admitting.Lock()
+	defer h.admitting.Unlock()
+	if err := h.admit(AdmitEnvironment, temp.Name()); err != nil {
+		return e, fmt.Errorf("%s: %w", e.Name, err)
+	}
+	around, err := readEnvironment(temp)
+	if err != nil {
+		return e, fmt.Errorf("%s: %w", e.Name, err)
+	}
+	e.Width, e.Height = around.Size()
 	return e, keepFile(temp, h.EnvironmentPath(e))
+}
+
+// readEnvironment reads a file from its beginning.
+func readEnvironment(f *os.File) (*trace.Environment, error) {
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return nil, err
+	}
+	data, err := io.ReadAll(io.LimitReader(f, MostEnvironmentBytes+1))
+	if err != nil {
+		return nil, err
+	}
+	return trace.DecodeEnvironment(data)
 }

@@ -6,7 +6,7 @@
 //	environments/  pictures that stand round scenes, likewise
 //	sounds/        what plays along with cuts, likewise
 //	incoming/      scene files that may be taken in from the pages
-//	output/        finished files
+//	output/        finished files; in .set-aside below it, damaged ones in whose place others have come
 //	thumbs/        small pictures, which may be deleted at any time
 //	work/          jobs under way
 package house
@@ -31,6 +31,9 @@ type House struct {
 	unlock func() error
 	// OnlyBuiltIn says that no renderer but the built-in one renders here, which reads glTF and nothing else.
 	OnlyBuiltIn bool
+	// Admit reads a file that comes in before the house does, where it can do no harm; nil for nobody.
+	Admit     func(kind Admission, path string) error
+	admitting sync.Mutex // one at a time: each may take much memory
 
 	mutex  sync.Mutex
 	scenes map[production.SceneFile]*lookedThrough // a few of them

@@ -2,7 +2,6 @@ package house
 
 import (
 	"archive/zip"
-	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -106,6 +105,14 @@ func (h *House) BringScene(name string, r io.Reader) (production.SceneFile, *sce
 	}
 	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
 	defer temp.Close()
+	if f.Bytes > scene.MaxFileBytes {
+		return f, nil, fmt.Errorf("the file is larger than %d MB", scene.MaxFileBytes>>20)
+	}
+	h.admitting.Lock()
+	defer h.admitting.Unlock()
+	if err := h.admit(AdmitScene, temp.Name()); err != nil {
+		return f, nil, err
+	}
 	s, err := scene.Read(temp)
 	if err != nil {
 		return f, nil, err
@@ -137,11 +144,19 @@ func (h *House) BringFiles(files []Beside) (production.SceneFile, *scene.Scene, 
 	if name == "" {
 		return production.SceneFile{}, nil, fmt.Errorf("there is no .gltf or .glb file among them")
 	}
-	var archive bytes.Buffer
-	if err := pack(&archive, files); err != nil {
+	archive, err := os.CreateTemp(h.path("scenes"), arriving+"*")
+	if err != nil {
+		return production.SceneFile{}, nil, fmt.Errorf("scene file: %w", err)
+	}
+	defer os.Remove(archive.Name())
+	defer archive.Close()
+	if err := pack(archive, files); err != nil {
 		return production.SceneFile{}, nil, err
 	}
-	return h.BringScene(path.Base(name), &archive)
+	if _, err := archive.Seek(0, io.SeekStart); err != nil {
+		return production.SceneFile{}, nil, fmt.Errorf("scene file: %w", err)
+	}
+	return h.BringScene(path.Base(name), archive)
 }
 
 // pack writes an archive that is the same for the same files.
@@ -212,13 +227,13 @@ func (h *House) BringIncoming(name string) (production.SceneFile, *scene.Scene, 
 	}
 	defer root.Close()
 	if scene.IsFile(name) {
-		s, err := scene.ReadFolder(root.FS(), name, 0)
+		besides, err := scene.FilesBeside(root.FS(), name)
 		if err != nil {
 			return production.SceneFile{}, nil, err
 		}
-		if len(s.Extras.Files) > 0 {
+		if len(besides) > 0 {
 			files := []Beside{{path.Base(name), func() (io.ReadCloser, error) { return root.Open(name) }}}
-			for _, beside := range s.Extras.Files {
+			for _, beside := range besides {
 				files = append(files, Beside{beside, func() (io.ReadCloser, error) { return root.Open(path.Join(path.Dir(name), beside)) }})
 			}
 			return h.BringFiles(files)

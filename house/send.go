@@ -56,6 +56,9 @@ func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 		return 0, fmt.Errorf("the name or the note of the batch is too long; 200 and %d letters are possible", MostNote)
 	}
 	how.Seen = &d.Seen
+	if how.Renderer, err = h.Rendering(); err != nil {
+		return 0, err
+	}
 	id, err := h.Send(b, how.Sending)
 	if err != nil || len(p.Waivers) == 0 || how.Trial != plan.Whole {
 		return id, err

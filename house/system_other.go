@@ -4,6 +4,11 @@ package house
 
 import "os"
 
+// plainFlags are none here; what a path is was looked at before.
+const plainFlags = 0
+
+func isLink(error) bool { return false }
+
 // lock takes a lock by making a file that must not exist yet; it stays after a crash and is then to be
 // deleted by hand.
 func lock(path string) (func() error, error) {

@@ -3,9 +3,18 @@
 package house
 
 import (
+	"errors"
 	"os"
 	"syscall"
 )
+
+// plainFlags keep a link from being followed, and a pipe from being waited for.
+const plainFlags = syscall.O_NOFOLLOW | syscall.O_NONBLOCK
+
+// isLink reports whether a file was not opened since it is a link, or since it can only be opened from its other side.
+func isLink(err error) bool {
+	return errors.Is(err, syscall.ELOOP) || errors.Is(err, syscall.EMLINK) || errors.Is(err, syscall.ENXIO)
+}
 
 // lock takes a lock on a file that ends with the process, however that ends.
 func lock(path string) (func() error, error) {

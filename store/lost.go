@@ -98,3 +98,65 @@ func (s *Store) Claims(path string) ([]Claim, error) {
 	}
 	return all, rows.Err()
 }
+
+// Changed is the fault of a file whose size is right and whose contents are not.
+const Changed = "has changed: its sum is another one"
+
+// FrameFiles are the files of a frame that was good once.
+type FrameFiles struct {
+	Number int
+	State  queue.State // good or lost
+	Files  []File
+}
+
+// Changed reports whether any of the files is known to have other contents, which only reading it can take back.
+func (f FrameFiles) Changed() bool {
+	for _, file := range f.Files {
+		if file.Fault == Changed {
+			return true
+		}
+	}
+	return false
+}
+
+// SequenceFiles returns the files of all frames of a sequence that are good or lost, in order.
+func (s *Store) SequenceFiles(sequence int64) ([]FrameFiles, error) {
+	rows, err := s.read.Query(`SELECT f.number, f.state, i.path, i.bytes, i.sha256, i.fault FROM frame f
+		JOIN file i ON i.sequence_id = f.sequence_id AND i.number = f.number
+		WHERE f.sequence_id = ? AND f.state IN (?, ?) ORDER BY f.number, i.path`, sequence, queue.Good, queue.Lost)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []FrameFiles
+	for rows.Next() {
+		var f FrameFiles
+		var i File
+		if err := rows.Scan(&f.Number, &f.State, &i.Path, &i.Bytes, &i.SHA256, &i.Fault); err != nil {
+			return nil, err
+		}
+		if n := len(all); n == 0 || all[n-1].Number != f.Number {
+			all = append(all, f)
+		}
+		all[len(all)-1].Files = append(all[len(all)-1].Files, i)
+	}
+	return all, rows.Err()
+}
+
+// RecordedPaths returns the paths of all files that are recorded.
+func (s *Store) RecordedPaths() (map[string]bool, error) {
+	rows, err := s.read.Query("SELECT path FROM file")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	paths := map[string]bool{}
+	for rows.Next() {
+		var path string
+		if err := rows.Scan(&path); err != nil {
+			return nil, err
+		}
+		paths[path] = true
+	}
+	return paths, rows.Err()
+}

@@ -17,9 +17,11 @@ import (
 	"time"
 
 	"github.com/pressly/goose/v3"
-	_ "modernc.org/sqlite" // the driver "sqlite"
+	"modernc.org/sqlite" // the driver "sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
 
 	"reelhouse/core/plan"
+	"reelhouse/core/queue"
 )
 
 //go:embed migrations/*.sql
@@ -127,4 +129,13 @@ func now() string { return time.Now().UTC().Format(timeFormat) }
 func when(text string) time.Time {
 	t, _ := time.Parse(timeFormat, text)
 	return t
+}
+
+// Refuses reports whether the record will never do what failed with an error, however often it is tried: what it is about was taken away or
+// is not there, or it would break what the record promises.
+func Refuses(err error) bool {
+	var state *queue.StateError
+	var constraint *sqlite.Error
+	return errors.Is(err, ErrLost) || errors.Is(err, ErrNotFound) || errors.Is(err, ErrPromise) || errors.As(err, &state) ||
+		errors.As(err, &constraint) && constraint.Code()&0xff == sqlite3.SQLITE_CONSTRAINT
 }

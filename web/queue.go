@@ -2,10 +2,12 @@ package web
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -36,7 +38,7 @@ func worthShowing(all []store.Sequence, most int) []store.Sequence {
 	rank := func(s store.Sequence) int {
 		c := s.Counts
 		switch {
-		case c[queue.Failed]+c[queue.Rendering]+c[queue.Checking] > 0:
+		case c[queue.Failed]+c[queue.Lost]+c[queue.Rendering]+c[queue.Checking] > 0:
 			return 0
 		case c.Left()+c[queue.Held] > 0:
 			return 1
@@ -55,14 +57,14 @@ type shownSequence struct {
 	Strip   strip
 	Total   int
 	Actions []queue.Event
-	Failed  *store.Frame // the first failed frame, for its reason
+	Failed  *store.Frame // the first frame that has failed or is lost, for its reason
 	Waiting string       // the frames that wait for their tiles, "" for none
 }
 
 // actions returns what a person may ask for when frames are in these states.
 func actions(c queue.Counts) []queue.Event {
 	var possible []queue.Event
-	for _, e := range []queue.Event{queue.Hold, queue.Release, queue.Retry, queue.Drop} {
+	for _, e := range queue.PersonsEvents() {
 		for _, s := range e.From() {
 			if c[s] > 0 {
 				possible = append(possible, e)
@@ -99,7 +101,7 @@ func (a *app) showBatch(b store.Batch) (shownBatch, error) {
 		}
 		q := shownSequence{Sequence: s, Strip: stripOf(frames, stripWidth, link, false), Total: s.Counts.Total(), Actions: actions(s.Counts), Waiting: waiting[s.ID]}
 		for i := range frames {
-			if frames[i].State == queue.Failed {
+			if frames[i].State == queue.Failed || frames[i].State == queue.Lost {
 				q.Failed = &frames[i]
 				break
 			}
@@ -137,30 +139,53 @@ func legend() []strip {
 
 // act holds, releases, retries or drops a batch, a sequence or a frame.
 func (a *app) act(c *echo.Context) error {
-	number := func(name string) int64 {
-		n, _ := strconv.ParseInt(c.FormValue(name), 10, 64)
-		return n
-	}
-	scope := store.Scope{Batch: number("batch"), Sequence: number("sequence")}
-	if c.FormValue("frame") != "" {
-		n := int(number("frame"))
-		scope.Frame = &n
-	}
-	if (scope.Batch == 0) == (scope.Sequence == 0) {
-		return echo.NewHTTPError(http.StatusBadRequest, "Name a batch or a sequence.")
-	}
 	p, err := a.House.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	scope, err := scopeOf(c, p.Code)
 	if err != nil {
 		return err
 	}
 	event := queue.Event(c.FormValue("event"))
 	changed, err := a.House.Apply(scope, event)
 	notice := fmt.Sprintf("%s: %s.", past(event), plural(changed, "frame", "frames"))
-	if err != nil {
+	switch {
+	case errors.Is(err, store.ErrNotPersons):
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, "Frames can be held, released, retried and dropped, and nothing else.")
+	case errors.Is(err, store.ErrNothing):
 		notice = "Nothing was done: " + err.Error() + "."
+	case err != nil:
+		return err
 	}
 	a.Hub().Changed()
 	return a.update(c, answer{production: p, station: queueStation, notice: notice})
+}
+
+// scopeOf reads which frames of a production a form is about.
+func scopeOf(c *echo.Context, production string) (store.Scope, error) {
+	wrong := echo.NewHTTPError(http.StatusUnprocessableEntity, "Name a batch or a sequence by its number, and a frame by its own.")
+	number := func(name string) (int64, error) {
+		if c.FormValue(name) == "" {
+			return 0, nil
+		}
+		return strconv.ParseInt(c.FormValue(name), 10, 64)
+	}
+	batch, errBatch := number("batch")
+	sequence, errSequence := number("sequence")
+	frame, errFrame := number("frame")
+	scope := store.Scope{Production: production, Batch: batch, Sequence: sequence}
+	if errors.Join(errBatch, errSequence, errFrame) != nil || (scope.Batch == 0) == (scope.Sequence == 0) || frame != int64(int(frame)) {
+		return scope, wrong
+	}
+	if c.FormValue("frame") != "" {
+		if scope.Sequence == 0 {
+			return scope, wrong
+		}
+		n := int(frame)
+		scope.Frame = &n
+	}
+	return scope, nil
 }
 
 func past(e queue.Event) string {
@@ -188,7 +213,15 @@ func (a *app) priority(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	id, _ := strconv.ParseInt(c.FormValue("batch"), 10, 64)
+	id, err := strconv.ParseInt(c.FormValue("batch"), 10, 64)
+	if err != nil {
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, "Name a batch by its number.")
+	}
+	if b, err := a.House.BatchAlone(id); err != nil {
+		return err
+	} else if !strings.EqualFold(b.Plan.Production, p.Code) {
+		return fmt.Errorf("batch %d of production %s: %w", id, p.Code, store.ErrNotFound)
+	}
 	n, err := strconv.Atoi(c.FormValue("value"))
 	if err != nil || n < -100 || n > 100 {
 		return a.update(c, answer{production: p, station: queueStation, notice: "Not changed: a priority is a whole number from −100 to 100."})
@@ -214,11 +247,11 @@ func (a *app) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := a.House.Frame(sequence, number)
+	s, b, err := a.sequenceOf(c, sequence)
 	if err != nil {
 		return err
 	}
-	s, err := a.House.Sequence(sequence)
+	f, err := a.House.Frame(sequence, number)
 	if err != nil {
 		return err
 	}
@@ -227,10 +260,6 @@ func (a *app) frame(c *echo.Context) error {
 		return err
 	}
 	logs, err := a.House.Logs(sequence, number)
-	if err != nil {
-		return err
-	}
-	b, err := a.House.BatchAlone(s.BatchID)
 	if err != nil {
 		return err
 	}
@@ -244,7 +273,21 @@ func (a *app) frame(c *echo.Context) error {
 		"Timecode": clock.Timecode(number), "Moment": clock.Seconds(number),
 		"Code": c.Param("code"), "Frame": f, "Sequence": s, "Files": files, "Logs": logs, "Actions": actions(queue.Counts{f.State: 1}),
 		"Percent": int(100 * a.Node.Progress(sequence, number, 0)), "Retries": queue.Retries,
+		"Print": s.Print(number), "Varies": b.Plan.Varies(s.Spec, s.Renderer),
 	})
+}
+
+// sequenceOf returns a sequence of the production of the address, with its batch. Those of others are not found.
+func (a *app) sequenceOf(c *echo.Context, id int64) (store.Sequence, store.Batch, error) {
+	s, err := a.House.Sequence(id)
+	if err != nil {
+		return s, store.Batch{}, err
+	}
+	b, err := a.House.BatchAlone(s.BatchID)
+	if err == nil && !strings.EqualFold(b.Plan.Production, c.Param("code")) {
+		err = fmt.Errorf("sequence %d of production %s: %w", id, c.Param("code"), store.ErrNotFound)
+	}
+	return s, b, err
 }
 
 func framePlace(c *echo.Context) (int64, int, error) {

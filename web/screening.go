@@ -2,11 +2,12 @@ package web
 
 import (
 	"container/list"
+	"errors"
 	"fmt"
 	"image/png"
+	"io/fs"
 	"math"
 	"net/http"
-	"os"
 	"slices"
 	"strconv"
 	"sync"
@@ -117,15 +118,11 @@ func (a *app) screenFrames(c *echo.Context) error {
 	if err != nil {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such sequence.")
 	}
+	_, b, err := a.sequenceOf(c, id)
+	if err != nil {
+		return err
+	}
 	frames, err := a.House.Frames(id)
-	if err != nil {
-		return err
-	}
-	s, err := a.House.Sequence(id)
-	if err != nil {
-		return err
-	}
-	b, err := a.House.BatchAlone(s.BatchID)
 	if err != nil {
 		return err
 	}
@@ -149,7 +146,7 @@ func (a *app) loaded(c *echo.Context) (*pixel.Image, store.Sequence, error) {
 	if err != nil {
 		return nil, store.Sequence{}, err
 	}
-	s, err := a.House.Sequence(sequence)
+	s, _, err := a.sequenceOf(c, sequence)
 	if err != nil {
 		return nil, s, err
 	}
@@ -174,11 +171,15 @@ func (a *app) load(s store.Sequence, number int, output string) (*pixel.Image, e
 
 // gather reads something of every file of one output of a good frame, and puts their planes together.
 func (a *app) gather(s store.Sequence, number int, output string, read func(f *picture.File, files plan.FileSequence) (*pixel.Image, error)) (*pixel.Image, error) {
+	f, err := a.House.Frame(s.ID, number)
+	if err != nil {
+		return nil, err
+	}
 	files, err := a.House.Files(s.ID, number)
 	if err != nil {
 		return nil, err
 	}
-	if len(files) == 0 {
+	if len(files) == 0 || f.State != queue.Good && f.State != queue.Lost {
 		return nil, echo.NewHTTPError(http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number))
 	}
 	wanted := map[string]plan.FileSequence{}
@@ -200,7 +201,7 @@ func (a *app) gather(s store.Sequence, number int, output string, read func(f *p
 			whole.Planes = append(whole.Planes, img.Planes...)
 			return nil
 		})
-		if os.IsNotExist(err) {
+		if errors.Is(err, fs.ErrNotExist) {
 			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and is no longer there.")
 		} else if err != nil {
 			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and cannot be read any more: "+err.Error())
@@ -269,7 +270,7 @@ func (a *app) probe(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	s, err := a.House.Sequence(sequence)
+	s, _, err := a.sequenceOf(c, sequence)
 	if err != nil {
 		return err
 	}

@@ -1,9 +1,6 @@
 package web
 
 import (
-	"os"
-	"path/filepath"
-
 	"reelhouse/core/framefile"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -27,15 +24,11 @@ func shownSize(s raster.Size) raster.Size {
 
 // opened opens a finished file by its path below the output folder, and lets work read it.
 func (a *app) opened(path string, work func(f *picture.File) error) error {
-	file, err := os.Open(filepath.Join(a.House.Output(), filepath.FromSlash(path)))
+	file, info, err := a.House.OpenOutput(path)
 	if err != nil {
 		return err
 	}
 	defer file.Close()
-	info, err := file.Stat()
-	if err != nil {
-		return err
-	}
 	f, err := picture.OpenLarge(file, info.Size(), mostRead)
 	if err != nil {
 		return err

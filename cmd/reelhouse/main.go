@@ -43,7 +43,11 @@ func command() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(), renderCommand(), assembleCommand(), inspectCommand(), sceneCommand(), camerasCommand(), versionCommand())
+	root.AddCommand(
+		serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(), verifyCommand(),
+		renderCommand(), assembleCommand(), judgeCommand(), admitCommand(), superviseCommand(), inspectCommand(), sceneCommand(),
+		camerasCommand(), versionCommand(),
+	)
 	return root
 }
 

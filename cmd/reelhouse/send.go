@@ -21,10 +21,13 @@ type exitCode int
 
 func (e exitCode) Error() string { return errSaid.Error() }
 
-// The exit codes of check and send, beside 0 for clean or sent and 1 for what could not be done at all.
+// The exit codes of all commands; docs/command-line.md tells them.
 const (
-	exitWarned  exitCode = 3
-	exitRefused exitCode = 4
+	exitFailed   exitCode = 1 // it could not be done
+	exitUsage    exitCode = 2 // it was called wrongly
+	exitFound    exitCode = 3 // it was done, and something was found
+	exitRefused  exitCode = 4 // it was refused
+	exitTimedOut exitCode = 5 // it took longer than it was given
 )
 
 func checkCommand() *cobra.Command {
@@ -80,7 +83,7 @@ func check(out io.Writer, h *house.House, p production.Production, asJSON bool) 
 	case preflight.Refused:
 		return exitRefused
 	case preflight.Warned:
-		return exitWarned
+		return exitFound
 	}
 	return nil
 }

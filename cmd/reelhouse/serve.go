@@ -39,9 +39,6 @@ type configuration struct {
 	Renderer *farm.Renderer `json:"renderer"`
 }
 
-// builtIn is the name of the renderer that this program is itself.
-const builtIn = "built-in"
-
 // renderer returns the configured renderer, or the built-in one.
 func (f serverFlags) renderer() (farm.Renderer, error) {
 	if f.config != "" {
@@ -60,6 +57,9 @@ func (f serverFlags) renderer() (farm.Renderer, error) {
 			if c.Renderer.Command == "" {
 				return farm.Renderer{}, fmt.Errorf("configuration %s: the renderer has no command", f.config)
 			}
+			if c.Renderer.Name == house.BuiltIn {
+				return farm.Renderer{}, fmt.Errorf("configuration %s: only the renderer of this program is called %s", f.config, house.BuiltIn)
+			}
 			return *c.Renderer, nil
 		}
 	}
@@ -67,7 +67,8 @@ func (f serverFlags) renderer() (farm.Renderer, error) {
 	if err != nil {
 		return farm.Renderer{}, err
 	}
-	return farm.Renderer{Name: builtIn, Command: self, Args: []string{"render", "--with-parent"}}, nil
+	print := house.BuiltInRenderer()
+	return farm.Renderer{Name: print.Name, Version: print.Version, Command: self, Args: []string{"render", "--with-parent"}}, nil
 }
 
 func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*farm.Node, error) {
@@ -79,9 +80,18 @@ func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 	if err != nil {
 		return nil, err
 	}
-	h.OnlyBuiltIn = r.Name == builtIn
-	assembler := farm.Renderer{Name: "assembly", Command: self, Args: []string{"assemble", "--with-parent"}}
-	return &farm.Node{Name: "here", House: h, Hub: hub, Renderer: r, Assembler: assembler, Slots: f.slots, Timeout: f.timeout, Log: log}, nil
+	h.OnlyBuiltIn = r.Name == house.BuiltIn
+	supervisor := []string{self, "supervise"}
+	r.Supervisor = supervisor
+	own := func(name string, args ...string) farm.Renderer {
+		return farm.Renderer{Name: name, Command: self, Args: args, Supervisor: supervisor}
+	}
+	reader := own("reading", "admit")
+	h.Admit = func(kind house.Admission, path string) error { return farm.Admit(reader, h.Work(), kind, path) }
+	return &farm.Node{
+		Name: "here", House: h, Hub: hub, Renderer: r, Assembler: own("assembly", "assemble", "--with-parent"), Judge: own("judge", "judge"),
+		Slots: f.slots, Timeout: f.timeout, Log: log,
+	}, nil
 }
 
 func serveCommand() *cobra.Command {

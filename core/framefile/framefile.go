@@ -7,6 +7,7 @@ import (
 	"image"
 	"io"
 	"slices"
+	"strings"
 	"time"
 
 	"reelhouse/core/imagefile"
@@ -60,19 +61,51 @@ func (f Frame) header(out job.File) picture.Header {
 // lines is how many lines of a whole picture are encoded at once, so that not all of it is held a second time.
 const lines = 256
 
-// WriteWhole writes files of a picture that is there as a whole, and is used up; rendered is how long it has taken.
+// WriteWhole writes files of a picture that is there as a whole, and is used up; rendered is how long it has taken. One that cannot be
+// written does not keep the others from being written.
 func (f Frame) WriteWhole(img *pixel.Image, files []job.File, rendered time.Duration, o Outside) error {
+	var failed failures
 	for i, out := range files {
 		made, h, err := f.prepare(img, out, rendered, i == len(files)-1)
 		if err == nil {
 			err = f.write(made, out, h, o)
 		}
-		if err != nil {
-			return fmt.Errorf("%s: %w", out.Path, err)
-		}
+		failed.add(out.Path, err)
 	}
-	return nil
+	return failed.err()
 }
+
+// failures are the files of a frame that could not be written, and why.
+type failures []error
+
+func (f *failures) add(path string, err error) {
+	if err != nil {
+		*f = append(*f, fmt.Errorf("%s: %w", path, err))
+	}
+}
+
+func (f failures) err() error {
+	switch len(f) {
+	case 0:
+		return nil
+	case 1:
+		return f[0]
+	}
+	return several(f)
+}
+
+// several are errors that are told in one line.
+type several []error
+
+func (s several) Error() string {
+	var texts []string
+	for _, err := range s {
+		texts = append(texts, err.Error())
+	}
+	return strings.Join(texts, "; ")
+}
+
+func (s several) Unwrap() []error { return s }
 
 // prepare returns the picture of one file, reduced and stamped, and what the file says of it. The last file may have the whole picture for itself.
 func (f Frame) prepare(img *pixel.Image, out job.File, rendered time.Duration, last bool) (*pixel.Image, picture.Header, error) {
@@ -157,6 +190,7 @@ type Writer struct {
 	keep    []pass.Code // that later files need
 	kept    *pixel.Image
 	line    int
+	failed  failures
 }
 
 type openFile struct {
@@ -165,7 +199,8 @@ type openFile struct {
 	writer *picture.Writer
 }
 
-// Begin begins the files of a frame. If it, or anything after it, fails, the writer has to be abandoned.
+// Begin begins the files of a frame. If it, or anything after it, fails, the writer has to be abandoned. A file that cannot be written is
+// given up; the others are written, and Close says which it was.
 func (f Frame) Begin(o Outside) (*Writer, error) {
 	w := &Writer{frame: f, area: f.Job.Area(), outside: o}
 	for _, out := range f.Frame.Files {
@@ -175,24 +210,30 @@ func (f Frame) Begin(o Outside) (*Writer, error) {
 		}
 		file, err := o.Create(out.Path)
 		if err != nil {
-			return w, err
+			w.failed.add(out.Path, err)
+			continue
 		}
 		writer, err := picture.Begin(file, out.Encoding, w.area.Dx(), w.area.Dy(), out.Passes, f.header(out))
-		w.open = append(w.open, openFile{out, file, writer})
 		if err != nil {
-			return w, fmt.Errorf("%s: %w", out.Path, err)
+			file.Abandon()
+			w.failed.add(out.Path, err)
+			continue
 		}
+		w.open = append(w.open, openFile{out, file, writer})
 	}
 	return w, nil
 }
 
 // Band takes the next lines of the picture, in its whole width.
 func (w *Writer) Band(band *pixel.Image) error {
-	for _, f := range w.open {
-		if err := f.writer.Band(band); err != nil {
-			return fmt.Errorf("%s: %w", f.Path, err)
+	w.open = slices.DeleteFunc(w.open, func(f openFile) bool {
+		err := f.writer.Band(band)
+		if err != nil {
+			f.file.Abandon()
+			w.failed.add(f.Path, err)
 		}
-	}
+		return err != nil
+	})
 	if len(w.later) > 0 {
 		needed, err := picture.Select(band, w.keep)
 		if err != nil {
@@ -211,17 +252,25 @@ func (w *Writer) Band(band *pixel.Image) error {
 func (w *Writer) Close(rendered time.Duration) error {
 	for len(w.open) > 0 {
 		f := w.open[0]
-		if err := f.writer.Close(); err != nil {
-			return fmt.Errorf("%s: %w", f.Path, err)
-		}
-		bytes, err := f.file.Commit()
-		if err != nil {
-			return err
-		}
 		w.open = w.open[1:]
-		w.outside.Wrote(f.Path, bytes)
+		bytes, err := f.finish()
+		if w.failed.add(f.Path, err); err == nil {
+			w.outside.Wrote(f.Path, bytes)
+		}
 	}
-	return w.frame.WriteWhole(w.kept, w.later, rendered, w.outside)
+	if err := w.frame.WriteWhole(w.kept, w.later, rendered, w.outside); err != nil {
+		w.failed = append(w.failed, err)
+	}
+	return w.failed.err()
+}
+
+// finish ends a file, and returns how many bytes it has.
+func (f openFile) finish() (int64, error) {
+	if err := f.writer.Close(); err != nil {
+		f.file.Abandon()
+		return 0, err
+	}
+	return f.file.Commit()
 }
 
 // Abandon removes the files that are not finished.

@@ -55,7 +55,7 @@ const linesAtOnce = 256
 // Judge reads a whole file of size bytes and holds it against what was expected.
 func Judge(in io.ReaderAt, size int64, want Expected) Report {
 	r := Report{Problems: []string{}}
-	file, err := picture.OpenLarge(in, size, max(picture.Limit, want.bytes()))
+	file, err := picture.OpenLarge(in, size, max(picture.Limit, want.Bytes()))
 	if err != nil {
 		r.problem("it cannot be read: %s", err)
 		return r
@@ -97,8 +97,8 @@ func Judge(in io.ReaderAt, size int64, want Expected) Report {
 	return r
 }
 
-// bytes returns how many the samples of what is expected take at most, in any type.
-func (e Expected) bytes() int64 {
+// Bytes returns how many the samples of what is expected take at most, in any type.
+func (e Expected) Bytes() int64 {
 	channels := 0
 	for _, code := range e.Passes {
 		if described, err := pass.Find(code); err == nil {

@@ -84,7 +84,7 @@ func TestHighFilesAreMeasuredAsAWhole(t *testing.T) {
 
 // A file of more bytes than are usually read is judged if it is as large as it was promised to be.
 func TestLargeFilesAreExpected(t *testing.T) {
-	if small, large := promised.bytes(), (Expected{Size: raster.Size{Width: 16384, Height: 9216}, Passes: []pass.Code{pass.Beauty, pass.CryptoObject, pass.Position}}).bytes(); small != 8*5*12 || large < picture.Limit {
+	if small, large := promised.Bytes(), (Expected{Size: raster.Size{Width: 16384, Height: 9216}, Passes: []pass.Code{pass.Beauty, pass.CryptoObject, pass.Position}}).Bytes(); small != 8*5*12 || large < picture.Limit {
 		t.Errorf("%d and %d bytes", small, large)
 	}
 }

@@ -7,7 +7,9 @@ package job
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"image"
 	"io"
@@ -193,6 +195,8 @@ const (
 	Progress Event = "progress" // of the frame, 0 to 1
 	Wrote    Event = "wrote"    // a file is complete
 	Warning  Event = "warning"  // worth knowing; the job goes on
+	Note     Event = "note"     // worth keeping in the log
+	Judged   Event = "judged"   // a file was read and held against what it must be; of the judge, not of renderers
 	Failed   Event = "error"    // the job ends here
 	Finished Event = "finished" // every file of the job is written
 )
@@ -211,19 +215,46 @@ type Message struct {
 	Remaining     float64 `json:"remaining,omitempty"`
 	RaysPerSecond float64 `json:"raysPerSecond,omitempty"`
 	Memory        int64   `json:"memory,omitempty"`
+	// Of Judged: the sum of the file, in hexadecimal digits, and in Text what is wrong with it.
+	SHA256 string `json:"sha256,omitempty"`
 }
 
-// Listen reads messages to the end of r and hands each to heard. A line that is no message is handed on as
-// a warning with its text, since renderers print what they like.
+// longestLine is how much of a line is read, in bytes. What is behind is passed over.
+const longestLine = 64 << 10
+
+// Listen reads messages to the end of r and hands each to heard. A line that is no message is handed on as a warning with its text,
+// since renderers print what they like; so is the beginning of one that is longer than 64 KB.
 func Listen(r io.Reader, heard func(Message)) error {
-	lines := bufio.NewScanner(r)
-	lines.Buffer(make([]byte, 0, 4096), 1<<20)
-	for lines.Scan() {
-		var m Message
-		if err := json.Unmarshal(lines.Bytes(), &m); err != nil || m.Event == "" {
-			m = Message{Event: Warning, Text: lines.Text()}
+	lines := bufio.NewReaderSize(r, longestLine)
+	for {
+		line, err := lines.ReadSlice('\n')
+		cut := errors.Is(err, bufio.ErrBufferFull)
+		if text := bytes.TrimSpace(line); len(text) > 0 {
+			heard(messageOf(text, cut))
 		}
-		heard(m)
+		for errors.Is(err, bufio.ErrBufferFull) {
+			_, err = lines.ReadSlice('\n')
+		}
+		if errors.Is(err, io.EOF) {
+			return nil
+		} else if err != nil {
+			return err
+		}
 	}
-	return lines.Err()
+}
+
+// shownOfLine is how much of a line that was too long is handed on.
+const shownOfLine = 1000
+
+func messageOf(line []byte, cut bool) Message {
+	var m Message
+	switch err := json.Unmarshal(line, &m); {
+	case cut:
+		return Message{Event: Warning, Text: string(line[:shownOfLine]) + " … (a line that was too long)"}
+	case err != nil || m.Event == "":
+		return Message{Event: Warning, Text: string(line)}
+	case !(m.Progress >= 0 && m.Progress <= 1):
+		m.Progress = 0
+	}
+	return m
 }

@@ -104,7 +104,17 @@ func (s State) Next(e Event, attempts int) (State, error) {
 	if next, ok := transitions[s][e]; ok {
 		return next, nil
 	}
-	return s, fmt.Errorf("a frame that is %s cannot be %s", s, e.past())
+	return s, &StateError{s, e}
+}
+
+// A StateError says that an event does not happen in a state.
+type StateError struct {
+	State State
+	Event Event
+}
+
+func (e *StateError) Error() string {
+	return fmt.Sprintf("a frame that is %s cannot be %s", e.State, e.Event.past())
 }
 
 func (e Event) past() string {

@@ -77,8 +77,9 @@ func (r *reader) list(i int, kinds ...gltf.AccessorType) (list, error) {
 		if int64(l.stride)*int64(l.count-1)+int64(element) > int64(len(data)) {
 			return list{}, fmt.Errorf("accessor %d: %d elements do not fit its buffer view", i, l.count)
 		}
-	} else if a.Sparse == nil && len(r.doc.Buffers) == 0 && l.count > 1<<20 {
-		return list{}, fmt.Errorf("accessor %d has no data", i)
+	}
+	if err := r.spent.elements(l, a.BufferView != nil); err != nil {
+		return list{}, fmt.Errorf("accessor %d: %w", i, err)
 	}
 	if a.Sparse != nil {
 		if err := r.spread(&l, a.Sparse); err != nil {

@@ -2,9 +2,11 @@ package scene
 
 import (
 	"archive/zip"
+	"bufio"
 	"bytes"
 	"encoding/base64"
 	"encoding/binary"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -64,6 +66,57 @@ func ReadFolder(folder fs.FS, name string, number int) (*Scene, error) {
 		return nil, fmt.Errorf("scene file: %w", err)
 	}
 	return read(data, beside, number)
+}
+
+// FilesBeside returns the names of the files that a scene file of a folder refers to, and that are there. Nothing else of it is read.
+func FilesBeside(folder fs.FS, name string) ([]string, error) {
+	file, err := folder.Open(name)
+	if err != nil {
+		return nil, fmt.Errorf("scene file: %w", err)
+	}
+	defer file.Close()
+	text, err := textOf(file)
+	if err != nil {
+		return nil, err
+	}
+	type uri struct {
+		URI string `json:"uri"`
+	}
+	var doc struct {
+		Buffers []uri `json:"buffers"`
+		Images  []uri `json:"images"`
+	}
+	if err := json.Unmarshal(text, &doc); err != nil {
+		return nil, fmt.Errorf("scene file: not a readable glTF 2.0 file: %w", err)
+	}
+	var names []string
+	for _, u := range slices.Concat(doc.Buffers, doc.Images) {
+		if u.URI == "" || strings.HasPrefix(u.URI, "data:") || !fs.ValidPath(u.URI) || slices.Contains(names, u.URI) {
+			continue
+		}
+		if info, err := fs.Stat(folder, path.Join(path.Dir(name), u.URI)); err == nil && info.Mode().IsRegular() {
+			names = append(names, u.URI)
+		}
+	}
+	return names, nil
+}
+
+// textOf reads the JSON of a scene file, which of a binary one is its first chunk (glTF 2.0, section 4.4).
+func textOf(r io.Reader) ([]byte, error) {
+	in := bufio.NewReader(r)
+	limit := int64(mostText)
+	if head, err := in.Peek(20); err == nil && bytes.HasPrefix(head, []byte("glTF")) {
+		limit = int64(binary.LittleEndian.Uint32(head[12:]))
+		if limit > mostText {
+			return nil, fmt.Errorf("scene file: %d MB of text are more than the %d MB that can be read", limit>>20, mostText>>20)
+		}
+		in.Discard(len(head))
+	}
+	text, err := io.ReadAll(io.LimitReader(in, limit))
+	if err != nil {
+		return nil, fmt.Errorf("scene file: %w", err)
+	}
+	return text, nil
 }
 
 // readArchive reads the one scene file of a zip archive.
@@ -131,7 +184,7 @@ func checkContainer(data []byte) error {
 		if !bytes.HasPrefix(bytes.TrimLeft(data, " \t\r\n"), []byte("{")) {
 			return fmt.Errorf("scene file: neither a binary nor a text glTF file")
 		}
-		return nil
+		return nil // its buffers may stand in the text
 	case len(data) < 20:
 		return fmt.Errorf("scene file: cut short in its header, %d bytes", len(data))
 	}
@@ -144,6 +197,9 @@ func checkContainer(data []byte) error {
 			return fmt.Errorf("scene file: a chunk header at byte %d is cut short", at)
 		}
 		length := uint64(binary.LittleEndian.Uint32(data[at:]))
+		if at == 12 && length > mostText {
+			return fmt.Errorf("scene file: %d MB of text are more than the %d MB that can be read", length>>20, mostText>>20)
+		}
 		if at+8+length > uint64(total) {
 			return fmt.Errorf("scene file: the chunk at byte %d runs past the end of the file", at)
 		}

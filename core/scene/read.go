@@ -27,12 +27,23 @@ type reader struct {
 	// beside holds the files that the scene refers to.
 	beside *beside
 	number int // of the scene that is wanted, from 1; 0 for the file's own
+	spent  spent
+	noted  map[string]bool
 }
 
+// note keeps something worth knowing, once; of very many that there are more.
 func (r *reader) note(format string, args ...any) {
-	if text := fmt.Sprintf(format, args...); !slices.Contains(r.scene.Notes, text) {
-		r.scene.Notes = append(r.scene.Notes, text)
+	text := fmt.Sprintf(format, args...)
+	if r.noted[text] || len(r.noted) > mostNotes {
+		return
 	}
+	if r.noted == nil {
+		r.noted = map[string]bool{}
+	}
+	if r.noted[text] = true; len(r.noted) > mostNotes {
+		text = "There is more like that, which is not told."
+	}
+	r.scene.Notes = append(r.scene.Notes, text)
 }
 
 func (r *reader) all() error {
@@ -45,6 +56,9 @@ func (r *reader) all() error {
 		if !slices.Contains(understood, name) {
 			r.note("The optional extension %s is ignored.", name)
 		}
+	}
+	if n := len(r.doc.Nodes); n > mostNodes {
+		return fmt.Errorf("%d nodes are more than the %d that can be read", n, mostNodes)
 	}
 	r.scene.Extras = Extras{Generator: r.doc.Asset.Generator, Extensions: r.doc.ExtensionsUsed}
 	for _, step := range []func() error{r.images, r.textures, r.materials, r.meshes, r.lights, r.cameras, r.skins, r.nodes, r.roots, r.animations} {

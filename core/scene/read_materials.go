@@ -8,9 +8,11 @@ import (
 	"image/draw"
 	"image/jpeg"
 	"image/png"
+	"io"
 	"runtime"
 	"strings"
 
+	"github.com/cespare/xxhash/v2"
 	"github.com/qmuntal/gltf"
 	"github.com/qmuntal/gltf/ext/texturetransform"
 	"github.com/qmuntal/gltf/ext/unlit"
@@ -165,11 +167,14 @@ func (r *reader) textures() error {
 	return nil
 }
 
-// images reads the pictures, several at a time. One that is missing or damaged is told as such, and its materials are drawn without it.
+// images reads the pictures, several at a time, and each that stands in the file more than once, once. One that is missing or damaged is
+// told as such, and its materials are drawn without it.
 func (r *reader) images() error {
 	r.scene.Images = make([]Image, len(r.doc.Images))
 	var group errgroup.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
+	first := map[pictureKey]int{}
+	same := map[int]int{}
 	for i, in := range r.doc.Images {
 		out := &r.scene.Images[i]
 		out.Name = in.Name
@@ -179,12 +184,28 @@ func (r *reader) images() error {
 			continue
 		}
 		out.Bytes = len(data)
-		group.Go(func() error {
-			out.decode(data)
-			return nil
-		})
+		key := pictureKey{xxhash.Sum64(data), len(data)}
+		if other, known := first[key]; known {
+			same[i] = other
+			continue
+		}
+		first[key] = i
+		decode := out.configure(data)
+		if out.Fault == "" {
+			if err := r.spent.picture(out.Size.X, out.Size.Y); err != nil {
+				return fmt.Errorf("image %d %q: %w", i, out.Name, err)
+			}
+			group.Go(func() error {
+				out.decode(data, decode)
+				return nil
+			})
+		}
 	}
 	group.Wait() // no error is possible
+	for i, other := range same {
+		from, to := r.scene.Images[other], &r.scene.Images[i]
+		to.Type, to.Size, to.Pixels, to.Fault = from.Type, from.Size, from.Pixels, from.Fault
+	}
 	for i := range r.scene.Images {
 		if m := &r.scene.Images[i]; m.Name == "" {
 			m.Name = fmt.Sprintf("image %d", i)
@@ -194,6 +215,12 @@ func (r *reader) images() error {
 		r.scene.Images = nil
 	}
 	return nil
+}
+
+// A pictureKey tells the files of pictures apart.
+type pictureKey struct {
+	hash  uint64
+	bytes int
 }
 
 func (r *reader) imageData(in *gltf.Image, out *Image) ([]byte, error) {
@@ -210,17 +237,17 @@ func (r *reader) imageData(in *gltf.Image, out *Image) ([]byte, error) {
 	return r.beside.ReadFile(in.URI)
 }
 
-// decode reads a PNG or JPEG file.
-func (m *Image) decode(data []byte) {
-	decode, config := png.Decode, png.DecodeConfig
-	m.Type = "PNG"
+// configure reads what a PNG or JPEG file says of itself, and returns what decodes it.
+func (m *Image) configure(data []byte) (decode func(io.Reader) (image.Image, error)) {
+	config := png.DecodeConfig
+	m.Type, decode = "PNG", png.Decode
 	switch {
 	case bytes.HasPrefix(data, []byte("\x89PNG")):
 	case bytes.HasPrefix(data, []byte("\xff\xd8")):
 		m.Type, decode, config = "JPEG", jpeg.Decode, jpeg.DecodeConfig
 	default:
 		m.Type, m.Fault = "", "it is neither PNG nor JPEG"
-		return
+		return nil
 	}
 	c, err := config(bytes.NewReader(data))
 	if err == nil && (c.Width < 1 || c.Height < 1 || c.Width > maxImageEdge || c.Height > maxImageEdge) {
@@ -228,9 +255,14 @@ func (m *Image) decode(data []byte) {
 	}
 	if err != nil {
 		m.Fault = err.Error()
-		return
+		return nil
 	}
 	m.Size = image.Pt(c.Width, c.Height)
+	return decode
+}
+
+// decode reads the pixels of a file.
+func (m *Image) decode(data []byte, decode func(io.Reader) (image.Image, error)) {
 	src, err := decode(bytes.NewReader(data))
 	if err != nil {
 		m.Fault = err.Error()

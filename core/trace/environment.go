@@ -14,7 +14,7 @@ import (
 // right of that, and the top row is overhead. It does not change and may be shared.
 type Environment struct {
 	width, height int
-	light         []geom.Vec
+	light         [][3]float32
 	// Cells, a coarser grid, are picked by their power.
 	columns, rows int
 	sums          []float64 // running sums over the cells, 0 to 1
@@ -23,31 +23,67 @@ type Environment struct {
 
 const mostColumns = 512 // of cells
 
-// NewEnvironment makes a map of a picture with planes R, G and B in linear light, twice as wide as high, which is a whole sphere. Negative light
-// counts as none.
+// Bounds of an environment: its pixels, and the bytes that the first reading of a file may take.
+const (
+	mostEnvironmentWidth  = 16384
+	MostEnvironmentMemory = 6 << 30
+)
+
+// NewEnvironment makes a map of a picture with planes R, G and B in linear light, twice as wide as high, which is a whole sphere. Negative
+// light counts as none.
 func NewEnvironment(img *pixel.Image) (*Environment, error) {
-	if img.Width < 4 || img.Width != 2*img.Height {
-		return nil, fmt.Errorf("an environment is an equirectangular picture, twice as wide as high; this one has %d × %d pixels", img.Width, img.Height)
+	e, err := blankEnvironment(img.Width, img.Height)
+	if err == nil {
+		err = e.lines(0, img)
 	}
-	var planes [3][]float32
-	for i, name := range [3]string{"R", "G", "B"} {
-		p := img.Plane(name)
-		if p == nil {
-			return nil, fmt.Errorf("an environment needs the channels R, G and B; there is no %s", name)
-		}
-		planes[i] = p.Data
-	}
-	e := &Environment{width: img.Width, height: img.Height, light: make([]geom.Vec, img.Width*img.Height)}
-	for i := range e.light {
-		v := geom.Vec{X: float64(planes[0][i]), Y: float64(planes[1][i]), Z: float64(planes[2][i])}
-		if !v.Finite() {
-			return nil, fmt.Errorf("the pixel at %d, %d is not a finite number", i%img.Width, i/img.Width)
-		}
-		e.light[i] = geom.Vec{X: max(0, v.X), Y: max(0, v.Y), Z: max(0, v.Z)}
+	if err != nil {
+		return nil, err
 	}
 	e.weigh()
 	return e, nil
 }
+
+func blankEnvironment(width, height int) (*Environment, error) {
+	if width < 4 || width != 2*height {
+		return nil, fmt.Errorf("an environment is an equirectangular picture, twice as wide as high; this one has %d × %d pixels", width, height)
+	}
+	if width > mostEnvironmentWidth {
+		return nil, fmt.Errorf("%d × %d pixels are more than the %d × %d that an environment may have", width, height, mostEnvironmentWidth, mostEnvironmentWidth/2)
+	}
+	return &Environment{width: width, height: height, light: make([][3]float32, width*height)}, nil
+}
+
+// lines fills in lines of the picture, from y on.
+func (e *Environment) lines(y int, img *pixel.Image) error {
+	var planes [3][]float32
+	for i, name := range [3]string{"R", "G", "B"} {
+		p := img.Plane(name)
+		if p == nil {
+			return fmt.Errorf("an environment needs the channels R, G and B; there is no %s", name)
+		}
+		planes[i] = p.Data
+	}
+	to := e.light[y*e.width:]
+	for i := range planes[0] {
+		for k, plane := range planes {
+			v := plane[i]
+			if v-v != 0 {
+				return fmt.Errorf("the pixel at %d, %d is not a finite number", i%e.width, y+i/e.width)
+			}
+			to[i][k] = max(0, v)
+		}
+	}
+	return nil
+}
+
+// pixel returns the light of a pixel.
+func (e *Environment) pixel(i int) geom.Vec {
+	c := e.light[i]
+	return geom.Vec{X: float64(c[0]), Y: float64(c[1]), Z: float64(c[2])}
+}
+
+// Bytes returns how many bytes of memory the map takes.
+func (e *Environment) Bytes() int64 { return int64(len(e.light)) * 12 }
 
 // Size returns the map's width and height in pixels.
 func (e *Environment) Size() (width, height int) { return e.width, e.height }
@@ -63,7 +99,7 @@ func (e *Environment) weigh() {
 	for y := range e.height {
 		solid := math.Sin(math.Pi*(float64(y)+0.5)/float64(e.height)) * 2 * math.Pi * math.Pi / float64(e.width*e.height)
 		for x := range e.width {
-			light := e.light[y*e.width+x]
+			light := e.pixel(y*e.width + x)
 			power[y*e.rows/e.height*e.columns+x*e.columns/e.width] += (light.X + light.Y + light.Z) * solid
 		}
 	}
@@ -117,7 +153,8 @@ func (e *Environment) at(d geom.Vec) geom.Vec {
 	fx, fy := x-left, y-top
 	i, j := (int(left)+e.width)%e.width, int(top)
 	k, below := (i+1)%e.width, min(j+1, e.height-1)
-	return e.light[j*e.width+i].Lerp(e.light[j*e.width+k], fx).Lerp(e.light[below*e.width+i].Lerp(e.light[below*e.width+k], fx), fy)
+	upper := e.pixel(j*e.width+i).Lerp(e.pixel(j*e.width+k), fx)
+	return upper.Lerp(e.pixel(below*e.width+i).Lerp(e.pixel(below*e.width+k), fx), fy)
 }
 
 // pick returns a direction, chosen by the power of cells, and the probability of the choice per steradian; 0 if all is dark.
@@ -203,16 +240,19 @@ const skyColumns = 64
 func (w *World) weighSky() skyTable {
 	table := skyTable{around: w.around}
 	if table.around == nil {
-		e := &Environment{width: skyColumns, height: skyColumns / 2, light: make([]geom.Vec, skyColumns*skyColumns/2)}
+		e := &Environment{width: skyColumns, height: skyColumns / 2, light: make([][3]float32, skyColumns*skyColumns/2)}
 		for i := range e.light {
-			e.light[i] = w.gradient.Radiance(direction((float64(i%e.width)+0.5)/float64(e.width), (float64(i/e.width)+0.5)/float64(e.height)))
+			u, v := (float64(i%e.width)+0.5)/float64(e.width), (float64(i/e.width)+0.5)/float64(e.height)
+			light := w.gradient.Radiance(direction(u, v))
+			e.light[i] = [3]float32{float32(light.X), float32(light.Y), float32(light.Z)}
 		}
 		e.weigh()
 		table.around = newAround(e, look.Environment{})
 	}
 	table.dark = table.sums[len(table.sums)-1] == 0 || table.factor == 0
-	for i, light := range table.light {
-		table.mean += light.Max() * table.factor * math.Sin(math.Pi*(float64(i/table.width)+0.5)/float64(table.height)) * math.Pi / 2 / float64(len(table.light))
+	for i := range table.light {
+		high := math.Sin(math.Pi * (float64(i/table.width) + 0.5) / float64(table.height))
+		table.mean += table.pixel(i).Max() * table.factor * high * math.Pi / 2 / float64(len(table.light))
 	}
 	return table
 }

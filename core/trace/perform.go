@@ -82,13 +82,31 @@ func openEnvironment(path string, o Outside) (*Environment, error) {
 	return DecodeEnvironment(data)
 }
 
+// linesAtOnce is how many lines of an environment's file are decoded together.
+const linesAtOnce = 256
+
 // DecodeEnvironment reads a picture file as an environment.
 func DecodeEnvironment(data []byte) (*Environment, error) {
-	p, err := picture.Decode(data)
+	f, err := picture.Open(data)
 	if err != nil {
 		return nil, err
 	}
-	return NewEnvironment(p.Image)
+	width, height := f.Headers[0].Width(), f.Headers[0].Height()
+	e, err := blankEnvironment(width, height)
+	if err != nil {
+		return nil, err
+	}
+	for y := 0; y < height; y += linesAtOnce {
+		p, err := f.Lines(0, y, min(y+linesAtOnce, height))
+		if err == nil {
+			err = e.lines(y, p.Image)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	e.weigh()
+	return e, nil
 }
 
 func performFrame(ctx context.Context, model *Model, around *Environment, j job.Job, f job.Frame, o Outside) error {
@@ -128,6 +146,10 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	if err != nil {
 		return err
 	}
+	if j.Effort.Noise > 0 { // which is told here, since a frame in tiles is the same file
+		mean := float64(stats.Samples) / float64(max(1, stats.Pixels))
+		o.Say(job.Message{Event: job.Note, Frame: f.Number, Text: fmt.Sprintf("%.1f samples a pixel of at most %d", mean, j.Samples*j.Samples)})
+	}
 	files.Frame.Facts = append(f.Facts[:len(f.Facts):len(f.Facts)], effortFacts(j, stats)...)
 	return files.WriteWhole(img, f.Files, o.Now().Sub(began), o.files(f.Number, began, &stats))
 }
@@ -166,17 +188,16 @@ func watching(frame int, o Outside) func(Progress) {
 	}
 }
 
-// effortFacts say what cannot be told from the job: how much was done before a time limit or at a noise.
+// effortFacts say what a time limit has left undone.
 func effortFacts(j job.Job, s Stats) []job.Fact {
-	var facts []job.Fact
+	if !s.Stopped {
+		return nil
+	}
 	mean := float64(s.Samples) / float64(max(1, s.Pixels))
-	if j.Effort.Noise > 0 || s.Stopped {
-		facts = append(facts, job.Fact{Name: "samples", Value: fmt.Sprintf("%.1f a pixel of at most %d", mean, j.Samples*j.Samples)})
+	return []job.Fact{
+		{Name: "samples", Value: fmt.Sprintf("%.1f a pixel of at most %d", mean, j.Samples*j.Samples)},
+		{Name: "stopped", Value: fmt.Sprintf("by its time limit of %g s", j.Effort.Seconds)},
 	}
-	if s.Stopped {
-		facts = append(facts, job.Fact{Name: "stopped", Value: fmt.Sprintf("by its time limit of %g s", j.Effort.Seconds)})
-	}
-	return facts
 }
 
 // BackgroundOf returns the background that a production, or a look, asks for.

@@ -1,0 +1,78 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/house"
+)
+
+func verifyCommand() *cobra.Command {
+	var data string
+	var what house.Verification
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use: "verify", Short: "Compare finished files with what was recorded when they were judged", Args: cobra.NoArgs,
+		Long: "Looks at every finished file: whether it is there, is a plain file, and has its size; with --deep also whether its SHA-256 is " +
+			"the recorded one. Frames with a file that is gone or has changed are lost from then on, and can be retried; frames that were lost " +
+			"and are whole again are good. It may run beside a server.\n\n" +
+			"Exits with 0 if everything is as it was recorded and nothing else lies below the output folder, 3 if not, 1 if it could not be done.",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			if what.Production != "" {
+				p, err := h.Production(what.Production)
+				if err != nil {
+					return err
+				}
+				what.Production = p.Code
+			}
+			v, err := h.Verify(cmd.Context(), what, nil)
+			if err != nil {
+				return err
+			}
+			if asJSON {
+				e := json.NewEncoder(cmd.OutOrStdout())
+				e.SetIndent("", "  ")
+				err = e.Encode(v)
+			} else {
+				printVerified(cmd.OutOrStdout(), v)
+			}
+			if err == nil && !v.Clean() {
+				return exitFound
+			}
+			return err
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().StringVar(&what.Production, "production", "", "code of one production; otherwise all are verified")
+	cmd.Flags().BoolVar(&what.Deep, "deep", false, "read every file and compare its SHA-256")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+func printVerified(out io.Writer, v house.Verified) {
+	for _, l := range v.Lost {
+		fmt.Fprintf(out, "lost        %s %s\n", l.Path, l.Fault)
+	}
+	for _, list := range []struct {
+		what  string
+		paths []string
+	}{{"unread", v.Unread}, {"foreign", v.Foreign}, {"unfinished", v.Unfinished}} {
+		for _, path := range list.paths {
+			fmt.Fprintf(out, "%-11s %s\n", list.what, path)
+		}
+	}
+	depth := "by size"
+	if v.Deep {
+		depth = "by SHA-256"
+	}
+	fmt.Fprintf(out, "%d frames, %d files compared %s: %d files lost, %d frames found again, %d files foreign, %d unfinished, %d unread\n",
+		v.Frames, v.Files, depth, len(v.Lost), v.Found, len(v.Foreign), len(v.Unfinished), len(v.Unread))
+}

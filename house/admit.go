@@ -1,0 +1,48 @@
+package house
+
+import (
+	"os"
+
+	"reelhouse/core/scene"
+	"reelhouse/core/trace"
+)
+
+// An Admission is what kind of file comes in.
+type Admission string
+
+// The kinds of files whose first reading may take much memory, or break what reads them.
+const (
+	AdmitScene       Admission = "scene"
+	AdmitEnvironment Admission = "environment"
+)
+
+// Memory returns how many bytes the first reading may take, which is more than what its budget lets through needs.
+func (a Admission) Memory() int64 {
+	if a == AdmitScene {
+		return scene.MostMemory
+	}
+	return trace.MostEnvironmentMemory
+}
+
+// Read reads a file as the house does.
+func (a Admission) Read(path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if a == AdmitScene {
+		_, err = scene.Read(f)
+		return err
+	}
+	_, err = readEnvironment(f)
+	return err
+}
+
+// admit has a file read by somebody else first, if there is anybody.
+func (h *House) admit(kind Admission, path string) error {
+	if h.Admit == nil {
+		return nil
+	}
+	return h.Admit(kind, path)
+}

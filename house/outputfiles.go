@@ -1,0 +1,161 @@
+package house
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"reelhouse/store"
+)
+
+// Finished files lie below the output folder, in plain folders, and are plain files. Anything else that stands there, such as a link or
+// a pipe that some program made, is neither followed nor opened: what a link leads to may be anywhere, and opening a pipe hangs.
+
+// ErrNotPlain is wrapped by the error about something below the output folder that is no plain file, or no plain folder.
+var ErrNotPlain = errors.New("it is no plain file")
+
+// A Plain is what is known to be a plain folder below the output folder, so that it need not be looked at again. The zero value knows none.
+type Plain struct{ known map[string]bool }
+
+// folder says why a folder, by its path below the output folder, is none, or leads elsewhere.
+func (p *Plain) folder(h *House, rel string) error {
+	if rel == "." || p.known[rel] {
+		return nil
+	}
+	if err := p.folder(h, path.Dir(rel)); err != nil {
+		return err
+	}
+	info, err := os.Lstat(h.outputPath(rel))
+	if err != nil {
+		return err
+	}
+	if !info.IsDir() {
+		return fmt.Errorf("the folder %s: %w", rel, ErrNotPlain)
+	}
+	if p.known == nil {
+		p.known = map[string]bool{}
+	}
+	p.known[rel] = true
+	return nil
+}
+
+// OutputPath returns where a path below the output folder lies on the disk. It fails for one that would lie elsewhere.
+func (h *House) OutputPath(rel string) (string, error) {
+	if !filepath.IsLocal(filepath.FromSlash(rel)) || path.Clean(rel) != rel {
+		return "", fmt.Errorf("%s leads out of the output folder", rel)
+	}
+	return h.outputPath(rel), nil
+}
+
+func (h *House) outputPath(rel string) string {
+	return filepath.Join(h.Output(), filepath.FromSlash(rel))
+}
+
+// OutputFolder makes the folder of a file below the output folder, and those above it.
+func (h *House) OutputFolder(rel string) error {
+	file, err := h.OutputPath(rel)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+		return err
+	}
+	return (&Plain{}).folder(h, path.Dir(rel))
+}
+
+// StatOutput returns what a path below the output folder is, without following any link.
+func (h *House) StatOutput(p *Plain, rel string) (fs.FileInfo, error) {
+	file, err := h.OutputPath(rel)
+	if err != nil {
+		return nil, err
+	}
+	if err := p.folder(h, path.Dir(rel)); err != nil {
+		return nil, err
+	}
+	info, err := os.Lstat(file)
+	if err == nil && !info.Mode().IsRegular() {
+		err = fmt.Errorf("%s: %w", rel, ErrNotPlain)
+	}
+	return info, err
+}
+
+// OpenOutput opens a file below the output folder, which must be a plain one.
+func (h *House) OpenOutput(rel string) (*os.File, fs.FileInfo, error) {
+	if _, err := h.StatOutput(&Plain{}, rel); err != nil {
+		return nil, nil, err
+	}
+	return OpenPlain(h.outputPath(rel))
+}
+
+// OpenPlain opens a plain file, and nothing else: neither a link, nor anything that could keep the caller waiting.
+func OpenPlain(file string) (*os.File, fs.FileInfo, error) {
+	f, err := os.OpenFile(file, os.O_RDONLY|plainFlags, 0)
+	if err != nil {
+		if isLink(err) {
+			err = fmt.Errorf("%s: %w", filepath.Base(file), ErrNotPlain)
+		}
+		return nil, nil, err
+	}
+	info, err := f.Stat()
+	if err == nil && !info.Mode().IsRegular() {
+		err = fmt.Errorf("%s: %w", filepath.Base(file), ErrNotPlain)
+	}
+	if err != nil {
+		f.Close()
+		return nil, nil, err
+	}
+	return f, info, nil
+}
+
+// SumOutput reads a file below the output folder and returns its size and its sum.
+func (h *House) SumOutput(rel string) (store.File, error) {
+	f, _, err := h.OpenOutput(rel)
+	if err != nil {
+		return store.File{}, err
+	}
+	defer f.Close()
+	file, err := SumOf(f)
+	file.Path = rel
+	return file, err
+}
+
+// SumOf reads a file to its end and returns its size and its sum.
+func SumOf(r io.Reader) (store.File, error) {
+	sum := sha256.New()
+	n, err := io.Copy(sum, r)
+	return store.File{Bytes: n, SHA256: hex.EncodeToString(sum.Sum(nil))}, err
+}
+
+// asideFolder is where damaged files are kept, below the output folder: on the same disk, so that nothing has to be copied.
+const asideFolder = ".set-aside"
+
+// SetAside moves a file below the output folder out of the way, and returns where it is. Nothing is deleted.
+func (h *House) SetAside(rel string) (string, error) {
+	for n := 1; ; n++ {
+		aside := fmt.Sprintf("%s/%s.%d", asideFolder, rel, n)
+		if err := os.MkdirAll(filepath.Dir(h.outputPath(aside)), 0o755); err != nil {
+			return "", err
+		}
+		if _, err := os.Lstat(h.outputPath(aside)); err == nil {
+			continue
+		} else if !errors.Is(err, fs.ErrNotExist) {
+			return "", err
+		}
+		return aside, os.Rename(h.outputPath(rel), h.outputPath(aside))
+	}
+}
+
+// isOurs reports whether a name below the output folder is one that the house uses for itself: of files under way, and of what was set aside.
+func isOurs(name string) bool {
+	return name == asideFolder || strings.HasPrefix(name, ".") && strings.Contains(name, PartMark)
+}
+
+// PartMark comes between a file's name and the number of its lease, in names of files under way.
+const PartMark = ".part-"

@@ -1,0 +1,283 @@
+package house
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"reelhouse/core/queue"
+	"reelhouse/store"
+)
+
+// A Verification is what finished files are held against the record for.
+type Verification struct {
+	Production string // "" for all
+	// Deep reads every file and compares its sum. Otherwise only whether it is there, is a plain file, and has its size is looked at.
+	Deep bool
+}
+
+// A LostFile is a file that is not what was judged.
+type LostFile struct {
+	Production string `json:"production"`
+	Batch      string `json:"batch"`
+	Sequence   string `json:"sequence"`
+	SequenceID int64  `json:"sequenceId"`
+	Frame      int    `json:"frame"`
+	Path       string `json:"path"`
+	Fault      string `json:"fault"`
+}
+
+// A Verified is what a verification has found.
+type Verified struct {
+	Deep   bool       `json:"deep"`
+	Frames int        `json:"frames"` // that were looked at
+	Files  int        `json:"files"`
+	Bytes  int64      `json:"bytes"` // of the files that are as they were
+	Lost   []LostFile `json:"lost"`  // frames of which are lost now
+	Found  int        `json:"found"` // frames that were lost and are good again
+	// Foreign are files that nobody recorded, and Unfinished those of renderings that nobody is at. Both are by their paths below the
+	// output folder, and no more than mostForeign.
+	Foreign    []string `json:"foreign"`
+	Unfinished []string `json:"unfinished"`
+	// Unread are files that could not be looked at: nothing is said of their frames.
+	Unread []string `json:"unread"`
+}
+
+// Clean reports whether everything is as it was recorded, and nothing else is there.
+func (v Verified) Clean() bool {
+	return len(v.Lost)+len(v.Foreign)+len(v.Unfinished)+len(v.Unread) == 0
+}
+
+// mostForeign is how many paths are named of files that are not in the record.
+const mostForeign = 1000
+
+// errNoOutput says that there is no output folder, so that it would be wrong to call everything lost.
+var errNoOutput = errors.New("the output folder is not there; is its disk connected?")
+
+// Verify compares finished files with what was recorded when they were judged, and records frames as lost, or as good again. It may run
+// beside a server. progress hears how many frames of all were looked at; it may be nil.
+func (h *House) Verify(ctx context.Context, what Verification, progress func(done, all int)) (Verified, error) {
+	out := Verified{Deep: what.Deep, Lost: []LostFile{}, Foreign: []string{}, Unfinished: []string{}, Unread: []string{}}
+	if info, err := os.Stat(h.Output()); err != nil || !info.IsDir() {
+		return out, errNoOutput
+	}
+	batches, err := h.Batches(what.Production)
+	if err != nil {
+		return out, err
+	}
+	all, done := 0, 0
+	for _, b := range batches {
+		all += b.Counts()[queue.Good] + b.Counts()[queue.Lost]
+	}
+	folders := map[string]bool{} // that hold files of what is verified
+	for _, b := range batches {
+		for _, q := range b.Sequences {
+			for _, f := range q.Spec.Files {
+				folders[path.Dir(f.Path.Frame(q.Spec.Frames.First()))] = true
+			}
+			if q.Counts[queue.Good]+q.Counts[queue.Lost] == 0 {
+				continue
+			}
+			err := h.verifySequence(ctx, what, b, q, &out, func() {
+				done++
+				if progress != nil {
+					progress(done, all)
+				}
+			})
+			if err != nil {
+				return out, err
+			}
+		}
+	}
+	if what.Production == "" {
+		folders = nil
+	}
+	return out, h.foreign(ctx, folders, &out)
+}
+
+func (h *House) verifySequence(ctx context.Context, what Verification, b store.Batch, q store.Sequence, out *Verified, one func()) error {
+	frames, err := h.SequenceFiles(q.ID)
+	if err != nil {
+		return err
+	}
+	var mutex sync.Mutex
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for _, f := range frames {
+		group.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			faults, bytes, unread := h.faults(what.Deep, f.Files)
+			mutex.Lock()
+			defer mutex.Unlock()
+			one()
+			out.Frames++
+			out.Files += len(f.Files)
+			out.Bytes += bytes
+			if len(unread) > 0 {
+				out.Unread = append(out.Unread, unread...)
+				return nil
+			}
+			for _, file := range f.Files {
+				if fault := faults[file.Path]; fault != "" {
+					out.Lost = append(out.Lost, LostFile{b.Plan.Production, b.Name, q.Spec.Title(), q.ID, f.Number, file.Path, fault})
+				}
+			}
+			switch {
+			case len(faults) > 0:
+				_, err := h.Miss(q.ID, f.Number, faults)
+				return err
+			case f.State == queue.Lost && (what.Deep || !f.Changed()): // what has changed is found only by reading it
+				was, err := h.Find(q.ID, f.Number)
+				if was {
+					out.Found++
+				}
+				return err
+			}
+			return nil
+		})
+	}
+	err = group.Wait()
+	slices.SortFunc(out.Lost, func(a, b LostFile) int { return strings.Compare(a.Path, b.Path) })
+	return err
+}
+
+// faults says what is wrong with files, by their paths, and how many bytes are well. Of files that cannot be looked at it says why.
+func (h *House) faults(deep bool, files []store.File) (faults map[string]string, bytes int64, unread []string) {
+	faults = map[string]string{}
+	for _, f := range files {
+		fault, err := h.fault(deep, f)
+		switch {
+		case err != nil:
+			unread = append(unread, f.Path+": "+plainError(err))
+		case fault != "":
+			faults[f.Path] = fault
+		default:
+			bytes += f.Bytes
+		}
+	}
+	return faults, bytes, unread
+}
+
+// plainError is an error without the path of the server's own.
+func plainError(err error) string {
+	var p *fs.PathError
+	if errors.As(err, &p) {
+		return p.Err.Error()
+	}
+	return err.Error()
+}
+
+func (h *House) fault(deep bool, f store.File) (string, error) {
+	info, err := h.StatOutput(&Plain{}, f.Path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "is gone", nil
+	case errors.Is(err, ErrNotPlain):
+		return "is no plain file any more", nil
+	case err != nil:
+		return "", err
+	case info.Size() < f.Bytes:
+		return fmt.Sprintf("is cut short: %d of %d bytes", info.Size(), f.Bytes), nil
+	case info.Size() > f.Bytes:
+		return fmt.Sprintf("has changed: %d bytes instead of %d", info.Size(), f.Bytes), nil
+	case !deep:
+		return "", nil
+	}
+	now, err := h.SumOutput(f.Path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "is gone", nil
+	case err != nil:
+		return "", err
+	case now.SHA256 != f.SHA256:
+		return changed, nil
+	}
+	return "", nil
+}
+
+const changed = store.Changed
+
+// foreign looks for files below the output folder that are not in the record; only in some folders, if any are given.
+func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verified) error {
+	recorded, err := h.RecordedPaths()
+	if err != nil {
+		return err
+	}
+	var foreign, unfinished []string
+	err = filepath.WalkDir(h.Output(), func(file string, d fs.DirEntry, err error) error {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		rel, _ := filepath.Rel(h.Output(), file)
+		rel = filepath.ToSlash(rel)
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			return nil // a file under way that has got its name
+		case err != nil:
+			out.Unread = append(out.Unread, rel+": "+plainError(err))
+			return nil
+		case d.IsDir() && isOurs(d.Name()):
+			return fs.SkipDir
+		case d.IsDir() || folders != nil && !folders[path.Dir(rel)]:
+			return nil
+		case isOurs(d.Name()):
+			unfinished = append(unfinished, rel)
+		case !recorded[rel]:
+			foreign = append(foreign, rel)
+		}
+		return nil
+	})
+	if err != nil || len(foreign)+len(unfinished) == 0 {
+		return err
+	}
+	return h.sift(foreign, unfinished, out)
+}
+
+// sift leaves out what nodes are at, and what was recorded meanwhile.
+func (h *House) sift(foreign, unfinished []string, out *Verified) error {
+	busy, err := h.Busy()
+	if err != nil {
+		return err
+	}
+	underWay := map[string]bool{}
+	for _, f := range busy {
+		q, err := h.Sequence(f.SequenceID)
+		if err != nil {
+			return err
+		}
+		for _, file := range q.Spec.Files {
+			underWay[file.Path.Frame(f.Number)] = true
+		}
+	}
+	for _, rel := range foreign {
+		if underWay[rel] {
+			continue
+		}
+		claims, err := h.Claims(rel)
+		if err != nil {
+			return err
+		}
+		if len(claims) == 0 && len(out.Foreign) < mostForeign {
+			out.Foreign = append(out.Foreign, rel)
+		}
+	}
+	for _, rel := range unfinished {
+		name, _, _ := strings.Cut(strings.TrimPrefix(path.Base(rel), "."), PartMark)
+		if !underWay[path.Join(path.Dir(rel), name)] && len(out.Unfinished) < mostForeign {
+			out.Unfinished = append(out.Unfinished, rel)
+		}
+	}
+	return nil
+}

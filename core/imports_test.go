@@ -19,7 +19,7 @@ var rows = []string{
 }
 
 // layers are the folders outside core, likewise; core comes before them all.
-var layers = []string{"demo", "store", "house", "house/housetest", "farm", "preview", "web", "cmd/reelhouse", "bench/files", "bench/rays"}
+var layers = []string{"demo", "store", "house/waiting", "house", "house/housetest", "farm", "preview", "web", "cmd/reelhouse", "bench/files", "bench/rays"}
 
 // outside lists what core has no business with: the network, the database, the clock's host, HTML.
 var outside = []string{"net", "database", "html", "os", "github.com/labstack", "modernc.org", "github.com/pressly"}

@@ -5,12 +5,14 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"runtime"
-
-	"golang.org/x/sync/singleflight"
+	"slices"
+	"time"
 
 	"reelhouse/core/camera"
 	"reelhouse/core/frame"
@@ -22,6 +24,7 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/house"
+	"reelhouse/house/waiting"
 )
 
 // Thumbs makes small pictures of views, by the same renderer and child process as frames, and keeps them.
@@ -29,13 +32,20 @@ type Thumbs struct {
 	House    *house.House
 	Renderer Renderer
 
-	group singleflight.Group
-	turn  chan struct{} // one at a time, so that frames are not held up
+	line  *waiting.Line // one at a time, so that frames are not held up
+	shelf *waiting.Shelf[string]
+	most  int // files that are kept
 }
+
+// How many small pictures are kept on the disk, and how many are cleared away together when there are more.
+const (
+	mostThumbs  = 4000
+	clearThumbs = 400
+)
 
 // NewThumbs returns an empty shelf.
 func NewThumbs(h *house.House, r Renderer) *Thumbs {
-	return &Thumbs{House: h, Renderer: r, turn: make(chan struct{}, 1)}
+	return &Thumbs{House: h, Renderer: r, line: waiting.NewLine(1), shelf: waiting.NewShelf[string](1, 0, nil), most: mostThumbs}
 }
 
 // A Thumb says which small picture is wanted.
@@ -65,25 +75,50 @@ func (t Thumb) Key() string {
 	return hex.EncodeToString(sum[:16])
 }
 
-// File returns the path of the picture, a PNG, and renders it first if it must. When the caller goes away,
-// the rendering goes on for the next one who asks.
+// File returns the path of the picture, a PNG, and renders it first if it must. When nobody waits for it any more, the rendering ends.
 func (s *Thumbs) File(ctx context.Context, t Thumb) (string, error) {
 	path := filepath.Join(s.House.Thumbs(), t.Key()+".png")
 	if _, err := os.Stat(path); err == nil {
+		now := time.Now()
+		os.Chtimes(path, now, now) // what is looked at is kept longest
 		return path, nil
 	}
-	done := s.group.DoChan(path, func() (any, error) { return nil, s.render(context.WithoutCancel(ctx), t, path) })
-	select {
-	case <-ctx.Done():
-		return "", ctx.Err()
-	case r := <-done:
-		return path, r.Err
+	return s.shelf.Get(ctx, path, func(ctx context.Context) (string, error) {
+		return waiting.In(ctx, s.line, func() (string, error) {
+			if _, err := os.Stat(path); err == nil {
+				return path, nil
+			}
+			return path, errors.Join(s.render(ctx, t, path), s.clear())
+		})
+	})
+}
+
+// clear removes those pictures that nobody has looked at for longest, if there are too many.
+func (s *Thumbs) clear() error {
+	entries, err := os.ReadDir(s.House.Thumbs())
+	if err != nil || len(entries) <= s.most {
+		return err
 	}
+	type aged struct {
+		name string
+		at   time.Time
+	}
+	var files []aged
+	for _, e := range entries {
+		if info, err := e.Info(); err == nil && info.Mode().IsRegular() {
+			files = append(files, aged{e.Name(), info.ModTime()})
+		}
+	}
+	slices.SortFunc(files, func(a, b aged) int { return a.at.Compare(b.at) })
+	for _, f := range files[:min(len(files), len(entries)-s.most+clearThumbs*s.most/mostThumbs)] {
+		if err := os.Remove(filepath.Join(s.House.Thumbs(), f.name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	return nil
 }
 
 func (s *Thumbs) render(ctx context.Context, t Thumb, path string) error {
-	s.turn <- struct{}{}
-	defer func() { <-s.turn }()
 	ctx, cancel := context.WithTimeout(ctx, DefaultTimeout)
 	defer cancel()
 	temp := path + house.PartMark + "0"

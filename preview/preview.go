@@ -8,8 +8,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
-	"slices"
-	"sync"
 
 	"reelhouse/core/look"
 	"reelhouse/core/output"
@@ -21,6 +19,7 @@ import (
 	"reelhouse/core/trace"
 	"reelhouse/farm"
 	"reelhouse/house"
+	"reelhouse/house/waiting"
 )
 
 // A Step is how sharp a picture is.
@@ -37,45 +36,51 @@ const (
 	keptModels       = 2
 	keptWorlds       = 6
 	keptEnvironments = 3
+	mostEnvironments = 2 << 30 // bytes
 	keptSights       = 1000
 	keptPasses       = 4
 )
 
-// Previews renders pictures of a house's scenes. It may be used by many goroutines at once. One picture is sharpened at a time; a first
-// one, and what lies at a point, does not wait for that.
+// quickAtOnce is how many first pictures, and points of pictures, are worked out side by side.
+const quickAtOnce = 4
+
+// Previews renders pictures of a house's scenes. It may be used by many goroutines at once. One picture is sharpened at a time, the one
+// that was asked for last before the others; a first one, and what lies at a point, does not wait for that. What nobody waits for ends.
 type Previews struct {
 	house *house.House
-	turn  chan struct{}
+	slow  *waiting.Line
+	quick *waiting.Line
 
-	models       shelf[*trace.Model]
-	worlds       shelf[*trace.World]
-	environments shelf[*trace.Environment]
-	sights       shelf[trace.Sight]
-	passes       shelf[Wall]
+	models       *waiting.Shelf[*trace.Model]
+	worlds       *waiting.Shelf[*trace.World]
+	environments *waiting.Shelf[*trace.Environment]
+	sights       *waiting.Shelf[trace.Sight]
+	passes       *waiting.Shelf[Wall]
 }
 
 // New returns previews without anything in memory.
 func New(h *house.House) *Previews {
 	return &Previews{
-		house: h, turn: make(chan struct{}, 1),
-		models: shelf[*trace.Model]{most: keptModels}, worlds: shelf[*trace.World]{most: keptWorlds}, environments: shelf[*trace.Environment]{most: keptEnvironments},
-		sights: shelf[trace.Sight]{most: keptSights}, passes: shelf[Wall]{most: keptPasses},
+		house: h, slow: waiting.NewLine(1), quick: waiting.NewLine(quickAtOnce),
+		models: waiting.NewShelf[*trace.Model](keptModels, 0, nil), worlds: waiting.NewShelf[*trace.World](keptWorlds, 0, nil),
+		environments: waiting.NewShelf(keptEnvironments, mostEnvironments, (*trace.Environment).Bytes),
+		sights:       waiting.NewShelf[trace.Sight](keptSights, 0, nil), passes: waiting.NewShelf[Wall](keptPasses, 0, nil),
 	}
 }
 
 // Picture renders a picture at a step, as a PNG of 8 bits.
 func (p *Previews) Picture(ctx context.Context, t farm.Thumb, step Step) ([]byte, error) {
-	w, err := p.world(t)
+	line := p.slow
+	if step == Steps()[0] {
+		line = p.quick
+	}
+	return waiting.In(ctx, line, func() ([]byte, error) { return p.picture(ctx, t, step) })
+}
+
+func (p *Previews) picture(ctx context.Context, t farm.Thumb, step Step) ([]byte, error) {
+	w, err := p.world(ctx, t)
 	if err != nil {
 		return nil, err
-	}
-	if step != Steps()[0] {
-		select {
-		case p.turn <- struct{}{}:
-			defer func() { <-p.turn }()
-		case <-ctx.Done():
-			return nil, ctx.Err()
-		}
 	}
 	s, err := settings(t, step)
 	if err != nil {
@@ -104,77 +109,89 @@ type Wall struct {
 
 // Passes renders every pass of a picture, to be looked at one by one; the last ones are kept.
 func (p *Previews) Passes(ctx context.Context, t farm.Thumb, a production.Production) (Wall, error) {
-	return p.passes.get(key(t.Key(), a.DepthBackground, a.OcclusionRadius, a.LightGroups), func() (Wall, error) {
-		w, err := p.world(t)
-		if err != nil {
-			return Wall{}, err
-		}
-		s, err := settings(t, Step{1, passSamples})
-		if err != nil {
-			return Wall{}, err
-		}
-		names := map[float32]string{}
-		s.Passes, s.DepthBackground, s.OcclusionRadius, s.LightGroups = nil, a.DepthBackground, a.OcclusionRadius, a.LightGroups
-		for _, described := range a.KnownPasses() {
-			s.Passes = append(s.Passes, described.Code)
-			if described.IsCryptomatte() {
-				for _, name := range w.MatteNames(described.Code) {
-					names[pass.ID(name)] = name
-				}
-			}
-		}
-		img, stats, err := w.RenderWatched(context.WithoutCancel(ctx), t.Camera, s, func(trace.Progress) {}) // others wait for the same
-		return Wall{img, names, stats}, err
+	return p.passes.Get(ctx, key(t.Key(), a.DepthBackground, a.OcclusionRadius, a.LightGroups), func(ctx context.Context) (Wall, error) {
+		return waiting.In(ctx, p.slow, func() (Wall, error) { return p.wall(ctx, t, a) })
 	})
 }
 
-// Depths measures how deep a picture is over several frames.
-func (p *Previews) Depths(t farm.Thumb, frames []int) (trace.Depths, error) {
-	var all trace.Depths
-	for _, n := range frames {
-		t.Frame = n
-		w, err := p.moment(t, false)
-		if err != nil {
-			return all, err
-		}
-		s, err := settings(t, Step{1, 1})
-		if err != nil {
-			return all, err
-		}
-		d, err := w.Depths(t.Camera, s)
-		if err != nil {
-			return all, err
-		}
-		all.Add(d)
+func (p *Previews) wall(ctx context.Context, t farm.Thumb, a production.Production) (Wall, error) {
+	w, err := p.world(ctx, t)
+	if err != nil {
+		return Wall{}, err
 	}
-	return all, nil
+	s, err := settings(t, Step{1, passSamples})
+	if err != nil {
+		return Wall{}, err
+	}
+	names := map[float32]string{}
+	s.Passes, s.DepthBackground, s.OcclusionRadius, s.LightGroups = nil, a.DepthBackground, a.OcclusionRadius, a.LightGroups
+	for _, described := range a.KnownPasses() {
+		s.Passes = append(s.Passes, described.Code)
+		if described.IsCryptomatte() {
+			for _, name := range w.MatteNames(described.Code) {
+				names[pass.ID(name)] = name
+			}
+		}
+	}
+	img, stats, err := w.RenderWatched(ctx, t.Camera, s, func(trace.Progress) {})
+	return Wall{img, names, stats}, err
+}
+
+// Depths measures how deep a picture is over several frames.
+func (p *Previews) Depths(ctx context.Context, t farm.Thumb, frames []int) (trace.Depths, error) {
+	return waiting.In(ctx, p.slow, func() (all trace.Depths, err error) {
+		for _, n := range frames {
+			if err := ctx.Err(); err != nil {
+				return all, err
+			}
+			t.Frame = n
+			w, err := p.moment(ctx, t, false)
+			if err != nil {
+				return all, err
+			}
+			s, err := settings(t, Step{1, 1})
+			if err != nil {
+				return all, err
+			}
+			d, err := w.Depths(t.Camera, s)
+			if err != nil {
+				return all, err
+			}
+			all.Add(d)
+		}
+		return all, nil
+	})
 }
 
 // Pick returns what a picture shows at a place, given in parts of its width and height from the top left corner.
-func (p *Previews) Pick(t farm.Thumb, x, y float64) (trace.Picked, error) {
-	w, err := p.world(t)
-	if err != nil {
-		return trace.Picked{}, err
-	}
-	s, err := settings(t, Step{1, 1})
-	if err != nil {
-		return trace.Picked{}, err
-	}
-	return w.Pick(t.Camera, s, x*float64(s.Size.Width), y*float64(s.Size.Height))
-}
-
-// Sight finds out whether the camera of a picture stands inside an object, or sees nothing.
-func (p *Previews) Sight(t farm.Thumb) (trace.Sight, error) {
-	return p.sights.get(t.Key(), func() (trace.Sight, error) {
-		w, err := p.moment(t, false)
+func (p *Previews) Pick(ctx context.Context, t farm.Thumb, x, y float64) (trace.Picked, error) {
+	return waiting.In(ctx, p.quick, func() (trace.Picked, error) {
+		w, err := p.world(ctx, t)
 		if err != nil {
-			return trace.Sight{}, err
+			return trace.Picked{}, err
 		}
 		s, err := settings(t, Step{1, 1})
 		if err != nil {
-			return trace.Sight{}, err
+			return trace.Picked{}, err
 		}
-		return w.Sight(t.Camera, s)
+		return w.Pick(t.Camera, s, x*float64(s.Size.Width), y*float64(s.Size.Height))
+	})
+}
+
+// Sight finds out whether the camera of a picture stands inside an object, or sees nothing.
+func (p *Previews) Sight(ctx context.Context, t farm.Thumb) (trace.Sight, error) {
+	return p.sights.Get(ctx, t.Key(), func(ctx context.Context) (trace.Sight, error) {
+		return waiting.In(ctx, p.quick, func() (trace.Sight, error) {
+			w, err := p.moment(ctx, t, false)
+			if err != nil {
+				return trace.Sight{}, err
+			}
+			s, err := settings(t, Step{1, 1})
+			if err != nil {
+				return trace.Sight{}, err
+			}
+			return w.Sight(t.Camera, s)
+		})
 	})
 }
 
@@ -187,9 +204,11 @@ func settings(t farm.Thumb, step Step) (trace.Settings, error) {
 }
 
 // world returns the moment that a picture shows, and keeps it.
-func (p *Previews) world(t farm.Thumb) (*trace.World, error) { return p.moment(t, true) }
+func (p *Previews) world(ctx context.Context, t farm.Thumb) (*trace.World, error) {
+	return p.moment(ctx, t, true)
+}
 
-func (p *Previews) moment(t farm.Thumb, keep bool) (w *trace.World, err error) {
+func (p *Previews) moment(ctx context.Context, t farm.Thumb, keep bool) (w *trace.World, err error) {
 	defer func() {
 		if r := recover(); r != nil {
 			w, err = nil, fmt.Errorf("the preview broke down: %v", r)
@@ -198,7 +217,7 @@ func (p *Previews) moment(t farm.Thumb, keep bool) (w *trace.World, err error) {
 	if t.Scene.Opaque != nil {
 		return nil, fmt.Errorf("%s can be read by its own renderer only", t.Scene.Name)
 	}
-	model, err := p.models.get(key(house.Key(t.Scene), t.Look.Hidden), func() (*trace.Model, error) {
+	model, err := p.models.Get(ctx, key(house.Key(t.Scene), t.Look.Hidden), func(context.Context) (*trace.Model, error) {
 		s, err := p.house.Scene(t.Scene)
 		if err != nil {
 			return nil, err
@@ -208,7 +227,7 @@ func (p *Previews) moment(t farm.Thumb, keep bool) (w *trace.World, err error) {
 	if err != nil {
 		return nil, err
 	}
-	around, err := p.environment(t.Environment)
+	around, err := p.environment(ctx, t.Environment)
 	if err != nil {
 		return nil, err
 	}
@@ -220,16 +239,15 @@ func (p *Previews) moment(t farm.Thumb, keep bool) (w *trace.World, err error) {
 	if !keep {
 		return model.At(seconds, t.Look, around), nil
 	}
-	return p.worlds.get(key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds, open), func() (*trace.World, error) {
-		return model.During(seconds, open, t.Look, around), nil
-	})
+	of := key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds, open)
+	return p.worlds.Get(ctx, of, func(context.Context) (*trace.World, error) { return model.During(seconds, open, t.Look, around), nil })
 }
 
-func (p *Previews) environment(e production.EnvironmentFile) (*trace.Environment, error) {
+func (p *Previews) environment(ctx context.Context, e production.EnvironmentFile) (*trace.Environment, error) {
 	if e.SHA256 == "" {
 		return nil, nil
 	}
-	return p.environments.get(e.SHA256, func() (*trace.Environment, error) {
+	return p.environments.Get(ctx, e.SHA256, func(context.Context) (*trace.Environment, error) {
 		data, err := os.ReadFile(p.house.EnvironmentPath(e))
 		if err != nil {
 			return nil, fmt.Errorf("environment %s: %w", e.Code, err)
@@ -251,36 +269,4 @@ func key(parts ...any) string {
 		panic(err) // plain data; a number that is none was refused before
 	}
 	return string(text)
-}
-
-// A shelf keeps the few things that were used last.
-type shelf[T any] struct {
-	most  int
-	mutex sync.Mutex
-	kept  []kept[T] // the one used last stands last
-}
-
-type kept[T any] struct {
-	key   string
-	thing T
-}
-
-// get returns what is kept under a key, and makes it if it is not there.
-func (s *shelf[T]) get(key string, make func() (T, error)) (T, error) {
-	s.mutex.Lock()
-	defer s.mutex.Unlock()
-	if i := slices.IndexFunc(s.kept, func(k kept[T]) bool { return k.key == key }); i >= 0 {
-		found := s.kept[i]
-		s.kept = append(slices.Delete(s.kept, i, i+1), found)
-		return found.thing, nil
-	}
-	thing, err := make()
-	if err != nil {
-		return thing, err
-	}
-	if len(s.kept) >= s.most {
-		s.kept = slices.Delete(s.kept, 0, 1)
-	}
-	s.kept = append(s.kept, kept[T]{key, thing})
-	return thing, nil
 }

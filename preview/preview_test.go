@@ -70,41 +70,23 @@ func TestAPictureThatNobodyWaitsForIsGivenUp(t *testing.T) {
 // The camera stands 2 m above the floor and 5 m south of the origin, and looks north.
 func TestAPointOfAPictureIsPicked(t *testing.T) {
 	p, want := small(t)
-	got, err := p.Pick(want, 0.5, 0.9)
+	got, err := p.Pick(t.Context(), want, 0.5, 0.9)
 	if err != nil || !got.Found || got.Object != "floor" || got.Point.Y > 1e-9 || got.Distance < 2 {
 		t.Errorf("picked %+v, %v", got, err)
 	}
-	if got, err := p.Pick(want, 0.5, 0.1); err != nil || got.Found {
+	if got, err := p.Pick(t.Context(), want, 0.5, 0.1); err != nil || got.Found {
 		t.Errorf("in the sky there is %+v, %v", got, err)
 	}
-	if s, err := p.Sight(want); err != nil || s.Blank || s.Inside != "" {
+	if s, err := p.Sight(t.Context(), want); err != nil || s.Blank || s.Inside != "" {
 		t.Errorf("what is strange: %+v, %v", s, err)
 	}
 	want.Scene.Opaque = &production.Opaque{}
-	if _, err := p.Pick(want, 0.5, 0.5); err == nil {
+	if _, err := p.Pick(t.Context(), want, 0.5, 0.5); err == nil {
 		t.Error("something was picked in a scene that cannot be read")
 	}
 	want.Scene = production.SceneFile{SHA256: "none"}
 	if _, err := p.Picture(context.Background(), want, Step{1, 1}); err == nil {
 		t.Error("a scene that is not there was rendered")
-	}
-}
-
-func TestAShelfKeepsWhatWasUsedLast(t *testing.T) {
-	s, made := shelf[string]{most: 2}, ""
-	get := func(key string) {
-		if v, err := s.get(key, func() (string, error) { made += key; return "thing " + key, nil }); v != "thing "+key || err != nil {
-			t.Errorf("%s is %q, %v", key, v, err)
-		}
-	}
-	for _, key := range []string{"a", "b", "a", "c", "a", "b"} {
-		get(key)
-	}
-	if made != "abcb" {
-		t.Errorf("made were %s", made)
-	}
-	if _, err := s.get("d", func() (string, error) { return "", errors.New("no") }); err == nil || len(s.kept) != 2 {
-		t.Errorf("what could not be made: %v, %d kept", err, len(s.kept))
 	}
 }
 

@@ -100,7 +100,7 @@ func (a *app) measureDepth(c *echo.Context) error {
 		frames = append(frames, rendered.At(n))
 	}
 	out := measuredDepths{Code: p.Code, Shot: shot.Code, Frames: len(frames), Of: rendered.Count(), Width: 10 * depthParts, High: 100}
-	measured, err := a.Previews.Depths(smallPicture(p.Production, v, l, usualSize, frames[0], previewEdge), frames)
+	measured, err := a.Previews.Depths(c.Request().Context(), smallPicture(p.Production, v, l, usualSize, frames[0], previewEdge), frames)
 	if err != nil {
 		return err
 	}

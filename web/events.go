@@ -1,82 +1,215 @@
 package web
 
 import (
+	"cmp"
+	"context"
 	"fmt"
+	"maps"
 	"net/http"
+	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
 )
 
-// eventPause is the least time between two rounds of live events.
-const eventPause = 400 * time.Millisecond
+// Live events: what changes by itself, as server-sent events that hold HTML. "running" is for the ticket line, "edited" when the production
+// has another revision, "batch-N" for the progress of each batch, "verified" for that of a verification. They are worked out once a change
+// for all who look at a production, and each is sent what it has not seen.
 
-// events streams what changes by itself, as server-sent events that hold HTML: "running" for the ticket
-// line, "edited" when the production has another revision, "batch-N" for the progress of each batch. Only what has changed is sent.
-func (a *app) events(c *echo.Context) error {
-	code := c.Param("code")
-	if _, err := a.House.Production(code); err != nil {
+// eventPause is the least time between two rounds of live events, and eventRest the longest.
+const (
+	eventPause = 400 * time.Millisecond
+	eventRest  = 20 * time.Second
+)
+
+// mostListeners is how many pages may listen at a time. What one more is told, browsers try again.
+const mostListeners = 150
+
+// live is what listens, by production. The zero value is nothing.
+type live struct {
+	mutex     sync.Mutex
+	rooms     map[string]*room
+	listeners int
+	rounds    int // that were worked out, for tests
+}
+
+// A room is everybody who looks at one production.
+type room struct {
+	queue     int // that look at its queue
+	listeners int
+	texts     map[string]string // the events as they are now, by name
+	changed   chan struct{}     // is closed when they are others
+	wanted    chan struct{}     // holds a value when somebody has come who wants more
+	end       context.CancelFunc
+}
+
+// enter lets a page listen to a production; leave ends that. It fails if too many do.
+func (a *app) enter(code string, queue bool) (r *room, leave func(), err error) {
+	l := &a.live
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if l.listeners >= mostListeners {
+		return nil, nil, echo.NewHTTPError(http.StatusServiceUnavailable, "Too many pages listen at a time. This one shows what changes when it is loaded again.")
+	}
+	if l.rooms == nil {
+		l.rooms = map[string]*room{}
+	}
+	if r = l.rooms[code]; r == nil {
+		ctx, end := context.WithCancel(context.Background())
+		r = &room{changed: make(chan struct{}), wanted: make(chan struct{}, 1), end: end}
+		l.rooms[code] = r
+		go a.tell(ctx, code, r)
+	}
+	l.listeners++
+	r.listeners++
+	if queue {
+		r.queue++
+		select {
+		case r.wanted <- struct{}{}:
+		default:
+		}
+	}
+	return r, func() {
+		l.mutex.Lock()
+		defer l.mutex.Unlock()
+		l.listeners--
+		if r.listeners--; r.listeners == 0 {
+			r.end()
+			delete(l.rooms, code)
+		}
+		if queue {
+			r.queue--
+		}
+	}, nil
+}
+
+// tell works out the events of a room whenever something has changed.
+func (a *app) tell(ctx context.Context, code string, r *room) {
+	changed, end := a.Hub().Listen()
+	defer end()
+	tick := time.NewTicker(eventRest)
+	defer tick.Stop()
+	for ctx.Err() == nil {
+		a.live.mutex.Lock()
+		queue := r.queue > 0
+		a.live.rounds++
+		a.live.mutex.Unlock()
+		texts, err := a.eventTexts(code, queue)
+		if err != nil {
+			a.Log.Error("live events could not be worked out", "production", code, "error", err)
+		}
+		a.live.mutex.Lock()
+		if err == nil && !maps.Equal(texts, r.texts) {
+			r.texts = texts
+			close(r.changed)
+			r.changed = make(chan struct{})
+		}
+		a.live.mutex.Unlock()
+		pause := time.NewTimer(eventPause)
+		select {
+		case <-ctx.Done():
+		case <-pause.C:
+		}
+		pause.Stop()
+		select {
+		case <-ctx.Done():
+		case <-changed:
+		case <-r.wanted:
+		case <-tick.C:
+		}
+	}
+}
+
+// eventTexts works out the events of a production as they are now.
+func (a *app) eventTexts(code string, queue bool) (map[string]string, error) {
+	batches, err := a.House.Batches(code)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.House.Production(code)
+	if err != nil {
+		return nil, err
+	}
+	texts := map[string]string{}
+	add := func(event, partial string, data any) error {
+		text, err := a.pages.partial(partial, data)
+		texts[event] = text
 		return err
 	}
+	if err := add("running", "running", a.running(batches)); err != nil {
+		return nil, err
+	}
+	if err := add("edited", "edited", p); err != nil || !queue {
+		return texts, err
+	}
+	if err := add("verified", "verified", a.verifying(p.Code)); err != nil {
+		return nil, err
+	}
+	for _, b := range batches {
+		shown, err := a.showBatch(b)
+		if err != nil {
+			return nil, err
+		}
+		if err := add(fmt.Sprintf("batch-%d", b.ID), "batch-progress", shown); err != nil {
+			return nil, err
+		}
+	}
+	return texts, nil
+}
+
+// firstThings orders events: what every page shows comes before the batches.
+func firstThings(a, b string) int {
+	every := func(event string) int {
+		if event == "running" || event == "edited" {
+			return 0
+		}
+		return 1
+	}
+	return cmp.Or(every(a)-every(b), cmp.Compare(len(a), len(b)), cmp.Compare(a, b))
+}
+
+// events streams the live events of a production, and with queue those of its queue.
+func (a *app) events(c *echo.Context) error {
+	code, queue := c.Param("code"), c.QueryParam("queue") != ""
+	p, err := a.House.Production(code)
+	if err != nil {
+		return err
+	}
+	r, leave, err := a.enter(p.Code, queue)
+	if err != nil {
+		return err
+	}
+	defer leave()
 	w := c.Response()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(http.StatusOK)
 	control := http.NewResponseController(w)
-	pages, ok := c.Echo().Renderer.(*pages)
-	if !ok {
-		return fmt.Errorf("the renderer has no partials")
+	if err := control.Flush(); err != nil {
+		return nil
 	}
-	changed, end := a.Hub().Listen()
-	defer end()
 	sent := map[string]string{}
-	say := func(event, partial string, data any) error {
-		text, err := pages.partial(partial, data)
-		if err != nil || sent[event] == text {
-			return err
-		}
-		sent[event] = text
-		_, err = fmt.Fprintf(w, "event: %s\ndata: %s\n\n", event, strings.ReplaceAll(strings.TrimSpace(text), "\n", "\ndata: "))
-		return err
-	}
-	tick := time.NewTicker(20 * time.Second)
+	tick := time.NewTicker(eventRest)
 	defer tick.Stop()
 	for {
-		batches, err := a.House.Batches(code)
-		if err != nil {
-			return err
-		}
-		if err := say("running", "running", a.running(batches)); err != nil {
-			return err
-		}
-		p, err := a.House.Production(code)
-		if err != nil {
-			return err
-		}
-		if err := say("edited", "edited", p); err != nil {
-			return err
-		}
-		if c.QueryParam("queue") != "" {
-			for _, b := range batches {
-				shown, err := a.showBatch(b)
-				if err != nil {
-					return err
-				}
-				if err := say(fmt.Sprintf("batch-%d", b.ID), "batch-progress", shown); err != nil {
-					return err
-				}
+		a.live.mutex.Lock()
+		texts, changed := r.texts, r.changed
+		a.live.mutex.Unlock()
+		for _, event := range slices.SortedFunc(maps.Keys(texts), firstThings) {
+			text := texts[event]
+			if sent[event] == text || !queue && event != "running" && event != "edited" {
+				continue
+			}
+			sent[event] = text
+			lines := strings.ReplaceAll(strings.TrimSpace(text), "\n", "\ndata: ")
+			if _, err := fmt.Fprintf(w, "event: %s\ndata: %s\n\n", event, lines); err != nil {
+				return nil // the browser has gone
 			}
 		}
 		if err := control.Flush(); err != nil {
-			return nil // the browser has gone
-		}
-		pause := time.NewTimer(eventPause)
-		select {
-		case <-c.Request().Context().Done():
-			pause.Stop()
 			return nil
-		case <-pause.C:
 		}
 		select {
 		case <-c.Request().Context().Done():

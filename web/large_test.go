@@ -66,7 +66,7 @@ func BenchmarkLargeScene(b *testing.B) {
 	made = nil
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
 	previews := preview.New(h)
-	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: previews, Log: log})
+	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: previews, Log: log, Hosts: []string{"example.com"}})
 	if err != nil {
 		b.Fatal(err)
 	}

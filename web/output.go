@@ -122,9 +122,9 @@ func showOutput(p production.Production, d house.Draft, o output.Output) shownOu
 		s.Summary += ", dithered"
 	}
 	for _, shot := range p.Shots {
-		if slices.Contains(shot.Outputs, o.Code) {
+		if slices.Contains(p.OutputsOf(shot), o.Code) {
 			s.UsedBy = append(s.UsedBy, shot.Code)
-			list, _ := p.FindPassList(shot.PassList)
+			list, _ := p.FindPassList(p.PassListOf(shot))
 			for _, reason := range o.Cannot(o.Format, wants(p, list.For(o.Code))) {
 				if !slices.Contains(s.Wrong, reason) {
 					s.Wrong = append(s.Wrong, reason)
@@ -160,8 +160,8 @@ func (page *outputPage) open(p production.Production, o *shownOutput) {
 	page.Open = o
 	var passes []pass.Code
 	for _, shot := range p.Shots {
-		if slices.Contains(shot.Outputs, o.Code) {
-			list, _ := p.FindPassList(shot.PassList)
+		if slices.Contains(p.OutputsOf(shot), o.Code) {
+			list, _ := p.FindPassList(p.PassListOf(shot))
 			passes = append(passes, list.For(o.Code)...)
 		}
 	}

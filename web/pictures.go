@@ -15,6 +15,7 @@ import (
 	"reelhouse/core/raster"
 	"reelhouse/core/trace"
 	"reelhouse/farm"
+	"reelhouse/house"
 	"reelhouse/preview"
 )
 
@@ -66,10 +67,7 @@ func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Producti
 	if !ok {
 		return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "There is no such view.")
 	}
-	n, err := strconv.Atoi(c.QueryParam("frame"))
-	if err != nil {
-		n = p.FirstFrame
-	}
+	n := a.frameOf(p.Production, c.QueryParam("frame"))
 	if field := c.QueryParam("try"); field != "" {
 		e := edit{kind: "view", code: v.Code, field: field, value: c.QueryParam("value"), frame: n, stage: a.stage}
 		tried := p.Copy()
@@ -91,6 +89,25 @@ func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Producti
 		size = usualSize
 	}
 	return smallPicture(p.Production, v, l, size, n, edge), p.Production, nil
+}
+
+// frameOf reads a frame number. One that neither the scene nor any shot has stands for the nearest that one of them has: pictures of all the
+// others would only be others of the same.
+func (a *app) frameOf(p production.Production, text string) int {
+	first, last := p.FirstFrame, p.FirstFrame
+	if s, err := a.House.Scene(p.Scene); err == nil {
+		last = max(last, house.LastFrame(p, s))
+	}
+	for _, shot := range p.Shots {
+		if rendered := p.RenderedOf(shot); !rendered.Empty() {
+			first, last = min(first, rendered.First()), max(last, rendered.Last())
+		}
+	}
+	n, err := strconv.Atoi(text)
+	if err != nil {
+		return p.FirstFrame
+	}
+	return min(max(n, first), last)
 }
 
 // thumb answers with the small picture of a view, which is rendered by the farm's renderer and kept.
@@ -156,7 +173,7 @@ func (a *app) pick(c *echo.Context) error {
 		if err != nil {
 			return trace.Picked{}, err
 		}
-		return a.Previews.Pick(t, x, y)
+		return a.Previews.Pick(c.Request().Context(), t, x, y)
 	}
 	if out.Picked, err = at("at"); err != nil {
 		return err
@@ -188,7 +205,7 @@ func (a *app) sights(c *echo.Context) error {
 		if !ok || !v.Found || v.Working || p.Scene.Opaque != nil {
 			continue
 		}
-		s, err := a.Previews.Sight(smallPicture(p.Production, v.View, l, usualSize, v.MiddleFrame, previewEdge))
+		s, err := a.Previews.Sight(c.Request().Context(), smallPicture(p.Production, v.View, l, usualSize, v.MiddleFrame, previewEdge))
 		if err != nil {
 			return err
 		}

@@ -121,9 +121,10 @@ func fillQueue(a *app, v *view) error {
 		shown = append(shown, s)
 	}
 	v.Page = struct {
-		Batches []shownBatch
-		States  []strip
-	}{shown, legend()}
+		Batches   []shownBatch
+		States    []strip
+		Verifying shownVerification
+	}{shown, legend(), a.verifying(v.Production.Code)}
 	return nil
 }
 

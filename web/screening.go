@@ -1,7 +1,7 @@
 package web
 
 import (
-	"container/list"
+	"context"
 	"errors"
 	"fmt"
 	"image/png"
@@ -10,10 +10,8 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
-	"sync"
 
 	"github.com/labstack/echo/v5"
-	"golang.org/x/sync/singleflight"
 
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -22,6 +20,7 @@ import (
 	"reelhouse/core/queue"
 	"reelhouse/core/raster"
 	"reelhouse/core/screening"
+	"reelhouse/house/waiting"
 	"reelhouse/store"
 )
 
@@ -150,22 +149,24 @@ func (a *app) loaded(c *echo.Context) (*pixel.Image, store.Sequence, error) {
 	if err != nil {
 		return nil, s, err
 	}
-	img, err := a.outputFrame(s, number, c.QueryParam("output"))
+	img, err := a.outputFrame(c.Request().Context(), s, number, c.QueryParam("output"))
 	return img, s, err
 }
 
 // outputFrame returns one frame of one output, from memory if it was shown before.
-func (a *app) outputFrame(s store.Sequence, number int, output string) (*pixel.Image, error) {
-	return a.frames.get(frameID{s.ID, number, output}, func() (*pixel.Image, error) { return a.load(s, number, output) })
+func (a *app) outputFrame(ctx context.Context, s store.Sequence, number int, output string) (*pixel.Image, error) {
+	return a.frames.Get(ctx, fmt.Sprint(frameID{s.ID, number, output}), func(ctx context.Context) (*pixel.Image, error) {
+		return waiting.In(ctx, a.reading, func() (*pixel.Image, error) { return a.load(ctx, s, number, output) })
+	})
 }
 
-func (a *app) load(s store.Sequence, number int, output string) (*pixel.Image, error) {
+func (a *app) load(ctx context.Context, s store.Sequence, number int, output string) (*pixel.Image, error) {
 	b, err := a.House.BatchAlone(s.BatchID)
 	if err != nil {
 		return nil, err
 	}
 	return a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
-		return shown(f, files, b.Plan.Depth)
+		return shown(ctx, f, files, b.Plan.Depth)
 	})
 }
 
@@ -215,14 +216,14 @@ func (a *app) gather(s store.Sequence, number int, output string, read func(f *p
 
 // depthFar returns the depth shown white for a whole sequence: that of its first good frame, so that
 // playing does not flicker.
-func (a *app) depthFar(s store.Sequence, b store.Batch, code pass.Code, output string) (float64, error) {
+func (a *app) depthFar(ctx context.Context, s store.Sequence, b store.Batch, code pass.Code, output string) (float64, error) {
 	frames, err := a.House.Frames(s.ID)
 	if err != nil {
 		return 0, err
 	}
 	for _, f := range frames {
 		if f.State == queue.Good {
-			img, err := a.outputFrame(s, f.Number, output)
+			img, err := a.outputFrame(ctx, s, f.Number, output)
 			if err != nil {
 				return 0, err
 			}
@@ -245,7 +246,7 @@ func (a *app) screenPicture(c *echo.Context) error {
 	}
 	far := 1.0
 	if code == pass.Depth || code == pass.Distance {
-		if far, err = a.depthFar(s, b, code, c.QueryParam("output")); err != nil {
+		if far, err = a.depthFar(c.Request().Context(), s, b, code, c.QueryParam("output")); err != nil {
 			return err
 		}
 	}
@@ -285,13 +286,13 @@ func (a *app) probe(c *echo.Context) error {
 		if y < 0 || y >= files[0].Size.Height {
 			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Line %d lies outside the picture of %v.", y, files[0].Size))
 		}
-		img, err = a.gather(s, number, output, func(f *picture.File, _ plan.FileSequence) (*pixel.Image, error) {
+		img, err = a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
 			p, err := f.Lines(0, y, y+1)
-			return p.Image, err
+			return picture.Named(p.Image, files.Passes), err
 		})
 		y = 0
 	} else {
-		img, err = a.outputFrame(s, number, output)
+		img, err = a.outputFrame(c.Request().Context(), s, number, output)
 	}
 	if err != nil {
 		return err
@@ -309,66 +310,13 @@ type frameID struct {
 	output   string
 }
 
-// A frameCache keeps decoded frames, the ones used last, up to a limit of memory.
-type frameCache struct {
-	loading singleflight.Group // so that nobody waits for frames that others look at
+// How much of decoded frames is kept, and how many are read side by side.
+const (
+	cacheBytes  = 400 << 20
+	cacheFrames = 1000
+	readAtOnce  = 2
+)
 
-	mutex sync.Mutex
-	order *list.List // of *cachedFrame, last used first
-	byID  map[frameID]*list.Element
-	bytes int
+func size(img *pixel.Image) int64 {
+	return 4 * int64(img.Width) * int64(img.Height) * int64(len(img.Planes))
 }
-
-type cachedFrame struct {
-	id    frameID
-	image *pixel.Image
-}
-
-const cacheBytes = 400 << 20
-
-func newFrameCache() *frameCache {
-	return &frameCache{order: list.New(), byID: map[frameID]*list.Element{}}
-}
-
-func (c *frameCache) get(id frameID, load func() (*pixel.Image, error)) (*pixel.Image, error) {
-	img, err, _ := c.loading.Do(fmt.Sprint(id), func() (any, error) {
-		if img := c.kept(id); img != nil {
-			return img, nil
-		}
-		img, err := load()
-		if err == nil {
-			c.keep(id, img)
-		}
-		return img, err
-	})
-	if err != nil {
-		return nil, err
-	}
-	return img.(*pixel.Image), nil
-}
-
-// kept returns a frame that was loaded before, or nil.
-func (c *frameCache) kept(id frameID) *pixel.Image {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	e := c.byID[id]
-	if e == nil {
-		return nil
-	}
-	c.order.MoveToFront(e)
-	return e.Value.(*cachedFrame).image
-}
-
-func (c *frameCache) keep(id frameID, img *pixel.Image) {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	c.byID[id] = c.order.PushFront(&cachedFrame{id, img})
-	c.bytes += size(img)
-	for c.bytes > cacheBytes && c.order.Len() > 1 {
-		oldest := c.order.Remove(c.order.Back()).(*cachedFrame)
-		delete(c.byID, oldest.id)
-		c.bytes -= size(oldest.image)
-	}
-}
-
-func size(img *pixel.Image) int { return 4 * img.Width * img.Height * len(img.Planes) }

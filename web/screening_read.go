@@ -1,6 +1,8 @@
 package web
 
 import (
+	"context"
+
 	"reelhouse/core/framefile"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -43,22 +45,25 @@ const mostRead = 64 << 30
 const linesShown = 64
 
 // shown reads a file as it is shown: all of its pixels, or means of some; where a mean makes no sense, one of them.
-func shown(f *picture.File, files plan.FileSequence, depth pass.DepthStyle) (*pixel.Image, error) {
+func shown(ctx context.Context, f *picture.File, files plan.FileSequence, depth pass.DepthStyle) (*pixel.Image, error) {
 	k := shrunk(files.Size)
 	if k == 1 {
 		p, err := f.Part(0)
-		return p.Image, err
+		return picture.Named(p.Image, files.Passes), err
 	}
 	filtered := framefile.FilteredPlanes(files.Passes, depth)
 	size := shownSize(raster.Size{Width: f.Headers[0].Width(), Height: f.Headers[0].Height()})
 	whole := &pixel.Image{Width: size.Width, Height: size.Height}
 	for y := 0; y < size.Height; y += linesShown {
+		if err := ctx.Err(); err != nil { // nobody waits for it any more
+			return nil, err
+		}
 		lines := min(linesShown, size.Height-y)
 		p, err := f.Lines(0, k*y, min(k*(y+lines), f.Headers[0].Height()))
 		if err != nil {
 			return nil, err
 		}
-		band := p.Image.Resize(size.Width, lines, pixel.BoxKernel, filtered)
+		band := picture.Named(p.Image, files.Passes).Resize(size.Width, lines, pixel.BoxKernel, filtered)
 		if whole.Planes == nil {
 			for _, plane := range band.Planes {
 				whole.Planes = append(whole.Planes, pixel.Plane{Name: plane.Name, Half: plane.Half, Data: make([]float32, size.Width*size.Height)})

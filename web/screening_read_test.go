@@ -33,7 +33,7 @@ func TestLargePicturesAreShownSmaller(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, err := shown(f, plan.FileSequence{Size: size, Passes: passes}, pass.DepthStyle{})
+	got, err := shown(t.Context(), f, plan.FileSequence{Size: size, Passes: passes}, pass.DepthStyle{})
 	if err != nil || got.Width != shownSize(size).Width || got.Height != shownSize(size).Height {
 		t.Fatalf("%+v, %v", got, err)
 	}

@@ -19,10 +19,12 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"reelhouse/core/cut"
+	"reelhouse/core/pixel"
 	"reelhouse/core/preset"
 	"reelhouse/core/shotlist"
 	"reelhouse/farm"
 	"reelhouse/house"
+	"reelhouse/house/waiting"
 	"reelhouse/preview"
 	"reelhouse/store"
 )
@@ -38,6 +40,9 @@ type Server struct {
 	// Previews are the pictures that are rendered in this process.
 	Previews *preview.Previews
 	Log      *slog.Logger
+	// Listening is where it is served, and Hosts are further names that it goes by. What is asked for under another name is not answered.
+	Listening net.Addr
+	Hosts     []string
 }
 
 // policy allows nothing but what the binary itself ships.
@@ -45,6 +50,7 @@ const policy = "default-src 'self'; img-src 'self' blob: data:; object-src 'none
 
 // Serve serves on the listener until ctx ends.
 func Serve(ctx context.Context, l net.Listener, s Server) error {
+	s.Listening = l.Addr()
 	handler, err := Handler(s)
 	if err != nil {
 		l.Close()
@@ -71,12 +77,14 @@ func Handler(s Server) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &app{Server: s, frames: newFrameCache()}
+	a := &app{
+		Server: s, pages: pages, frames: waiting.NewShelf(cacheFrames, cacheBytes, size), reading: waiting.NewLine(readAtOnce),
+	}
 	e := echo.New()
 	e.Logger = s.Log
 	e.Renderer = pages
 	e.HTTPErrorHandler = a.failed
-	e.Use(middleware.Recover())
+	e.Use(middleware.Recover(), hosts(s.Listening, s.Hosts))
 	e.Use(func(next echo.HandlerFunc) echo.HandlerFunc {
 		return func(c *echo.Context) error {
 			h := c.Response().Header()
@@ -96,13 +104,17 @@ func Handler(s Server) (http.Handler, error) {
 // An app is what the handlers share.
 type app struct {
 	Server
-	frames *frameCache
+	frames  *waiting.Shelf[*pixel.Image] // that were shown last
+	reading *waiting.Line
+	pages   *pages
+	live    live
+	check   verification
 }
 
 func (a *app) routes(e *echo.Echo) {
 	e.GET("/", a.home)
 	e.POST("/productions", a.create)
-	p := e.Group("/p/:code")
+	p := e.Group("/p/:code", ownPages)
 	p.GET("", a.production)
 	p.POST("/undo", a.step(-1))
 	p.POST("/redo", a.step(1))
@@ -144,6 +156,7 @@ func (a *app) routes(e *echo.Echo) {
 	p.GET("/batch/sums", a.batchSums)
 	p.POST("/send", a.send)
 	p.POST("/act", a.act)
+	p.POST("/verify", a.verify)
 	p.POST("/priority", a.priority)
 	p.GET("/frame/:sequence/:frame", a.frame)
 	p.GET("/screen/:sequence", a.screenFrames)

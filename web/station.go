@@ -200,6 +200,7 @@ func (a *app) running(batches []store.Batch) running {
 		seconds += b.MeanSeconds() * float64(counts[queue.Good])
 		good += counts[queue.Good]
 	}
+	r.Trouble = a.Node.Trouble()
 	if !r.Active {
 		return r
 	}
@@ -207,7 +208,6 @@ func (a *app) running(batches []store.Batch) running {
 	if d, ok := queue.Remaining(left, seconds/float64(max(1, good)), a.Node.SlotCount()); ok {
 		r.Left = duration(d)
 	}
-	r.Trouble = a.Node.Trouble()
 	return r
 }
 

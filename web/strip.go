@@ -84,8 +84,8 @@ func plannedStrip(set frame.Set) strip {
 	return stripOf(frames, sheetWidth, nil, false)
 }
 
-// mark returns the inner shape of a state, so that no one depends on colour: hatching, a half, three
-// quarters, a full cell, a notch, two bars.
+// mark returns the inner shape of a state, so that no one depends on colour: hatching, a half, three quarters, a full cell, a cross, a notch,
+// two bars.
 func mark(s queue.State, x, w float64) string {
 	const h = stripHeight
 	box := func(x, y, w, h float64) string { return fmt.Sprintf("M%.1f %.1fh%.1fv%.1fh%.1fz", x, y, w, h, -w) }
@@ -96,6 +96,9 @@ func mark(s queue.State, x, w float64) string {
 		return box(x, h/4, w, 3*h/4-1)
 	case queue.Good:
 		return box(x, 1, w, h-2)
+	case queue.Lost:
+		left, right := x+w*0.2, x+w*0.8
+		return fmt.Sprintf("M%.1f 4L%.1f %.1fM%.1f 4L%.1f %.1f", left, right, h-4, right, left, h-4)
 	case queue.Failed:
 		return fmt.Sprintf("M%.1f 1h%.1fl%.1f %.1fl%.1f %.1fv%.1fh%.1fz", x, w*0.25, w*0.25, h*0.4, w*0.25, -h*0.4, h-2, -w*0.75)
 	case queue.Held:

@@ -74,7 +74,7 @@ func TestTheQueueShowsTiles(t *testing.T) {
 	if err := s.house.Check(first); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.house.AcceptTile(first, 75, store.File{Bytes: 9, SHA256: "aa"}, "it went well"); err != nil {
+	if err := s.house.AcceptTile(first, 75, store.File{Bytes: 9, SHA256: strings.Repeat("ab", 32)}, "it went well"); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.house.Break(second, "the lamp is out", "log"); err != nil {

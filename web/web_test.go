@@ -33,7 +33,7 @@ func newSite(t testing.TB) *site {
 	t.Helper()
 	h, b := housetest.New(t, "1001-1003")
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
-	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: preview.New(h), Log: log})
+	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: preview.New(h), Log: log, Hosts: []string{"example.com"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -191,7 +191,7 @@ func TestOnlyWhatWasReadIsSent(t *testing.T) {
 	if code, body := s.post("/p/TEST/send", now); code != http.StatusNoContent || sent() != 1 {
 		t.Errorf("sending: %d %s", code, body)
 	}
-	if _, body := s.post("/p/TEST/send", now); sent() != 1 || !strings.Contains(body, "was sent already with the same set-up") {
+	if _, body := s.post("/p/TEST/send", now); sent() != 1 || !strings.Contains(body, "was sent already: 0 frames are in place and 3 queued with the same set-up") {
 		t.Errorf("sending twice:\n%s", body)
 	}
 }

@@ -181,7 +181,7 @@ func (r *Report) channels(want Expected) {
 		if want.Encoding.Half(described) {
 			kind = "half"
 		}
-		for _, name := range want.Encoding.Channels(described) {
+		for _, name := range want.Encoding.Stored(described) {
 			promised = append(promised, name)
 			i := slices.IndexFunc(r.Channels, func(c Channel) bool { return c.Name == name })
 			switch {

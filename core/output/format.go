@@ -321,11 +321,24 @@ func need(passes []string) string {
 	return strings.Join(passes[:last], ", ") + " and " + passes[last] + " need them"
 }
 
-// Channels returns the channels that a file stores of a pass: without its alpha where none is stored.
+// Channels returns those channels of a pass that a file stores, by the names of pass.ChannelNames: without its alpha where none is stored.
 func (e Encoding) Channels(p pass.Pass) []string {
 	names := p.ChannelNames()
-	if e.Alpha == NoAlpha && p.Code == pass.Beauty {
+	if e.Alpha == NoAlpha && len(names) == 4 && (p.Code == pass.Beauty || !e.Format.Kind().Layers) {
 		return names[:3]
+	}
+	return names
+}
+
+// Stored returns the names that the channels of a pass have in the file. A format without layers holds one pass, whose channels are called
+// what they are: R, and not albedo.R.
+func (e Encoding) Stored(p pass.Pass) []string {
+	names := e.Channels(p)
+	if e.Format.Kind().Layers {
+		return names
+	}
+	for i, name := range names {
+		names[i] = name[strings.LastIndexByte(name, '.')+1:]
 	}
 	return names
 }

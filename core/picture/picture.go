@@ -72,7 +72,7 @@ func Encode(w io.Writer, e output.Encoding, img *pixel.Image, passes []pass.Code
 	if err != nil {
 		return err
 	}
-	chosen, err := Select(img, passes)
+	chosen, err := stored(e, img, passes)
 	if err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ import (
 	"math"
 	"runtime"
 	"slices"
+	"strings"
 	"sync"
 
 	"reelhouse/core/imagefile"
@@ -57,7 +58,7 @@ func (w *Writer) Band(img *pixel.Image) error {
 	if img.Width != w.header.Width() {
 		return fmt.Errorf("a band of %d pixels does not fit a picture of %d", img.Width, w.header.Width())
 	}
-	chosen, err := Select(img, w.passes)
+	chosen, err := stored(w.encoding, img, w.passes)
 	if err != nil {
 		return err
 	}
@@ -120,7 +121,7 @@ func head(e output.Encoding, width, height int, passes []pass.Code, h Header) (i
 		if err != nil {
 			return imagefile.Header{}, err
 		}
-		for _, name := range e.Channels(described) {
+		for _, name := range e.Stored(described) {
 			c := imagefile.Channel{Name: name, Type: imagefile.Float}
 			switch {
 			case e.Depth == output.Eight:
@@ -151,6 +152,47 @@ func head(e output.Encoding, width, height int, passes []pass.Code, h Header) (i
 		out.Attributes = append(out.Attributes, imagefile.Attribute{Name: alphaFact, Value: string(output.Straight)})
 	}
 	return out, nil
+}
+
+// stored returns the planes of the passes under the names that they have in the file.
+func stored(e output.Encoding, img *pixel.Image, passes []pass.Code) (*pixel.Image, error) {
+	chosen, err := Select(img, passes)
+	if err != nil || len(passes) != 1 {
+		return chosen, err
+	}
+	described, err := pass.Find(passes[0])
+	if err != nil {
+		return nil, err
+	}
+	names := e.Stored(described)
+	chosen.Planes = chosen.Planes[:len(names)]
+	for i, name := range names {
+		chosen.Planes[i].Name = name
+	}
+	return chosen, nil
+}
+
+// Named returns an image that was read from a file of the passes with the names of pass.ChannelNames: files without layers call the
+// channels of any pass R, G and B. The image is not changed.
+func Named(img *pixel.Image, passes []pass.Code) *pixel.Image {
+	if len(passes) != 1 || img == nil {
+		return img
+	}
+	described, err := pass.Find(passes[0])
+	if err != nil || passes[0] == pass.Beauty {
+		return img
+	}
+	names := map[string]string{}
+	for _, name := range described.ChannelNames() {
+		names[name[strings.LastIndexByte(name, '.')+1:]] = name
+	}
+	out := &pixel.Image{Width: img.Width, Height: img.Height, Planes: slices.Clone(img.Planes)}
+	for i := range out.Planes {
+		if name, ok := names[out.Planes[i].Name]; ok {
+			out.Planes[i].Name = name
+		}
+	}
+	return out
 }
 
 // samples turns planes of light into samples as the encoding has them; the image's first line is one of the picture.

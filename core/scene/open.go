@@ -105,7 +105,10 @@ func FilesBeside(folder fs.FS, name string) ([]string, error) {
 func textOf(r io.Reader) ([]byte, error) {
 	in := bufio.NewReader(r)
 	limit := int64(mostText)
-	if head, err := in.Peek(20); err == nil && bytes.HasPrefix(head, []byte("glTF")) {
+	if head, err := in.Peek(20); bytes.HasPrefix(head, []byte("glTF")) {
+		if err != nil {
+			return nil, fmt.Errorf("scene file: cut short in its header, %d bytes", len(head))
+		}
 		limit = int64(binary.LittleEndian.Uint32(head[12:]))
 		if limit > mostText {
 			return nil, fmt.Errorf("scene file: %d MB of text are more than the %d MB that can be read", limit>>20, mostText>>20)

@@ -68,16 +68,31 @@ func pretend(way, path string) int {
 		return 1
 	case "nothing":
 		return 0
+	case "pipe", "link":
+		for _, f := range j.Frames[0].Files {
+			if err := strange(way, f.Path); err != nil {
+				return 2
+			}
+		}
+		return 0
+	case "otherwise":
+		j.Samples += 3
+	case "talks":
+		io.WriteString(os.Stdout, strings.Repeat("x", 3<<20)+"\n")
 	}
 	err = trace.Perform(context.Background(), j, trace.Outside{
 		Open: func(p string) (io.ReadCloser, error) { return os.Open(p) },
 		Create: func(p string) (framefile.File, error) {
+			if way == "half" && strings.Contains(p, ".png") {
+				return nil, errors.New("no pen for it")
+			}
 			f, err := os.Create(p)
 			return keptFile{f, way == "torn"}, err
 		},
 		Now: time.Now, Say: func(m job.Message) { say.Encode(m) },
 	})
 	if err != nil {
+		say.Encode(job.Message{Event: job.Failed, Text: err.Error()})
 		return 1
 	}
 	return 0
@@ -346,7 +361,7 @@ func TestNothingIsOverwritten(t *testing.T) {
 	n, _ := start(t, h, "good")
 	b = waitFor(t, n, b.ID, settled)
 	f, _ := h.Frame(b.Sequences[0].ID, 1001)
-	if data, _ := os.ReadFile(there); string(data) != "precious" || f.State != queue.Failed || !strings.Contains(f.Reason, "nothing is overwritten") {
+	if data, _ := os.ReadFile(there); string(data) != "precious" || f.State != queue.Failed || f.Attempts != 1 || !strings.Contains(f.Reason, "nothing is overwritten") {
 		t.Errorf("%q, %+v", data, f)
 	}
 }

@@ -2,6 +2,7 @@ package house
 
 import (
 	"fmt"
+	"log/slog"
 	"slices"
 	"strconv"
 	"strings"
@@ -63,11 +64,15 @@ func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 	if err != nil || len(p.Waivers) == 0 || how.Trial != plan.Whole {
 		return id, err
 	}
+	// The batch is sent, whatever becomes of this.
 	_, err = h.Edit(p.Code, "findings set aside, which went with batch "+strconv.FormatInt(id, 10), store.Any, func(p *production.Production) error {
 		p.Waivers = nil
 		return nil
 	})
-	return id, err
+	if err != nil {
+		slog.Warn("findings that were set aside for a batch stay so", "production", p.Code, "batch", id, "error", err)
+	}
+	return id, nil
 }
 
 // Again returns the draft as it is when all is rendered once more: that nothing is new is no reason then.

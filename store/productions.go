@@ -29,6 +29,9 @@ const keptRevisions = 200
 
 // Create keeps a new production.
 func (s *Store) Create(p production.Production) error {
+	if err := p.TooLong(); err != nil {
+		return err
+	}
 	document, err := json.Marshal(p)
 	if err != nil {
 		return err
@@ -152,7 +155,11 @@ func (s *Store) Edit(code, summary string, seen int, change func(p *production.P
 		if err != nil {
 			return err
 		}
+		long := r.Production.TooLong() // of a document from before texts were bounded
 		if err := change(&r.Production); err != nil {
+			return err
+		}
+		if err := r.Production.TooLong(); err != nil && long == nil {
 			return err
 		}
 		document, err := json.Marshal(r.Production)
@@ -222,7 +229,7 @@ func keep(tx *sql.Tx, code, newCode string, number int, document, summary string
 		{`DELETE FROM revision WHERE production_id = ?1 AND number <=
 			(SELECT number FROM revision WHERE production_id = ?1 ORDER BY number DESC LIMIT 1 OFFSET ?2)`, []any{id, keptRevisions}},
 		{"UPDATE production SET last = last + 1, head = last + 1, code = ? WHERE id = ?", []any{newCode, id}},
-		{"INSERT INTO revision SELECT id, head, ?, ?, ? FROM production WHERE id = ?", []any{document, summary, now(), id}},
+		{"INSERT INTO revision SELECT id, head, ?, ?, ? FROM production WHERE id = ?", []any{document, strings.ToValidUTF8(summary[:min(len(summary), production.MostText)], ""), now(), id}},
 	} {
 		if _, err := tx.Exec(step.query, step.args...); err != nil {
 			return err

@@ -111,13 +111,14 @@ type app struct {
 	check   verification
 }
 
+// mostForm is the largest form without a file, in bytes: one that ticks all shots of a film.
+const mostForm = 4 << 20
+
 func (a *app) routes(e *echo.Echo) {
 	e.GET("/", a.home)
-	e.POST("/productions", a.create)
+	e.POST("/productions", a.create, middleware.BodyLimit(mostForm))
 	p := e.Group("/p/:code", ownPages)
 	p.GET("", a.production)
-	p.POST("/undo", a.step(-1))
-	p.POST("/redo", a.step(1))
 	p.GET("/events", a.events)
 	p.GET("/thumb", a.thumb)
 	p.GET("/preview", a.preview)
@@ -129,16 +130,19 @@ func (a *app) routes(e *echo.Echo) {
 	for _, st := range stations {
 		p.GET("/"+string(st.Key), a.station(st))
 	}
-	p.POST("/edit/:kind", a.edit)
+	small := middleware.BodyLimit(mostForm)
+	p.POST("/undo", a.step(-1), small)
+	p.POST("/redo", a.step(1), small)
+	p.POST("/edit/:kind", a.edit, small)
 	p.POST("/scene", a.bringScene, middleware.BodyLimit(1<<30))
 	p.POST("/scene/opaque", a.registerScene, middleware.BodyLimit(1<<30))
 	p.POST("/environment", a.bringEnvironment, middleware.BodyLimit(house.MostEnvironmentBytes+1<<20))
 	p.GET("/shots/file", a.exportShots)
 	p.GET("/shots/table", a.shotTable)
 	p.POST("/shots/table", a.shotTable, middleware.BodyLimit(2*shotlist.MaxBytes+1<<16))
-	p.POST("/trial", a.sendTrial)
-	p.POST("/take", a.take)
-	p.POST("/preset/:do", a.preset)
+	p.POST("/trial", a.sendTrial, small)
+	p.POST("/take", a.take, small)
+	p.POST("/preset/:do", a.preset, small)
 	p.GET("/preset/file", a.exportPreset)
 	p.GET("/cameras", a.exportCameras)
 	p.POST("/preset/file", a.importPreset, middleware.BodyLimit(preset.MaxFile+1<<16))
@@ -154,10 +158,10 @@ func (a *app) routes(e *echo.Echo) {
 	p.GET("/batch/rows", a.batchRows)
 	p.GET("/batch/paths", a.batchPaths)
 	p.GET("/batch/sums", a.batchSums)
-	p.POST("/send", a.send)
-	p.POST("/act", a.act)
-	p.POST("/verify", a.verify)
-	p.POST("/priority", a.priority)
+	p.POST("/send", a.send, small)
+	p.POST("/act", a.act, small)
+	p.POST("/verify", a.verify, small)
+	p.POST("/priority", a.priority, small)
 	p.GET("/frame/:sequence/:frame", a.frame)
 	p.GET("/screen/:sequence", a.screenFrames)
 	p.GET("/screen/:sequence/:frame/probe", a.probe)

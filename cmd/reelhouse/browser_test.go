@@ -25,7 +25,7 @@ func browser(t *testing.T) context.Context {
 	t.Helper()
 	path, err := exec.LookPath("chromium")
 	if err != nil {
-		t.Skip("chromium is not installed; `make test` installs it")
+		t.Fatal("chromium is not installed; `make test` installs it")
 	}
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.UserDataDir(t.TempDir()),

@@ -40,7 +40,7 @@ func childCommand(use, short string, work func(ctx context.Context, path string,
 			err := work(ctx, args[0], func(m job.Message) { out.Encode(m) })
 			if err != nil {
 				out.Encode(job.Message{Event: job.Failed, Text: err.Error()})
-				return errSaid
+				return exitFailed
 			}
 			return nil
 		},

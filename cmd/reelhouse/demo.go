@@ -161,7 +161,7 @@ func renderDemo(ctx context.Context, h *house.House, flags serverFlags, out io.W
 	}
 	if good != total {
 		fmt.Fprintf(out, "%d frames are not good; see their logs in the queue\n", total-good)
-		return errSaid
+		return exitFound
 	}
 	fmt.Fprintf(out, "all %d frames are good, below %s\n", total, h.Output())
 	return nil

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -14,6 +13,7 @@ import (
 
 	"reelhouse/core/inspect"
 	"reelhouse/core/output"
+	"reelhouse/house"
 )
 
 func inspectCommand() *cobra.Command {
@@ -24,7 +24,7 @@ func inspectCommand() *cobra.Command {
 			return inspectAll(cmd.OutOrStdout(), args, asJSON, facts)
 		},
 	}
-	cmd.Flags().BoolVar(&asJSON, "json", false, "print one JSON object a file")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON: a list with an object a file")
 	cmd.Flags().BoolVar(&facts, "facts", false, "also print what each file says about itself (JSON has it always)")
 	return cmd
 }
@@ -32,22 +32,25 @@ func inspectCommand() *cobra.Command {
 // inspectAll judges every file, prints what it finds, and fails if any is not good.
 func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 	files, bad := 0, 0
+	if asJSON {
+		fmt.Fprint(out, "[")
+		defer fmt.Fprintln(out, "]")
+	}
 	judge := func(path string) error {
-		f, err := os.Open(path)
+		f, info, err := house.OpenPlain(path)
 		if err != nil {
 			return err
 		}
 		defer f.Close()
-		info, err := f.Stat()
-		if err != nil {
-			return err
-		}
 		r := inspect.Judge(f, info.Size(), inspect.Expected{})
 		files++
 		if !r.Good() {
 			bad++
 		}
 		if asJSON {
+			if files > 1 {
+				fmt.Fprint(out, ",")
+			}
 			return json.NewEncoder(out).Encode(struct {
 				Path string `json:"path"`
 				inspect.Report
@@ -77,7 +80,7 @@ func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 		fmt.Fprintf(out, "%d files, %d good, %d not\n", files, files-bad, bad)
 	}
 	if bad > 0 {
-		return errSaid
+		return exitFound
 	}
 	return nil
 }

@@ -4,11 +4,14 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"os/signal"
 	"runtime/debug"
+	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -19,22 +22,60 @@ var version = "0.1.0"
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	defer stop()
-	if err := command().ExecuteContext(ctx); err != nil {
-		if !errors.Is(err, errSaid) && !errors.As(err, new(exitCode)) {
-			fmt.Fprintln(os.Stderr, "reelhouse:", err)
-		}
-		stop()
-		var code exitCode
-		if errors.As(err, &code) {
-			os.Exit(int(code))
-		}
-		os.Exit(1)
-	}
+	root := command()
+	cmd, err := root.ExecuteContextC(ctx)
+	stop()
+	os.Exit(int(codeOf(err, cmd, os.Stdout, os.Stderr)))
 }
 
-// errSaid ends the program with 1 when everything has been said already.
-var errSaid = errors.New("said already")
+// codeOf says what went wrong, unless that was said already, and returns the exit code; docs/command-line.md tells them all. Where JSON was
+// asked for, standard output gets some.
+func codeOf(err error, cmd *cobra.Command, out, complaints io.Writer) exitCode {
+	var code exitCode
+	switch {
+	case err == nil:
+		return 0
+	case errors.As(err, &code):
+		return code
+	}
+	fmt.Fprintln(complaints, "reelhouse:", err)
+	if f := cmd.Flags().Lookup("json"); f != nil && f.Value.String() == "true" {
+		json.NewEncoder(out).Encode(map[string]string{"error": err.Error()})
+	}
+	var usage *usageError
+	switch {
+	case errors.As(err, &usage) || strings.HasPrefix(err.Error(), "unknown command"):
+		return exitUsage
+	case errors.Is(err, context.DeadlineExceeded):
+		return exitTimedOut
+	}
+	return exitFailed
+}
+
+// A usageError says that a command was called wrongly.
+type usageError struct{ err error }
+
+func (e *usageError) Error() string { return e.err.Error() }
+func (e *usageError) Unwrap() error { return e.err }
+
+// usagef returns an error about how a command was called.
+func usagef(format string, args ...any) error { return &usageError{fmt.Errorf(format, args...)} }
+
+// strictly makes wrong arguments and flags of a command, and of those below it, usage errors.
+func strictly(cmd *cobra.Command) {
+	cmd.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return &usageError{err} })
+	if check := cmd.Args; check != nil {
+		cmd.Args = func(cmd *cobra.Command, args []string) error {
+			if err := check(cmd, args); err != nil {
+				return &usageError{err}
+			}
+			return nil
+		}
+	}
+	for _, sub := range cmd.Commands() {
+		strictly(sub)
+	}
+}
 
 func command() *cobra.Command {
 	root := &cobra.Command{
@@ -48,6 +89,7 @@ func command() *cobra.Command {
 		renderCommand(), assembleCommand(), judgeCommand(), admitCommand(), superviseCommand(), inspectCommand(), sceneCommand(),
 		camerasCommand(), versionCommand(),
 	)
+	strictly(root)
 	return root
 }
 

@@ -80,7 +80,10 @@ func printPlan(out, complaints io.Writer, h *house.House, p production.Productio
 		fmt.Fprintf(complaints, "%s: %s\n", problem.Where, problem.Message)
 	}
 	if len(d.Problems) > 0 {
-		return errSaid
+		if asJSON {
+			fmt.Fprintln(out, "[]")
+		}
+		return exitFound
 	}
 	for _, f := range d.Findings {
 		fmt.Fprintf(complaints, "%s: %s: %s\n", f.Severity, f.Where, f.Message)

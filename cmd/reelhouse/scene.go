@@ -21,7 +21,7 @@ func sceneCommand() *cobra.Command {
 	var number int
 	cmd := &cobra.Command{
 		Use: "scene FILE", Short: "Report what a scene file holds, and what is wrong with it", Args: cobra.ExactArgs(1),
-		Long: "Reads a glTF 2.0 file (.glb, .gltf with the files beside it, or a zip archive of them) and reports on it. Exits with 0 if pictures can be made of it, with 1 if not.",
+		Long: "Reads a glTF 2.0 file (.glb, .gltf with the files beside it, or a zip archive of them) and reports on it. Exits with 0 if pictures can be made of it, 3 if not, 1 if it cannot be read.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			s, err := readScene(args[0], number)
 			if err != nil {
@@ -38,7 +38,7 @@ func sceneCommand() *cobra.Command {
 				printScene(cmd.OutOrStdout(), r)
 			}
 			if !r.Usable() {
-				return errSaid
+				return exitFound
 			}
 			return nil
 		},

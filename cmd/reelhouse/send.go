@@ -16,10 +16,10 @@ import (
 	"reelhouse/house"
 )
 
-// exitCode ends the program with another code than 1, when everything has been said already.
+// exitCode ends the program when everything has been said already.
 type exitCode int
 
-func (e exitCode) Error() string { return errSaid.Error() }
+func (e exitCode) Error() string { return "said already" }
 
 // The exit codes of all commands; docs/command-line.md tells them.
 const (
@@ -96,15 +96,15 @@ func sendCommand() *cobra.Command {
 		Long: "Sends the batch, and prints its number and how many frames it has. Frames that are in place or on their way with the same set-up are left out. Exits with 4 if the batch is refused. A server that runs takes it up by itself.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if how.Order = plan.Order(order); !slices.Contains(plan.Orders(), how.Order) {
-				return fmt.Errorf("there is no order %q of frames; there are ends and coarse", order)
+				return usagef("there is no order %q of frames; there are ends and coarse", order)
 			}
 			if how.Trial = plan.Trial(trial); how.Trial != plan.Whole && !slices.Contains(plan.Trials(), how.Trial) {
-				return fmt.Errorf("there is no trial %q; there are first, tenth and ends", trial)
+				return usagef("there is no trial %q; there are first, tenth and ends", trial)
 			}
 			if at != "" {
 				var err error
 				if how.Start, err = startTime(at, time.Now()); err != nil {
-					return err
+					return &usageError{err}
 				}
 			}
 			return reading(data, code, func(h *house.House, p production.Production) error {

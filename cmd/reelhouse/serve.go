@@ -25,10 +25,12 @@ type serverFlags struct {
 	config  string
 	slots   int
 	timeout time.Duration
+	hosts   []string
 }
 
 func (f *serverFlags) add(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&f.address, "listen", "127.0.0.1:7340", "address to serve on")
+	cmd.Flags().StringArrayVar(&f.hosts, "host", nil, "name that the house goes by, beside those of this machine and of --listen; may be given several times")
 	cmd.Flags().StringVar(&f.config, "config", "", "configuration file (JSON; see docs/operations.md)")
 	cmd.Flags().IntVar(&f.slots, "slots", 0, "frames to render side by side; 0 for one a core")
 	cmd.Flags().DurationVar(&f.timeout, "frame-timeout", farm.DefaultTimeout, "give up a frame after this long")
@@ -136,7 +138,9 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		ended <- err
 	}()
 	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
-	err = web.Serve(ctx, listener, web.Server{House: h, Node: node, Thumbs: farm.NewThumbs(h, node.Renderer), Previews: preview.New(h), Log: log})
+	err = web.Serve(ctx, listener, web.Server{
+		House: h, Node: node, Thumbs: farm.NewThumbs(h, node.Renderer), Previews: preview.New(h), Log: log, Hosts: flags.hosts,
+	})
 	cancel()
 	return errors.Join(err, <-ended)
 }

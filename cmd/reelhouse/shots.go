@@ -110,11 +110,11 @@ func takeShots(out io.Writer, h *house.House, p production.Production, path stri
 			return nil
 		}
 	}
-	if err := said.say(out, asJSON); err != nil {
+	if err := said.say(out, os.Stderr, asJSON); err != nil {
 		return err
 	}
 	if len(said.Mistakes) > 0 {
-		return errSaid
+		return exitRefused
 	}
 	if dry {
 		return nil
@@ -123,14 +123,14 @@ func takeShots(out io.Writer, h *house.House, p production.Production, path stri
 	return err
 }
 
-func (s importedShots) say(out io.Writer, asJSON bool) error {
+func (s importedShots) say(out, complaints io.Writer, asJSON bool) error {
 	if asJSON {
 		e := json.NewEncoder(out)
 		e.SetIndent("", "  ")
 		return e.Encode(s)
 	}
 	for _, m := range s.Mistakes {
-		fmt.Fprintln(out, "wrong:", m)
+		fmt.Fprintln(complaints, "wrong:", m)
 	}
 	if t := s.Table; t != nil && len(s.Mistakes) == 0 {
 		fmt.Fprintf(out, "%d shots are new, %d changed, %d stay as they are\n", len(t.Added), len(t.Changed), len(t.Same))

@@ -21,7 +21,7 @@ func tools(t *testing.T) {
 	t.Helper()
 	for _, tool := range []string{"oiiotool", "exrheader", "exrmaketiled", "exrmultipart"} {
 		if _, err := exec.LookPath(tool); err != nil {
-			t.Skipf("%s is not installed; `make test` installs it", tool)
+			t.Fatalf("%s is not installed; `make test` installs it", tool)
 		}
 	}
 }

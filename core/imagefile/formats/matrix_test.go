@@ -20,7 +20,7 @@ func tools(t *testing.T, names ...string) {
 	t.Helper()
 	for _, name := range names {
 		if _, err := exec.LookPath(name); err != nil {
-			t.Skipf("%s is not installed; `make test` installs it", name)
+			t.Fatalf("%s is not installed; `make test` installs it", name)
 		}
 	}
 }

@@ -1,0 +1,75 @@
+package production
+
+import (
+	"fmt"
+	"reflect"
+	"strings"
+	"unicode/utf8"
+)
+
+// The longest texts of a production, in bytes: of names, titles and all that stands in one line, and of notes.
+const (
+	MostText = 500
+	MostNote = 2000
+)
+
+// TooLong finds a text of the document that is longer than it may be, or is no text, nil for none. Every edit works through all of them, so
+// that one that is long slows everything.
+func (p Production) TooLong() error { return tooLong(reflect.ValueOf(p), "production") }
+
+// longTexts are the fields that may be as long as a note.
+var longTexts = map[string]bool{"Note": true, "Reason": true, "Pattern": true, "Text": true}
+
+func tooLong(v reflect.Value, name string) error {
+	switch v.Kind() {
+	case reflect.String:
+		most := MostText
+		if longTexts[name] {
+			most = MostNote
+		}
+		if text := v.String(); len(text) > most {
+			return fmt.Errorf("%q… is %d bytes long; a %s has %d at most", beginning(text), len(text), strings.ToLower(name), most)
+		} else if !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
+			return fmt.Errorf("%q is no text: it holds bytes that are no letters", beginning(text))
+		}
+	case reflect.Struct:
+		for i := range v.NumField() {
+			if f := v.Type().Field(i); f.IsExported() {
+				if err := tooLong(v.Field(i), f.Name); err != nil {
+					return err
+				}
+			}
+		}
+	case reflect.Slice, reflect.Array:
+		switch v.Type().Elem().Kind() {
+		case reflect.String, reflect.Struct, reflect.Slice, reflect.Pointer:
+		default:
+			return nil
+		}
+		for i := range v.Len() {
+			if err := tooLong(v.Index(i), name); err != nil {
+				return err
+			}
+		}
+	case reflect.Pointer, reflect.Interface:
+		if !v.IsNil() {
+			return tooLong(v.Elem(), name)
+		}
+	case reflect.Map:
+		for _, key := range v.MapKeys() {
+			if err := tooLong(v.MapIndex(key), name); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// beginning returns the first few letters of a text.
+func beginning(text string) string {
+	const most = 24
+	if len(text) > most {
+		text = text[:most]
+	}
+	return strings.ToValidUTF8(text, "?")
+}

@@ -69,13 +69,18 @@ func Serve(ctx context.Context, l net.Listener, s Server) error {
 
 // Handler returns everything that the server answers.
 func Handler(s Server) (http.Handler, error) {
+	_, e, err := newApp(s)
+	return e, err
+}
+
+func newApp(s Server) (*app, *echo.Echo, error) {
 	pages, err := parsePages()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	files, err := fs.Sub(static, "static")
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	a := &app{
 		Server: s, pages: pages, frames: waiting.NewShelf(cacheFrames, cacheBytes, size), reading: waiting.NewLine(readAtOnce),
@@ -98,7 +103,7 @@ func Handler(s Server) (http.Handler, error) {
 	e.StaticFS("/static", files)
 	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(a.metrics(), promhttp.HandlerOpts{})))
 	a.routes(e)
-	return e, nil
+	return a, e, nil
 }
 
 // An app is what the handlers share.

@@ -11,6 +11,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/labstack/echo/v5"
+
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/farm"
@@ -27,17 +29,22 @@ type site struct {
 	house   *house.House
 	batch   store.Batch
 	hub     *farm.Hub
+	app     *app
+	routes  echo.Routes
 }
 
 func newSite(t testing.TB) *site {
 	t.Helper()
 	h, b := housetest.New(t, "1001-1003")
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
-	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: preview.New(h), Log: log, Hosts: []string{"example.com"}})
+	app, handler, err := newApp(Server{
+		House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: preview.New(h), Log: log,
+		Hosts: []string{"example.com"},
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &site{t, handler, h, b, hub}
+	return &site{t, handler, h, b, hub, app, handler.Router().Routes()}
 }
 
 func (s *site) do(r *http.Request) (int, string) {
@@ -55,6 +62,13 @@ func (s *site) post(path string, form url.Values) (int, string) {
 	r := httptest.NewRequest("POST", path, strings.NewReader(form.Encode()))
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	r.Header.Set("HX-Request", "true")
+	return s.do(r)
+}
+
+// plain posts as a form without scripts does, so that the answer's status tells.
+func (s *site) plain(path string, form url.Values) (int, string) {
+	r := httptest.NewRequest("POST", path, strings.NewReader(form.Encode()))
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	return s.do(r)
 }
 

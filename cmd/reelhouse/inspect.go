@@ -29,13 +29,16 @@ func inspectCommand() *cobra.Command {
 	return cmd
 }
 
+// A judgedFile is a file with what was found.
+type judgedFile struct {
+	Path string `json:"path"`
+	inspect.Report
+}
+
 // inspectAll judges every file, prints what it finds, and fails if any is not good.
 func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 	files, bad := 0, 0
-	if asJSON {
-		fmt.Fprint(out, "[")
-		defer fmt.Fprintln(out, "]")
-	}
+	told := []judgedFile{}
 	judge := func(path string) error {
 		f, info, err := house.OpenPlain(path)
 		if err != nil {
@@ -48,13 +51,8 @@ func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 			bad++
 		}
 		if asJSON {
-			if files > 1 {
-				fmt.Fprint(out, ",")
-			}
-			return json.NewEncoder(out).Encode(struct {
-				Path string `json:"path"`
-				inspect.Report
-			}{path, r})
+			told = append(told, judgedFile{path, r})
+			return nil
 		}
 		printReport(out, path, r)
 		if facts {
@@ -76,7 +74,11 @@ func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 			return err
 		}
 	}
-	if !asJSON {
+	if asJSON {
+		if err := json.NewEncoder(out).Encode(told); err != nil {
+			return err
+		}
+	} else {
 		fmt.Fprintf(out, "%d files, %d good, %d not\n", files, files-bad, bad)
 	}
 	if bad > 0 {

@@ -58,8 +58,9 @@ func (r *reader) part(p *gltf.Primitive) (Part, error) {
 		return part, err
 	}
 	if p.Indices == nil {
-		for i := range part.Positions {
-			part.Indices = append(part.Indices, uint32(i))
+		part.Indices = make([]uint32, len(part.Positions))
+		for i := range part.Indices {
+			part.Indices[i] = uint32(i)
 		}
 	} else if part.Indices, err = r.indices(*p.Indices); err != nil {
 		return part, fmt.Errorf("indices: %w", err)

@@ -1,0 +1,91 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"reelhouse/core/production"
+)
+
+// Exit codes are those of docs/command-line.md, whatever the command; errors go to standard error, and --json is JSON.
+func TestExitCodesAreThoseOfTheTable(t *testing.T) {
+	data := seeded(t, nil)
+	broken := filepath.Join(t.TempDir(), "broken.exr")
+	table := filepath.Join(t.TempDir(), "shots.csv")
+	for path, text := range map[string]string{broken: "no picture", table: "code,view\n010,nowhere\n"} {
+		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, c := range []struct {
+		code int
+		args []string
+	}{
+		{0, []string{"version"}}, {0, []string{"plan", "--json", "--data", data}}, {0, []string{"verify", "--json", "--data", data}},
+		{0, []string{"--help"}}, {0, []string{"inspect", "--json", t.TempDir()}},
+		{1, []string{"plan", "--json", "--data", filepath.Join(data, "none")}}, {1, []string{"verify", "--json", "--data", filepath.Join(data, "none")}},
+		{1, []string{"inspect", "--json", filepath.Join(data, "none.exr")}}, {1, []string{"scene", "--json", broken}},
+		{1, []string{"verify", "--json", "--production", "NONE", "--data", data}}, {1, []string{"check", "--json", "--production", "NONE", "--data", data}},
+		{2, []string{"explode"}}, {2, []string{"plan", "--nonsense"}}, {2, []string{"plan", "extra"}}, {2, []string{"inspect"}},
+		{2, []string{"send", "--order", "sideways", "--data", data}}, {2, []string{"send", "--at", "soon", "--data", data}}, {2, []string{"verify", "--deep=maybe"}},
+		{3, []string{"check", "--json", "--data", data}}, {3, []string{"inspect", "--json", broken}},
+		{4, []string{"import", "--json", "--into", "SALT", "--data", data, table}},
+	} {
+		out, complaints, err := run(t, c.args...)
+		if got := code(err); got != c.code {
+			t.Errorf("%v: exit %d, want %d\n%s%s", c.args, got, c.code, out, complaints)
+		}
+		asJSON := strings.Contains(strings.Join(c.args, " "), "--json")
+		if asJSON && !json.Valid([]byte(out)) {
+			t.Errorf("%v: standard output is no JSON: %s", c.args, out)
+		}
+		if failed := c.code == 1 || c.code == 2; failed && complaints == "" || failed && !asJSON && out != "" {
+			t.Errorf("%v: it says %q, and to standard error %q", c.args, out, complaints)
+		}
+	}
+}
+
+// Refused and lost, beside a server or not: what verify finds, and what it exits with.
+func TestVerifyFindsWhatWasDamaged(t *testing.T) {
+	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:1] })
+	if out, complaints, err := run(t, "demo", "--headless", "--data", data); err != nil {
+		t.Fatalf("%v\n%s%s", err, out, complaints)
+	}
+	if out, _, err := run(t, "verify", "--deep", "--data", data); err != nil {
+		t.Fatalf("untouched: %v\n%s", err, out)
+	}
+	var paths []string
+	for _, path := range finished(t, data) {
+		if strings.HasSuffix(path, ".exr") {
+			paths = append(paths, filepath.Join(data, "output", path))
+		}
+	}
+	whole, err := os.ReadFile(paths[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	damaged := []byte(string(whole))
+	damaged[len(damaged)-7] ^= 16
+	if err := os.WriteFile(paths[0], damaged, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	out, _, err := run(t, "verify", "--deep", "--json", "--data", data)
+	var said struct {
+		Lost []struct{ Path, Fault string }
+	}
+	if code(err) != 3 || json.Unmarshal([]byte(out), &said) != nil || len(said.Lost) != 1 || !strings.HasSuffix(paths[0], said.Lost[0].Path) {
+		t.Errorf("exit %d: %s", code(err), out)
+	}
+	if out, _, err := run(t, "inspect", paths[0]); code(err) != 3 || !strings.Contains(out, "BAD") {
+		t.Errorf("inspect: %v %s", err, out)
+	}
+	if err := os.WriteFile(paths[0], whole, 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if out, _, err := run(t, "verify", "--deep", "--data", data); err != nil || !strings.Contains(out, "1 frames found again") {
+		t.Errorf("put back: %v\n%s", err, out)
+	}
+}

@@ -2,7 +2,7 @@
 DATA ?= $(or $(REELHOUSE_DATA),./reelhouse-data)
 export CGO_ENABLED = 0
 
-.PHONY: build demo test race vectors css tools bench fuzz screenshots
+.PHONY: build demo test race vectors css tools bench fuzz soak screenshots
 
 build:
 	go build -o bin/reelhouse ./cmd/reelhouse
@@ -38,6 +38,11 @@ bench/openexr/reference bench/embree/reference: bench/openexr/reference.cpp benc
 # fuzz runs every fuzz test for a minute.
 fuzz:
 	sh scripts/fuzz.sh
+
+# soak renders the demo's draft batch through a bad night of ten minutes at most; docs/operations.md says what happens. The usual tests have a
+# short one. It needs root to give the data a disk of its own.
+soak: tools
+	REELHOUSE_SOAK=10m go test -count=1 -timeout 15m -v -run TestABadNight ./cmd/reelhouse
 
 # css makes styles, fonts and scripts again from npm packages; the results are committed.
 css:

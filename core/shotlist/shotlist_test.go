@@ -2,6 +2,7 @@ package shotlist
 
 import (
 	"bytes"
+	"encoding/csv"
 	"errors"
 	"slices"
 	"strings"
@@ -132,4 +133,32 @@ func FuzzTable(f *testing.F) {
 			t.Fatalf("%q does not come back: %+v, %v", b.String(), change, mistakes)
 		}
 	})
+}
+
+// What a program that shows tables would work out goes out as text, and comes back as it was.
+func TestCellsAreNoFormulas(t *testing.T) {
+	p := production.New("SALT", "A title")
+	p.Shots = []production.Shot{{Code: "010", Name: "=HYPERLINK(1)", Note: "@sum", Frames: frame.MustParse("-12--5"), InBatch: true}}
+	var b bytes.Buffer
+	if err := Write(&b, p.Shots); err != nil {
+		t.Fatal(err)
+	}
+	rows, err := csv.NewReader(bytes.NewReader(b.Bytes())).ReadAll()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range rows {
+		for _, cell := range row {
+			if cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
+				t.Errorf("the cell %q is a formula", cell)
+			}
+		}
+	}
+	table, err := Read(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := table.Rows[0]; !slices.Contains(got, "=HYPERLINK(1)") || !slices.Contains(got, "@sum") || !slices.Contains(got, "-12--5") {
+		t.Errorf("it comes back as %q", got)
+	}
 }

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/queue"
 )
 
 // back takes the record back to an earlier version of its tables.
@@ -78,4 +79,43 @@ func TestRingsOfOldRecordsBecomeRigs(t *testing.T) {
 	if p.Title != `says "ring":"x"` || p.Views[0].Rig != "" || p.Views[1].Rig != "turn" || p.Views[1].Setup.Stand.Position.X != 1.5 {
 		t.Errorf("title %s, views %+v", p.Title, p.Views)
 	}
+}
+
+// Frames that were good before there were leases with numbers and fingerprints stay good; of which set-up they are is not known, and
+// they can be lost and found like any other.
+func TestGoodFramesOfOldRecordsStayGood(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "record.db")
+	s, err := Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := send(t, s, 0, 1, "1-3")
+	l := lease(t, s)
+	must(t, s.Check(l))
+	must(t, s.Accept(l, 2, filesOf(l, 100), "log"))
+	under := lease(t, s) // with a node when the program was replaced
+	back(t, s, 4)
+	must(t, s.Close())
+	if s, err = Open(path); err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	now, err := s.Batch(b.ID)
+	must(t, err)
+	q := now.Sequences[0]
+	if q.Counts[queue.Good] != 1 || q.Fingerprint.Known() || q.Seconds != 2 || q.Bytes != 100 {
+		t.Errorf("the sequence is %+v", q)
+	}
+	if was, err := s.Miss(q.ID, l.Number, map[string]string{"x": "is gone"}); !was || err != nil {
+		t.Errorf("lost: %v, %v", was, err)
+	}
+	if was, err := s.Find(q.ID, l.Number); !was || err != nil {
+		t.Errorf("found: %v, %v", was, err)
+	}
+	if found, err := s.Recover(); err != nil || len(found) != 1 || found[0].Number != under.Number {
+		t.Errorf("taken up were %+v, %v", found, err)
+	}
+	again := lease(t, s)
+	must(t, s.Check(again))
+	must(t, s.Accept(again, 1, filesOf(again, 5), ""))
 }

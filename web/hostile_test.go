@@ -19,6 +19,7 @@ import (
 
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
+	"reelhouse/store"
 )
 
 // Posts that a page never makes do not make a frame good, nor touch another production's.
@@ -308,4 +309,19 @@ func TestFilesAreVerifiedFromTheQueue(t *testing.T) {
 	s.says(body, `data-lost="1"`, "has changed: its sum is another one", "1 lost")
 	_, body = s.get(fmt.Sprintf("/p/TEST/frame/%d/1001", sequence))
 	s.says(body, "<b>lost</b>", "Retry", "Retry renders what is missing", "Fingerprint")
+}
+
+// An output says what its format cannot hold of what its shots ask for, also when these follow the production's defaults.
+func TestAnOutputSaysWhatItCannotHoldOfTheDefaults(t *testing.T) {
+	s := newSite(t)
+	_, err := s.house.Edit("TEST", "defaults", store.Any, func(p *production.Production) error {
+		p.Shots[0].Outputs, p.Shots[0].PassList = nil, ""
+		p.Usual.Outputs, p.Usual.PassList = []string{"master"}, "comp"
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, body := s.get("/p/TEST/output?open=master")
+	s.says(body, "PNG has no float numbers, and depth, normal and object need them")
 }

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"reelhouse/core/picture"
 	"reelhouse/core/production"
 	"reelhouse/core/trace"
 )
@@ -51,12 +52,24 @@ func (h *House) BringEnvironment(name string, r io.Reader) (production.Environme
 	if err := h.admit(AdmitEnvironment, temp.Name()); err != nil {
 		return e, fmt.Errorf("%s: %w", e.Name, err)
 	}
-	around, err := readEnvironment(temp)
-	if err != nil {
+	if h.Admit == nil { // nobody has read it yet
+		if _, err := readEnvironment(temp); err != nil {
+			return e, fmt.Errorf("%s: %w", e.Name, err)
+		}
+	}
+	if e.Width, e.Height, err = sizeOf(temp, e.Bytes); err != nil {
 		return e, fmt.Errorf("%s: %w", e.Name, err)
 	}
-	e.Width, e.Height = around.Size()
 	return e, keepFile(temp, h.EnvironmentPath(e))
+}
+
+// sizeOf returns the size of a picture, without its pixels.
+func sizeOf(f *os.File, bytes int64) (width, height int, err error) {
+	p, err := picture.OpenLarge(f, bytes, picture.Limit)
+	if err != nil {
+		return 0, 0, err
+	}
+	return p.Headers[0].Width(), p.Headers[0].Height(), nil
 }
 
 // readEnvironment reads a file from its beginning.

@@ -126,23 +126,73 @@ func packRuns(dst, in []byte) []byte {
 	return dst
 }
 
-// NewReader reads a whole file of size bytes; limit bounds its own size and that of its planes.
+// A reader keeps a file as it is stored, which takes far less than its planes, and unpacks the lines that are asked for.
+type reader struct {
+	header imagefile.Header
+	lines  [][]byte // of the file, each from where it begins
+}
+
+// NewReader reads a whole file of size bytes; limit bounds its own size and that of its planes. It goes through all lines once, so that one
+// that is damaged is known from the start.
 func NewReader(in io.ReaderAt, size, limit int64) (imagefile.Reader, error) {
 	data, err := imagefile.Load(in, size, limit)
 	if err != nil {
 		return nil, fmt.Errorf("hdr: %w", err)
 	}
-	p, err := decode(data, limit)
+	r, err := open(data, limit)
 	if err != nil {
 		return nil, fmt.Errorf("hdr: %w", err)
 	}
-	return imagefile.Whole(p), nil
+	return r, nil
 }
 
-func decode(data []byte, limit int64) (p imagefile.Part, err error) {
+// Headers returns what the one part is.
+func (r *reader) Headers() []imagefile.Header { return []imagefile.Header{r.header} }
+
+// ReadLines fills planes with lines; see imagefile.Reader.
+func (r *reader) ReadLines(part, y0, y1 int, planes [][]byte) error {
+	if part != 0 {
+		return fmt.Errorf("hdr: there is no part %d, only one", part+1)
+	}
+	if err := r.header.CheckLines(y0, y1, planes); err != nil {
+		return fmt.Errorf("hdr: %w", err)
+	}
+	width := r.header.Width()
+	row := make([]byte, 4*width)
+	for y := y0; y < y1; y++ {
+		if _, err := unpackLine(row, r.lines[y], width); err != nil {
+			return fmt.Errorf("hdr: line %d: %w", y+1, err)
+		}
+		for k, plane := range planes {
+			if plane != nil {
+				unshare(plane[4*(y-y0)*width:], row, k, width)
+			}
+		}
+	}
+	return nil
+}
+
+// scales are what the exponents of pixels stand for; 0 for darkness.
+var scales = func() (all [256]float64) {
+	for e := 1; e < len(all); e++ {
+		all[e] = math.Ldexp(1, e-(128+8))
+	}
+	return all
+}()
+
+// unshare fills a line of one component with floats.
+func unshare(line, row []byte, component, width int) {
+	from, exponents := row[component*width:(component+1)*width], row[3*width:]
+	for x, mantissa := range from {
+		le.PutUint32(line[4*x:], math.Float32bits(float32(float64(mantissa)*scales[exponents[x]])))
+	}
+}
+
+func open(data []byte, limit int64) (*reader, error) {
+	p := imagefile.Header{}
 	head, _, ok := bytes.Cut(data[:min(len(data), maxHeader)], []byte("\n\n"))
 	if !ok || !bytes.HasPrefix(data, []byte("#?")) {
-		return p, fmt.Errorf("its header does not end, or it is no such file")
+		return nil, fmt.Errorf("its header does not end, or it is no such file")
 	}
 	pixels := data[len(head)+2:]
 	var attributes imagefile.Attributes
@@ -151,12 +201,12 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 		switch value := strings.TrimSpace(a.String()); a.Name {
 		case "FORMAT":
 			if value != format {
-				return p, fmt.Errorf("the format %s is not read, only %s", value, format)
+				return nil, fmt.Errorf("the format %s is not read, only %s", value, format)
 			}
 		case "PIXASPECT":
 			v, err := strconv.ParseFloat(value, 64)
 			if err != nil || !(v > 0) {
-				return p, fmt.Errorf("the pixel aspect %q is no number above 0", value)
+				return nil, fmt.Errorf("the pixel aspect %q is no number above 0", value)
 			}
 			aspect /= v
 		default:
@@ -166,47 +216,37 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	line, _, ok := bytes.Cut(pixels[:min(len(pixels), 64)], []byte("\n"))
 	var width, height int
 	if !ok {
-		return p, fmt.Errorf("its size is missing")
+		return nil, fmt.Errorf("its size is missing")
 	}
 	if n, err := fmt.Sscanf(string(line), "-Y %d +X %d", &height, &width); err != nil || n != 2 {
-		return p, fmt.Errorf("the order of pixels %q is not read, only -Y height +X width", line)
+		return nil, fmt.Errorf("the order of pixels %q is not read, only -Y height +X width", line)
 	}
 	if width < 1 || height < 1 || width > maxEdge || height > maxEdge {
-		return p, fmt.Errorf("%d × %d pixels cannot be read", width, height)
+		return nil, fmt.Errorf("%d × %d pixels cannot be read", width, height)
 	}
 	pixels = pixels[len(line)+1:]
-	p.Header = imagefile.Plain(width, height, imagefile.Float, "R", "G", "B")
+	p = imagefile.Plain(width, height, imagefile.Float, "R", "G", "B")
 	p.Attributes = attributes
 	if aspect != 1 {
 		p.PixelAspect = aspect
 	}
 	if err := p.Within(limit); err != nil {
-		return p, err
+		return nil, err
 	}
 	if len(pixels)/4 < height { // a line of runs has at least as many bytes
-		return p, fmt.Errorf("cut short")
+		return nil, fmt.Errorf("cut short")
 	}
-	p.Planes = p.Header.Planes(height)
+	r := &reader{header: p, lines: make([][]byte, height)}
 	row := make([]byte, 4*width)
 	for y := range height {
-		if pixels, err = unpackLine(row, pixels, width); err != nil {
-			return p, fmt.Errorf("line %d: %w", y+1, err)
+		r.lines[y] = pixels
+		rest, err := unpackLine(row, pixels, width)
+		if err != nil {
+			return nil, fmt.Errorf("line %d: %w", y+1, err)
 		}
-		for x := range width {
-			scale := 0.0
-			if e := row[3*width+x]; e > 0 {
-				scale = math.Ldexp(1, int(e)-(128+8))
-			}
-			for k := range 3 {
-				v := float32(0)
-				if scale > 0 {
-					v = float32(float64(row[k*width+x]) * scale)
-				}
-				le.PutUint32(p.Planes[k][4*(y*width+x):], math.Float32bits(v))
-			}
-		}
+		pixels = rest
 	}
-	return p, nil
+	return r, nil
 }
 
 // unpackLine fills row component by component and returns what is behind the line.

@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"reelhouse/core/output"
+	"reelhouse/core/pass"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/house"
@@ -409,5 +411,26 @@ func TestThumbsAreBounded(t *testing.T) {
 	left, _ := os.ReadDir(h.Thumbs())
 	if len(left) > 10 || len(left) < 8 || left[len(left)-1].Name() != string(rune('a'+29))+".png" {
 		t.Errorf("%d are left: %v", len(left), left)
+	}
+}
+
+// Passes of colour go into files without layers, one each, and become good like any other.
+func TestColourPassesBecomePlainPictures(t *testing.T) {
+	h, b := housetest.New(t, "1001", func(p *production.Production) {
+		p.PassLists[1].Passes = []pass.Code{pass.Beauty, pass.Denoised, pass.Albedo, pass.Emission}
+		p.Outputs[0].Role = output.Review
+		for i, format := range []output.Format{output.PNG, output.JPEG, output.HDR, output.TIFF} {
+			o := p.Outputs[0].Switch(format)
+			o.Code, o.Packing = string(format), output.Files
+			p.Outputs = append(p.Outputs, o)
+			if p.Shots[0].Outputs = append(p.Shots[0].Outputs, o.Code); i == 0 {
+				p.Shots[0].Outputs = []string{o.Code}
+			}
+		}
+	})
+	n, _ := start(t, h, "good")
+	f := all(t, n, b, queue.Good)[0]
+	if recorded, err := h.Files(f.SequenceID, f.Number); err != nil || len(recorded) != 16 {
+		t.Errorf("%d files, %v: %+v", len(recorded), err, recorded)
 	}
 }

@@ -200,3 +200,19 @@ func TestWhatCountsAsAnotherSetUp(t *testing.T) {
 		}
 	}
 }
+
+// BenchmarkFingerprint is what each sequence of a draft costs beside its planning.
+func BenchmarkFingerprint(b *testing.B) {
+	batch := build(b, example(), Measure{})
+	b.ReportAllocs()
+	n := 0
+	for b.Loop() {
+		for _, s := range batch.Sequences {
+			if !batch.Fingerprint(s, fingerprint.Renderer{Name: "r"}).Known() {
+				b.Fatal("there is none")
+			}
+			n++
+		}
+	}
+	b.ReportMetric(float64(n)/b.Elapsed().Seconds(), "sequences/s")
+}

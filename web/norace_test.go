@@ -1,0 +1,5 @@
+//go:build !race
+
+package web
+
+const every = 1

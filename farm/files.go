@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 
 	"reelhouse/core/inspect"
 	"reelhouse/core/job"
@@ -132,7 +133,7 @@ func removeParts(output string, s plan.Sequence, number int) error {
 			errs = append(errs, fmt.Errorf("files under way of %s: %w", filepath.Base(final), err))
 		}
 		for _, e := range entries {
-			if name := e.Name(); len(name) > len(prefix) && name[:len(prefix)] == prefix {
+			if name := e.Name(); len(name) > len(prefix) && name[:len(prefix)] == prefix || strings.HasPrefix(name, probePrefix) {
 				errs = append(errs, os.RemoveAll(filepath.Join(filepath.Dir(final), name)))
 			}
 		}

@@ -168,13 +168,15 @@ func (n *Node) clearUp() error {
 	if err := n.clearTiles(true); err != nil {
 		return err
 	}
-	jobs, err := filepath.Glob(filepath.Join(n.House.Work(), "job-*.json"))
-	if err != nil {
-		return err
-	}
-	for _, old := range jobs {
-		if err := os.Remove(old); err != nil {
+	for _, pattern := range []string{"job-*.json", probePrefix + "*"} {
+		old, err := filepath.Glob(filepath.Join(n.House.Work(), pattern))
+		if err != nil {
 			return err
+		}
+		for _, path := range old {
+			if err := os.Remove(path); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

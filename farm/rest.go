@@ -152,7 +152,9 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 		return &fault{reason: reason, sure: true}
 	}
 	if reason := storageFault(err); reason != "" {
-		return &fault{reason: reason}
+		var path *fs.PathError
+		var link *os.LinkError
+		return &fault{reason: reason, sure: errors.As(err, &path) || errors.As(err, &link)} // which the node has met itself
 	}
 	return nil
 }
@@ -174,14 +176,17 @@ func (n *Node) probe(l *store.Lease) string {
 	return ""
 }
 
-// probeBytes are as many as have to find room.
-const probeBytes = 4096
+// A probe is a small file, by which it is found out whether a folder can be written. Its name is one of files under way.
+const (
+	probePrefix = ".probe" + house.PartMark
+	probeBytes  = 4096
+)
 
 func tryWriting(folder string) error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(folder, ".probe"+house.PartMark)
+	f, err := os.CreateTemp(folder, probePrefix)
 	if err != nil {
 		return err
 	}

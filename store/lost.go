@@ -100,7 +100,7 @@ func (s *Store) Claims(path string) ([]Claim, error) {
 }
 
 // Changed is the fault of a file whose size is right and whose contents are not.
-const Changed = "has changed: its sum is another one"
+const Changed = "has changed: its checksum differs"
 
 // FrameFiles are the files of a frame that was good once.
 type FrameFiles struct {

@@ -309,7 +309,7 @@ func TestFilesAreVerifiedFromTheQueue(t *testing.T) {
 		<-changed
 	}
 	_, body := s.get("/p/TEST/queue")
-	s.says(body, `data-lost="1"`, "has changed: its sum is another one", "1 lost")
+	s.says(body, `data-lost="1"`, "has changed: its checksum differs", "1 lost")
 	_, body = s.get(fmt.Sprintf("/p/TEST/frame/%d/1001", sequence))
 	s.says(body, "<b>lost</b>", "Retry", "Retry renders what is missing", "Fingerprint")
 }

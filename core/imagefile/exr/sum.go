@@ -34,7 +34,7 @@ func (r *Reader) CheckSum() error {
 	name := append([]byte(imagefile.DataSum), "\x00string\x00\x10\x00\x00\x00"...)
 	at := bytes.Index(header, name)
 	if at < 0 || len(stated) != imagefile.DataSumDigits {
-		return fmt.Errorf("%w: its sum cannot be read", ErrFormat)
+		return fmt.Errorf("%w: its checksum cannot be read", ErrFormat)
 	}
 	copy(header[at+len(name):], blankSum)
 	sum := xxhash.New()
@@ -46,7 +46,7 @@ func (r *Reader) CheckSum() error {
 		return err
 	}
 	if got := string(sumText(sum)); got != stated {
-		return fmt.Errorf("%w: its contents have the sum %s and not %s, as it was written: it is damaged", ErrFormat, got, stated)
+		return fmt.Errorf("%w: its checksum is %s and not %s, as it says: it is damaged", ErrFormat, got, stated)
 	}
 	return nil
 }

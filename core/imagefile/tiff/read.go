@@ -99,7 +99,7 @@ func (p *page) checkSum(offsets, counts []int) error {
 		sum.Write(p.data[at : at+counts[i]]) // which were read before
 	}
 	if got := sumText(sum); got != stated {
-		return fmt.Errorf("its blocks have the sum %s and not %s, as it was written: it is damaged", got, stated)
+		return fmt.Errorf("its checksum is %s and not %s, as it says: it is damaged", got, stated)
 	}
 	return nil
 }

@@ -247,7 +247,11 @@ func (h *House) BringIncoming(name string) (production.SceneFile, *scene.Scene, 
 	return h.BringScene(name, file)
 }
 
-const keptScenes = 4
+// How many scenes are kept in memory, and about how many bytes of them; one is kept however large it is.
+const (
+	keptScenes     = 4
+	keptSceneBytes = 4 << 30
+)
 
 // Key is what a scene goes by, whatever its file is called: its contents, which of its scenes, and its unit.
 func Key(f production.SceneFile) production.SceneFile {
@@ -267,7 +271,11 @@ type lookedThrough struct {
 func (h *House) keepScene(f production.SceneFile, s *scene.Scene) *lookedThrough {
 	h.mutex.Lock()
 	defer h.mutex.Unlock()
-	if len(h.scenes) >= keptScenes {
+	bytes := s.Bytes()
+	for _, other := range h.scenes {
+		bytes += other.scene.Bytes()
+	}
+	if len(h.scenes) >= keptScenes || bytes > keptSceneBytes {
 		clear(h.scenes)
 	}
 	kept := &lookedThrough{s, sync.OnceValue(s.Report)}

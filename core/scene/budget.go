@@ -1,6 +1,9 @@
 package scene
 
-import "fmt"
+import (
+	"fmt"
+	"image"
+)
 
 // What a file may take is bounded as a whole, so that a small one cannot ask for more memory than a machine has: by accessors without
 // data, by many that share it, or by pictures that pack well. The bounds leave room for what films have: scenes of 500 MB, maps of
@@ -44,4 +47,30 @@ func (s *spent) picture(width, height int) error {
 		return fmt.Errorf("with this one the textures take more than %d GB", int64(mostPixels)*textureBytes>>30)
 	}
 	return nil
+}
+
+// Bytes returns about how many bytes of memory the scene takes.
+func (s *Scene) Bytes() int64 {
+	const vector, whole, coordinates, colour, joints, weights = 24, 4, 8, 16, 8, 16
+	sum := int64(0)
+	for _, m := range s.Meshes {
+		for _, p := range m.Parts {
+			sum += vector*int64(len(p.Positions)+len(p.Normals)) + whole*int64(len(p.Indices)) + colour*int64(len(p.Colors)) +
+				joints*int64(len(p.Joints)) + weights*int64(len(p.Weights))
+			for _, uv := range p.UV {
+				sum += coordinates * int64(len(uv))
+			}
+			for _, t := range p.Targets {
+				sum += vector * int64(len(t.Positions)+len(t.Normals))
+			}
+		}
+	}
+	seen := map[*image.NRGBA]bool{}
+	for _, m := range s.Images {
+		if m.Pixels != nil && !seen[m.Pixels] {
+			seen[m.Pixels] = true
+			sum += int64(len(m.Pixels.Pix))
+		}
+	}
+	return sum
 }

@@ -75,6 +75,9 @@ func TestPicturesAreDecodedOnceAndBounded(t *testing.T) {
 	if err != nil || used > 200<<20 || s.Images[0].Pixels == nil || s.Images[30].Pixels != s.Images[0].Pixels || s.Images[30].Size.X != 2048 {
 		t.Errorf("%d bytes were taken, %v", used, err)
 	}
+	if got := s.Bytes(); got != 4*2048*2048 {
+		t.Errorf("the scene takes %d bytes", got)
+	}
 	var spent spent
 	for range 8 {
 		if err = spent.picture(16384, 8192); err != nil {

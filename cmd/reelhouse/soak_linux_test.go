@@ -66,12 +66,13 @@ esac
 `
 
 func TestABadNight(t *testing.T) {
-	most := 75 * time.Second
+	most, bad := 8*time.Minute, 30*time.Second // other tests may be at the machine, too
 	if text := os.Getenv(soakVariable); text != "" {
 		var err error
 		if most, err = time.ParseDuration(text); err != nil {
 			t.Fatal(err)
 		}
+		bad = most * 4 / 10
 	}
 	s := &soak{
 		t: t, random: rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1)), seen: map[string][32]byte{}, count: map[string]int{},
@@ -81,7 +82,7 @@ func TestABadNight(t *testing.T) {
 	s.prepare(os.Getenv(soakVariable) == "")
 	began := time.Now()
 	s.start()
-	for time.Since(began) < most*4/10 {
+	for time.Since(began) < bad {
 		s.disaster()
 		s.look()
 		s.press()

@@ -95,6 +95,7 @@ func (r Renderer) Run(ctx context.Context, work string, order any, cores int, he
 	cmd := exec.CommandContext(ctx, line[0], line[1:]...)
 	cmd.WaitDelay = endsWithin
 	if len(r.Supervisor) > 0 {
+		apart(cmd)
 		cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) } // it ends the program, and then itself
 	}
 	mark := orderVariable + file.Name()

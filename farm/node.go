@@ -305,6 +305,9 @@ func (n *Node) render(parent context.Context, l *store.Lease) {
 		n.settle(ctx, parent, l, err, log)
 		return
 	}
+	n.mutex.Lock()
+	delete(n.unsure, key)
+	n.mutex.Unlock()
 	if n.rests.well(l.Batch.ID) {
 		n.troubled("")
 	}

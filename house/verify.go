@@ -211,12 +211,9 @@ const changed = store.Changed
 
 // foreign looks for files below the output folder that are not in the record; only in some folders, if any are given.
 func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verified) error {
-	recorded, err := h.RecordedPaths()
-	if err != nil {
-		return err
-	}
 	var foreign, unfinished []string
-	err = filepath.WalkDir(h.Output(), func(file string, d fs.DirEntry, err error) error {
+	folder, recorded := "", map[string]bool{} // of one folder at a time: a film has ten million files
+	err := filepath.WalkDir(h.Output(), func(file string, d fs.DirEntry, err error) error {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
@@ -234,8 +231,17 @@ func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verif
 			return nil
 		case isOurs(d.Name()):
 			unfinished = append(unfinished, rel)
-		case !recorded[rel]:
-			foreign = append(foreign, rel)
+		default:
+			if in := path.Dir(rel); in != folder {
+				var err error
+				if recorded, err = h.RecordedIn(in); err != nil {
+					return err
+				}
+				folder = in
+			}
+			if !recorded[rel] {
+				foreign = append(foreign, rel)
+			}
 		}
 		return nil
 	})

@@ -271,3 +271,18 @@ func TestFingerprintsFollowTheRenderer(t *testing.T) {
 		t.Errorf("%v, %v, %v", r, known, err)
 	}
 }
+
+// Files are found by the folder that they are right in, and not by what its name begins with.
+func TestFilesAreFoundByTheirFolder(t *testing.T) {
+	s := open(t)
+	send(t, s, 0, 1, "1")
+	l := lease(t, s)
+	for _, path := range []string{"top.exr", "a/1.exr", "a/b/2.exr", "a0/3.exr", "ä/4.exr", "a/ü.exr"} {
+		must(t, s.Keep(l, []File{{Path: path, Bytes: 1, SHA256: "x"}}))
+	}
+	for folder, want := range map[string]string{".": "map[top.exr:true]", "a": "map[a/1.exr:true a/ü.exr:true]", "a/b": "map[a/b/2.exr:true]", "ä": "map[ä/4.exr:true]", "c": "map[]"} {
+		if got, err := s.RecordedIn(folder); err != nil || fmt.Sprint(got) != want {
+			t.Errorf("%s: %v, %v, want %s", folder, got, err, want)
+		}
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"reelhouse/core/queue"
 )
@@ -143,9 +144,14 @@ func (s *Store) SequenceFiles(sequence int64) ([]FrameFiles, error) {
 	return all, rows.Err()
 }
 
-// RecordedPaths returns the paths of all files that are recorded.
-func (s *Store) RecordedPaths() (map[string]bool, error) {
-	rows, err := s.read.Query("SELECT path FROM file")
+// RecordedIn returns the paths of all files that are recorded right in a folder, by its path below the output folder; "." for that itself.
+func (s *Store) RecordedIn(folder string) (map[string]bool, error) {
+	from, behind := "", "\U0010FFFF"
+	if folder != "." {
+		from, behind = folder+"/", folder+"0" // which is the letter after the slash
+	}
+	rows, err := s.read.Query("SELECT path FROM file WHERE path >= ? AND path < ? AND instr(substr(path, ?), '/') = 0",
+		from, behind, utf8.RuneCountInString(from)+1)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"reflect"
 	"slices"
 
 	"reelhouse/core/fingerprint"
@@ -35,10 +36,14 @@ func Compare(before, after Batch) Impact {
 			impact.Shots = append(impact.Shots, shot)
 		}
 	}
+	// What is the same in everything need not be looked at closely: of a film most sequences are.
+	grounds := [2]Batch{before, after}
+	grounds[0].Sequences, grounds[1].Sequences = nil, nil
+	alike := reflect.DeepEqual(grounds[0], grounds[1])
 	for _, s := range after.Sequences {
 		was, known := old[place{s.Shot, s.View, s.SizeCode}]
 		delete(old, place{s.Shot, s.View, s.SizeCode})
-		if !known || !s.Frames.Equal(was.Frames) || !slices.Equal(s.Labels, was.Labels) || !s.samePaths(was) || after.print(s) != before.print(was) {
+		if !known || !(alike && reflect.DeepEqual(s, was)) && after.differs(s, before, was) {
 			changed(s.Shot)
 		}
 		for _, f := range s.Files {
@@ -62,6 +67,11 @@ func Compare(before, after Batch) Impact {
 	}
 	slices.Sort(impact.Shots)
 	return impact
+}
+
+// differs reports whether a sequence gives other files than another one of an earlier batch, or for other frames, or elsewhere.
+func (b Batch) differs(s Sequence, before Batch, was Sequence) bool {
+	return !s.Frames.Equal(was.Frames) || !slices.Equal(s.Labels, was.Labels) || !s.samePaths(was) || b.print(s) != before.print(was)
 }
 
 // samePaths reports whether two sequences write to the same paths.

@@ -248,8 +248,9 @@ func files(t *testing.T, h *house.House) []string {
 
 func TestFramesBecomeGoodFilesWithTheirNames(t *testing.T) {
 	h, b := housetest.New(t, "1001-1003")
-	n, _ := start(t, h, "good")
+	n, stop := start(t, h, "good")
 	b = waitFor(t, n, b.ID, settled)
+	stop() // what the node does after it has recorded the last frame is done then
 	if b.Counts()[queue.Good] != 3 {
 		t.Fatalf("counts are %v", b.Counts())
 	}
@@ -300,12 +301,13 @@ func TestAFrameThatBreaksOnceIsTriedAgain(t *testing.T) {
 
 func TestAFullDiskCostsNoTry(t *testing.T) {
 	h, b := housetest.New(t, "1001")
-	n, _ := start(t, h, "full:"+filepath.Join(t.TempDir(), "was-full"))
+	n, stop := start(t, h, "full:"+filepath.Join(t.TempDir(), "was-full"))
 	b = waitFor(t, n, b.ID, settled)
 	f, err := h.Frame(b.Sequences[0].ID, 1001)
 	if err != nil || f.State != queue.Good || f.Attempts != 1 {
 		t.Errorf("%+v, %v", f, err)
 	}
+	stop()
 	if n.Trouble() != "" {
 		t.Errorf("the node still says %q", n.Trouble())
 	}
@@ -394,11 +396,12 @@ func TestWhatWasPlacedAndNotRecordedIsTakenBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	placed(t, h, l, parts)
-	n, _ := start(t, h, "good")
+	n, stop := start(t, h, "good")
 	if b = waitFor(t, n, b.ID, settled); b.Counts()[queue.Good] != 2 {
 		f, _ := h.Frame(l.SequenceID, l.Number)
 		t.Fatalf("counts are %v: %s", b.Counts(), f.Reason)
 	}
+	stop()
 	if left, _ := filepath.Glob(filepath.Join(h.Work(), "placing-*")); len(left) > 0 {
 		t.Errorf("notes stay: %v", left)
 	}

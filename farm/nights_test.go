@@ -70,7 +70,7 @@ func TestASceneThatIsAwayCostsNoTry(t *testing.T) {
 	if err := os.Rename(scene, scene+".away"); err != nil {
 		t.Fatal(err)
 	}
-	n, _ := start(t, h, "good")
+	n, stop := start(t, h, "good")
 	stays(t, n, "batch 1 waits: its scene file cannot be read")
 	if err := os.Rename(scene+".away", scene); err != nil {
 		t.Fatal(err)
@@ -80,6 +80,7 @@ func TestASceneThatIsAwayCostsNoTry(t *testing.T) {
 			t.Errorf("frame %d took %d tries", f.Number, f.Attempts)
 		}
 	}
+	stop()
 	if n.Trouble() != "" {
 		t.Errorf("the node still says %q", n.Trouble())
 	}

@@ -192,7 +192,7 @@ func TestAFrameIsPutTogetherAgain(t *testing.T) {
 
 func TestADroppedFrameLeavesNoTiles(t *testing.T) {
 	h, b := housetest.New(t, "1001", inTiles(raster.Bands(2)))
-	n, _ := start(t, h, "hang")
+	n, stop := start(t, h, "hang")
 	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001, 1) == 0.25 })
 	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
@@ -203,5 +203,6 @@ func TestADroppedFrameLeavesNoTiles(t *testing.T) {
 		tiles, _ := h.Tiles(b.Sequences[0].ID, 1001)
 		return err == nil && len(logs) == 1 && len(tiles) == 0 && c[queue.Dropped] == 1
 	})
+	stop()
 	noTiles(t, h)
 }

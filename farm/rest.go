@@ -163,7 +163,11 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 func (n *Node) probe(l *store.Lease) string {
 	folders := map[string]bool{n.House.Work(): true}
 	for _, f := range l.Sequence.Spec.Files {
-		folders[filepath.Dir(filepath.Join(n.House.Output(), filepath.FromSlash(f.Path.Frame(l.Number))))] = true
+		path := f.Path.Frame(l.Number)
+		if err := n.House.OutputFolder(path); errors.Is(err, house.ErrNotPlain) {
+			continue // which is the frame's own fault
+		}
+		folders[filepath.Dir(filepath.Join(n.House.Output(), filepath.FromSlash(path)))] = true
 	}
 	for folder := range folders {
 		if err := tryWriting(folder); err != nil {

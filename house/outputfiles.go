@@ -64,10 +64,30 @@ func (h *House) OutputFolder(rel string) error {
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-		return err
+	if _, err := os.Lstat(filepath.Dir(file)); err != nil {
+		if err := h.makeFolder(path.Dir(rel)); err != nil {
+			return err
+		}
 	}
 	return (&Plain{}).folder(h, path.Dir(rel))
+}
+
+// makeFolder makes a folder below the output folder and those above it, one after the other, so that nothing is made behind a link.
+func (h *House) makeFolder(rel string) error {
+	if rel == "." {
+		return os.MkdirAll(h.Output(), 0o755)
+	}
+	if err := h.makeFolder(path.Dir(rel)); err != nil {
+		return err
+	}
+	if err := os.Mkdir(h.outputPath(rel), 0o755); err != nil && !errors.Is(err, fs.ErrExist) {
+		return err
+	}
+	info, err := os.Lstat(h.outputPath(rel))
+	if err == nil && !info.IsDir() {
+		err = fmt.Errorf("the folder %s: %w", rel, ErrNotPlain)
+	}
+	return err
 }
 
 // StatOutput returns what a path below the output folder is, without following any link.
@@ -140,7 +160,7 @@ const asideFolder = ".set-aside"
 func (h *House) SetAside(rel string) (string, error) {
 	for n := 1; ; n++ {
 		aside := fmt.Sprintf("%s/%s.%d", asideFolder, rel, n)
-		if err := os.MkdirAll(filepath.Dir(h.outputPath(aside)), 0o755); err != nil {
+		if err := h.OutputFolder(aside); err != nil {
 			return "", err
 		}
 		if _, err := os.Lstat(h.outputPath(aside)); err == nil {

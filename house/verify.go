@@ -136,10 +136,10 @@ func (h *House) verifySequence(ctx context.Context, what Verification, b store.B
 			}
 			switch {
 			case len(faults) > 0:
-				_, err := h.Miss(q.ID, f.Number, faults)
+				_, err := h.Miss(q.ID, f.Number, f.Lease, faults)
 				return err
 			case f.State == queue.Lost && (what.Deep || !f.Changed()): // what has changed is found only by reading it
-				was, err := h.Find(q.ID, f.Number)
+				was, err := h.Find(q.ID, f.Number, f.Lease)
 				if was {
 					out.Found++
 				}

@@ -77,6 +77,11 @@ type Sequence struct {
 	Renderer fingerprint.Renderer
 }
 
+// states are those that a sequence counts, in the order of its columns.
+var states = []queue.State{
+	queue.Blocked, queue.Ready, queue.Rendering, queue.Checking, queue.Good, queue.Lost, queue.Failed, queue.Held, queue.Dropped,
+}
+
 // Counts adds up the sequences.
 func (b Batch) Counts() queue.Counts {
 	sum := queue.Counts{}

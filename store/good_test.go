@@ -103,10 +103,10 @@ func TestAFrameIsLostFoundAndRenderedAgain(t *testing.T) {
 	must(t, s.Check(l))
 	files := filesOf(l, 100)
 	must(t, s.Accept(l, 2, files, ""))
-	if was, err := s.Miss(l.SequenceID, 2, map[string]string{"x": "is gone"}); was || err != nil {
+	if was, err := s.Miss(l.SequenceID, 2, l.ID(), map[string]string{"x": "is gone"}); was || err != nil {
 		t.Errorf("a frame that is not good was lost: %v, %v", was, err)
 	}
-	if was, err := s.Miss(l.SequenceID, 1, map[string]string{files[0].Path: "is gone"}); !was || err != nil {
+	if was, err := s.Miss(l.SequenceID, 1, l.ID(), map[string]string{files[0].Path: "is gone"}); !was || err != nil {
 		t.Fatalf("%v, %v", was, err)
 	}
 	f, err := s.Frame(l.SequenceID, 1)
@@ -116,13 +116,13 @@ func TestAFrameIsLostFoundAndRenderedAgain(t *testing.T) {
 	if q := now.Sequences[0]; f.State != queue.Lost || !strings.Contains(f.Reason, "is gone") || q.Counts[queue.Lost] != 1 || q.Seconds != 0 || q.Bytes != 0 {
 		t.Errorf("%+v, %+v", f, q)
 	}
-	if was, err := s.Find(l.SequenceID, 1); !was || err != nil {
+	if was, err := s.Find(l.SequenceID, 1, l.ID()); !was || err != nil {
 		t.Fatalf("%v, %v", was, err)
 	}
 	if now, _ := s.Batch(b.ID); now.Sequences[0].Counts[queue.Good] != 1 || now.Sequences[0].Bytes != 100 {
 		t.Errorf("found again: %+v", now.Sequences[0])
 	}
-	_, err = s.Miss(l.SequenceID, 1, map[string]string{files[0].Path: "has changed"})
+	_, err = s.Miss(l.SequenceID, 1, l.ID(), map[string]string{files[0].Path: "has changed"})
 	must(t, err)
 	if n, err := s.Apply(scope(b), queue.Retry); n != 1 || err != nil {
 		t.Errorf("%d frames are rendered again, %v", n, err)
@@ -130,6 +130,10 @@ func TestAFrameIsLostFoundAndRenderedAgain(t *testing.T) {
 	again := lease(t, s)
 	must(t, s.Check(again))
 	must(t, s.Accept(again, 1, filesOf(again, 7), ""))
+	// Whoever looked at the files before that has nothing to say of these.
+	if was, err := s.Miss(l.SequenceID, 1, l.ID(), map[string]string{files[0].Path: "is gone"}); was || err != nil || stateOf(t, s, again) != queue.Good {
+		t.Errorf("an old look at it made it lost: %v, %v", was, err)
+	}
 	if kept, _ := s.Files(l.SequenceID, 1); len(kept) != 1 || kept[0].Bytes != 7 || kept[0].Fault != "" {
 		t.Errorf("its files are %+v", kept)
 	}

@@ -10,11 +10,12 @@ import (
 )
 
 // Miss says that files of a good or lost frame are not what was judged, by their paths: the frame is lost. It returns whether it was
-// good before. A frame that is in another state by now is left as it is.
-func (s *Store) Miss(sequence int64, number int, faults map[string]string) (was bool, err error) {
+// good before. lease is the one that had made it good when the files were looked at: a frame that another one has made since, or that is
+// in another state by now, is left as it is.
+func (s *Store) Miss(sequence int64, number int, lease int64, faults map[string]string) (was bool, err error) {
 	err = s.change(func(tx *sql.Tx) error {
 		f, err := frameIn(tx, sequence, number)
-		if err != nil || f.State != queue.Good && f.State != queue.Lost {
+		if err != nil || f.State != queue.Good && f.State != queue.Lost || f.Lease != lease {
 			return err
 		}
 		if err := setFaults(tx, sequence, number, faults); err != nil {
@@ -31,11 +32,12 @@ func (s *Store) Miss(sequence int64, number int, faults map[string]string) (was 
 	return was, err
 }
 
-// Find says that all files of a lost frame are what was judged, after all: it is good again. It returns whether it was lost.
-func (s *Store) Find(sequence int64, number int) (was bool, err error) {
+// Find says that all files of a lost frame are what was judged, after all: it is good again. It returns whether it was lost. lease is that
+// of Miss.
+func (s *Store) Find(sequence int64, number int, lease int64) (was bool, err error) {
 	err = s.change(func(tx *sql.Tx) error {
 		f, err := frameIn(tx, sequence, number)
-		if err != nil || f.State != queue.Lost {
+		if err != nil || f.State != queue.Lost || f.Lease != lease {
 			return err
 		}
 		if err := setFaults(tx, sequence, number, nil); err != nil {
@@ -107,6 +109,7 @@ const Changed = "has changed: its checksum differs"
 type FrameFiles struct {
 	Number int
 	State  queue.State // good or lost
+	Lease  int64       // that made it good; 0 for one from before leases had numbers
 	Files  []File
 }
 
@@ -122,7 +125,7 @@ func (f FrameFiles) Changed() bool {
 
 // SequenceFiles returns the files of all frames of a sequence that are good or lost, in order.
 func (s *Store) SequenceFiles(sequence int64) ([]FrameFiles, error) {
-	rows, err := s.read.Query(`SELECT f.number, f.state, i.path, i.bytes, i.sha256, i.fault FROM frame f
+	rows, err := s.read.Query(`SELECT f.number, f.state, f.lease, i.path, i.bytes, i.sha256, i.fault FROM frame f
 		JOIN file i ON i.sequence_id = f.sequence_id AND i.number = f.number
 		WHERE f.sequence_id = ? AND f.state IN (?, ?) ORDER BY f.number, i.path`, sequence, queue.Good, queue.Lost)
 	if err != nil {
@@ -133,7 +136,7 @@ func (s *Store) SequenceFiles(sequence int64) ([]FrameFiles, error) {
 	for rows.Next() {
 		var f FrameFiles
 		var i File
-		if err := rows.Scan(&f.Number, &f.State, &i.Path, &i.Bytes, &i.SHA256, &i.Fault); err != nil {
+		if err := rows.Scan(&f.Number, &f.State, &f.Lease, &i.Path, &i.Bytes, &i.SHA256, &i.Fault); err != nil {
 			return nil, err
 		}
 		if n := len(all); n == 0 || all[n-1].Number != f.Number {

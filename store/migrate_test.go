@@ -106,10 +106,10 @@ func TestGoodFramesOfOldRecordsStayGood(t *testing.T) {
 	if q.Counts[queue.Good] != 1 || q.Fingerprint.Known() || q.Seconds != 2 || q.Bytes != 100 {
 		t.Errorf("the sequence is %+v", q)
 	}
-	if was, err := s.Miss(q.ID, l.Number, map[string]string{"x": "is gone"}); !was || err != nil {
+	if was, err := s.Miss(q.ID, l.Number, 0, map[string]string{"x": "is gone"}); !was || err != nil {
 		t.Errorf("lost: %v, %v", was, err)
 	}
-	if was, err := s.Find(q.ID, l.Number); !was || err != nil {
+	if was, err := s.Find(q.ID, l.Number, 0); !was || err != nil {
 		t.Errorf("found: %v, %v", was, err)
 	}
 	if found, err := s.Recover(); err != nil || len(found) != 1 || found[0].Number != under.Number {

@@ -7,7 +7,6 @@ import (
 	"fmt"
 
 	"reelhouse/core/fingerprint"
-	"reelhouse/core/queue"
 )
 
 // Renderer returns what the house renders with; false before it first did.
@@ -102,9 +101,4 @@ func readRenderer(id int64, text string) (r fingerprint.Renderer, err error) {
 		err = fmt.Errorf("renderer of sequence %d: %w", id, err)
 	}
 	return r, err
-}
-
-// states are those that a sequence counts, in the order of its columns.
-var states = []queue.State{
-	queue.Blocked, queue.Ready, queue.Rendering, queue.Checking, queue.Good, queue.Lost, queue.Failed, queue.Held, queue.Dropped,
 }

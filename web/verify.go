@@ -85,9 +85,13 @@ func (a *app) beginVerifying(code string, deep bool) (other string) {
 	go func() {
 		v, err := a.House.Verify(ctx, house.Verification{Production: code, Deep: deep}, func(done, all int) {
 			a.check.mutex.Lock()
+			before := a.check.shown.Percent()
 			a.check.shown.Done, a.check.shown.All = done, all
+			further := a.check.shown.Percent() != before
 			a.check.mutex.Unlock()
-			a.Hub().Changed()
+			if further { // of a film not every frame is told
+				a.Hub().Changed()
+			}
 		})
 		a.check.mutex.Lock()
 		a.check.stop = nil

@@ -1,8 +1,13 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
+	"errors"
+	"image"
+	"image/png"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -45,6 +50,26 @@ func TestExitCodesAreThoseOfTheTable(t *testing.T) {
 		if failed := c.code == 1 || c.code == 2; failed && complaints == "" || failed && !asJSON && out != "" {
 			t.Errorf("%v: it says %q, and to standard error %q", c.args, out, complaints)
 		}
+	}
+}
+
+// A link that a person names is followed; a pipe is bad, and keeps nobody waiting.
+func TestInspectFollowsLinksAndRefusesPipes(t *testing.T) {
+	dir := t.TempDir()
+	whole, link, pipe := filepath.Join(dir, "whole.png"), filepath.Join(dir, "link.png"), filepath.Join(dir, "pipe.png")
+	var b bytes.Buffer
+	err := errors.Join(png.Encode(&b, image.NewNRGBA(image.Rect(0, 0, 4, 4))), os.WriteFile(whole, b.Bytes(), 0o644), os.Symlink(whole, link))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if out, complaints, err := run(t, "inspect", link); err != nil {
+		t.Errorf("a link: %v %s%s", err, out, complaints)
+	}
+	if out, err := exec.Command("mkfifo", pipe).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	if out, _, err := run(t, "inspect", dir); code(err) != 3 || !strings.Contains(out, "no plain file") || !strings.Contains(out, "3 files, 2 good, 1 not") {
+		t.Errorf("a pipe: %v %s", err, out)
 	}
 }
 

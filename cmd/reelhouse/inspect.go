@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -40,12 +41,10 @@ func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 	files, bad := 0, 0
 	told := []judgedFile{}
 	judge := func(path string) error {
-		f, info, err := house.OpenPlain(path)
+		r, err := judged(path)
 		if err != nil {
 			return err
 		}
-		defer f.Close()
-		r := inspect.Judge(f, info.Size(), inspect.Expected{})
 		files++
 		if !r.Good() {
 			bad++
@@ -85,6 +84,22 @@ func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 		return exitFound
 	}
 	return nil
+}
+
+// judged judges the file of a path, or what a link leads to. What is no plain file, such as a pipe, is bad.
+func judged(path string) (inspect.Report, error) {
+	real, err := filepath.EvalSymlinks(path)
+	if err != nil {
+		return inspect.Report{}, err
+	}
+	f, info, err := house.OpenPlain(real)
+	if errors.Is(err, house.ErrNotPlain) {
+		return inspect.Report{Problems: []string{house.ErrNotPlain.Error()}}, nil
+	} else if err != nil {
+		return inspect.Report{}, err
+	}
+	defer f.Close()
+	return inspect.Judge(f, info.Size(), inspect.Expected{}), nil
 }
 
 func printReport(out io.Writer, path string, r inspect.Report) {

@@ -59,8 +59,9 @@ func (p page) do(what string, steps ...chromedp.Action[chromedp.Void]) {
 // patience is how long a page may take to show what it should: frames are rendered meanwhile.
 const patience = 4 * time.Minute
 
-// calm holds when htmx has put in place, and wired up, all that it was sent.
-const calm = `!document.querySelector(".htmx-added, .htmx-settling, .htmx-swapping, .htmx-request")`
+// calm holds when the scripts of the page have run, and htmx has put in place, and wired up, all that it was sent.
+const calm = `performance.getEntriesByType("navigation")[0].domContentLoadedEventEnd > 0 && ` +
+	`!document.querySelector(".htmx-added, .htmx-settling, .htmx-swapping, .htmx-request")`
 
 // wait waits until an expression is true in the page and nothing more is under way. It looks at intervals, since a
 // tab in the background draws no frames to look at.
@@ -74,6 +75,14 @@ func (p page) wait(what, expression string) {
 		text, _ := chromedp.Run(last, chromedp.Evaluate[string]("document.body.innerText"))
 		p.t.Fatalf("%s: %v\n%s", what, err, text)
 	}
+}
+
+// click presses and releases the mouse over something, once the page is calm. A page that changes by itself may do so
+// in between, and the click must reach what is there nevertheless.
+func (p page) click(what, selector string) {
+	p.t.Helper()
+	p.wait(what, fmt.Sprintf("document.querySelector(%q)", selector))
+	p.do(what, chromedp.Click(selector))
 }
 
 func (p page) text(expression string) string {
@@ -106,20 +115,24 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	p.do("redo by the key", chromedp.KeyEvent("y"))
 	p.wait("the count is 12 again", `document.querySelector("#shot-010 [data-count]").textContent === "12"`)
 
-	p.do("go to the batch sheet", chromedp.Click(`.spine a[href$="/batch"]`), chromedp.WaitVisible("#totals"))
+	p.click("go to the batch sheet", `.spine a[href$="/batch"]`)
+	p.do("go to the batch sheet", chromedp.WaitVisible("#totals"))
 	if got := p.text(`document.querySelector("[data-total=frames]").textContent`); got != "12" {
 		t.Errorf("the sheet has %s frames, want 12", got)
 	}
 	p.wait("the small picture comes", `document.querySelector(".plate img")?.complete && document.querySelector(".plate img").naturalWidth > 0`)
-	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`section[id^="batch-"]`))
+	p.click("send", "#send")
+	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("a frame turns good without reloading", `document.querySelectorAll("[data-state=good]").length > 1`)
 	p.wait("all frames are good", `document.querySelector("[data-good]").dataset.good === "12"`)
-	p.do("open a frame's log", chromedp.Click(`g[data-frame="1003"]`), chromedp.WaitVisible("#side pre.log"))
+	p.click("open a frame's log", `g[data-frame="1003"]`)
+	p.do("open a frame's log", chromedp.WaitVisible("#side pre.log"))
 	if log := p.text(`document.querySelector("#side pre.log").textContent`); !strings.Contains(log, "wrote") || !strings.Contains(log, "good after") {
 		t.Errorf("the log is %s", log)
 	}
 
-	p.do("go to the screening", chromedp.Click(`#side a[href*="/screening"]`), chromedp.WaitVisible("#picture"))
+	p.click("go to the screening", `#side a[href*="/screening"]`)
+	p.do("go to the screening", chromedp.WaitVisible("#picture"))
 	p.wait("the frame is shown", `document.querySelector("#picture").dataset.shows === "1003 beauty"`)
 	p.do("next frame", chromedp.KeyEvent("."))
 	p.wait("the next frame is shown", `document.querySelector("#picture").dataset.shows === "1004 beauty"`)
@@ -196,7 +209,8 @@ func TestScreenshots(t *testing.T) {
 		shoot(name, name, "true")
 	}
 	shoot("batch", "batch", `document.querySelectorAll(".plate img[src]").length > 3`)
-	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`section[id^="batch-"]`))
+	p.click("send", "#send")
+	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("enough frames are good", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
 	// The still comes first when the shots before it are held.

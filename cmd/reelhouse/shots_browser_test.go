@@ -102,7 +102,8 @@ func TestABatchIsMendedSentAndNotSentTwice(t *testing.T) {
 	p.do("say why something is set aside", chromedp.Evaluate[chromedp.Void](`(f => { f.querySelector("input").value = "agreed with the director"; f.requestSubmit(); })(document.querySelector(".finding:not(.waived) form"))`))
 	p.wait("it is set aside", `document.querySelector(".finding.waived")?.textContent.includes("agreed with the director")`)
 	p.do("name it, and order its frames", chromedp.Evaluate[chromedp.Void](`document.querySelector("[name=name]").value = "Friday night"; document.querySelector("[name=order]").value = "ends"`))
-	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`[id="batch-1"]`))
+	p.click("send", "#send")
+	p.do("send", chromedp.WaitVisible(`[id="batch-1"]`))
 	p.wait("it is in the queue", `document.querySelector("#batch-1 h2")?.textContent === "Friday night"`)
 	p.wait("all frames are good", `document.querySelector("[data-good]")?.dataset.good === "3"`)
 
@@ -118,7 +119,8 @@ func TestABatchIsMendedSentAndNotSentTwice(t *testing.T) {
 	if b, err := h.Batches("SALT"); err != nil || len(b) != 1 || len(b[0].Plan.Waived) != 1 {
 		t.Errorf("%d batches, %v", len(b), err)
 	}
-	p.do("try the first frames", chromedp.Click("#try-first"), chromedp.WaitVisible(`[id="batch-2"]`))
+	p.click("try the first frames", "#try-first")
+	p.do("try the first frames", chromedp.WaitVisible(`[id="batch-2"]`))
 	p.wait("the trial is in the queue", `document.querySelector("#batch-2 h2")?.textContent.includes("first frames")`)
 	p.wait("its frame is good", `document.querySelector("#batch-2 [data-good]").dataset.good === "1"`)
 	if files, _ := filepath.Glob(filepath.Join(data, "output/trials/first_001/SALT/010/*/*/*/*/*")); len(files) != 2 {

@@ -1,8 +1,12 @@
 package main
 
 import (
+	"fmt"
+	"net/http"
+	"net/url"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
 	"reelhouse/core/production"
@@ -29,11 +33,49 @@ func TestTilesAreSetAndWatched(t *testing.T) {
 	p.wait("the side sheet follows", `document.getElementById("cut-into").textContent.includes("2 × 2 tiles of 52 × 22 px")`)
 	p.wait("the sheet follows", `document.getElementById("totals").textContent.includes("1 of them in 4 tiles")`)
 	p.press("close it", `[data-close-side]`)
-	p.do("send", chromedp.Click("#send"), chromedp.WaitVisible(`section[id^="batch-"]`))
-	p.do("open the frame", chromedp.Click(`section g[data-frame="1084"]`), chromedp.WaitVisible("#side svg"))
+	p.click("send", "#send")
+	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
+	p.click("open the frame", `section g[data-frame="1084"]`)
+	p.do("open the frame", chromedp.WaitVisible("#side svg"))
 	p.wait("its tiles are shown", `document.querySelectorAll("#side [data-tile]").length === 4`)
 	p.wait("they all become good", `document.querySelectorAll("#side [data-tile][data-state=good]").length === 4`)
 	p.wait("the frame is put together", `document.querySelector("section g[data-frame='1084']").dataset.state === "good"`)
-	p.do("open it again", chromedp.Click(`section g[data-frame="1084"]`))
+	p.click("open it again", `section g[data-frame="1084"]`)
 	p.wait("its log tells of it", `document.querySelector("#side pre.log")?.textContent.includes("put together from 4 tiles")`)
+}
+
+// What a page shows of frames changes many times a second while a batch is rendered. A click that began before a change
+// reaches the frame all the same, and who walks through the frames by keyboard stays where they are.
+func TestAPageThatChangesKeepsFocusAndClicks(t *testing.T) {
+	s := start(t, seeded(t, func(p *production.Production) { p.Shots = p.Shots[:1] }))
+	p := page{t, browser(t)}
+	p.do("open the sheet", chromedp.Navigate(s.url+"/p/SALT/batch"), chromedp.WaitVisible("#send"))
+	p.click("send", "#send")
+	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
+	act := func(event string) {
+		t.Helper()
+		answer, err := http.PostForm(s.url+"/p/SALT/act", url.Values{"event": {event}, "batch": {"1"}, "station": {"queue"}})
+		if err != nil || answer.StatusCode != http.StatusOK {
+			t.Fatalf("%s: %v, %v", event, answer, err)
+		}
+		answer.Body.Close()
+	}
+	const last = `section g[data-frame="1048"]`
+	act("hold")
+	p.wait("the last frame is held", `document.querySelector('`+last+`')?.dataset.state === "held"`)
+	p.do("go to it by keyboard", chromedp.Focus(last))
+	var x, y float64
+	place := p.text(`(b => b.left + b.width / 2 + " " + (b.top + b.height / 2))(document.querySelector('` + last + ` rect').getBoundingClientRect())`)
+	if _, err := fmt.Sscan(place, &x, &y); err != nil {
+		t.Fatal(err)
+	}
+	left := func(e *input.DispatchMouseEventParams) { e.Button, e.ClickCount = input.MouseButtonLeft, 1 }
+	p.do("press the mouse", chromedp.MouseEvent(chromedp.MousePressed, x, y, left))
+	act("release")
+	p.wait("the page has changed", `document.querySelector('`+last+`')?.dataset.state !== "held"`)
+	if focus := p.text(`document.activeElement.dataset.frame ?? document.activeElement.tagName`); focus != "1048" {
+		t.Errorf("the keyboard is at %s now", focus)
+	}
+	p.do("let go of it", chromedp.MouseEvent(chromedp.MouseReleased, x, y, left))
+	p.do("its side sheet opens", chromedp.WaitVisible("#side h2"))
 }

@@ -81,13 +81,13 @@ func TestACameraIsDraggedOnThePlan(t *testing.T) {
 	p.do("tilt it", chromedp.Evaluate[chromedp.Void](`(e => { e.value = "12"; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById("view-quay-tilt"))`))
 	p.wait("it is tilted", `document.getElementById("view-quay-tilt").defaultValue === "12.00"`)
 	focal := p.number("view-quay-focal")
-	p.do("straighten", chromedp.Click("#view-quay-straighten"))
+	p.click("straighten", "#view-quay-straighten")
 	p.wait("it is level", `document.getElementById("view-quay-tilt").defaultValue === "0.00"`)
 	if shift, want := p.number("view-quay-shiftUp"), focal*math.Tan(12*math.Pi/180); math.Abs(shift-want) > 0.011 {
 		t.Errorf("the lens is shifted by %v mm, want %v", shift, want)
 	}
 
-	p.do("lock it", chromedp.Click("#view-quay-locked"))
+	p.click("lock it", "#view-quay-locked")
 	p.wait("it says so", `document.querySelector("#set-up").textContent.includes("The camera is locked")`)
 	east = p.number("view-quay-x")
 	p.drag("try to drag it", ".chosen .stands", 50, 0)
@@ -128,7 +128,7 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 	}
 	p.do("open the looks", chromedp.Navigate(s.url+"/p/SALT/views?look=dusk"), chromedp.WaitVisible("#look"))
 	dusk := brightness()
-	p.do("build on the dusk", chromedp.Click("#look-dusk-copy"))
+	p.click("build on the dusk", "#look-dusk-copy")
 	p.wait("the new look is there", `document.getElementById("look-dusk_2") !== null`)
 	p.do("open it", chromedp.Navigate(s.url+"/p/SALT/views?look=dusk_2"), chromedp.WaitVisible("#look"))
 	enter("look-dusk_2-exposure", "-3")
@@ -152,9 +152,9 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 	if after := mean(); after > before*0.6 {
 		t.Errorf("the thumbnail is %.1f of 255 bright by night, and %.1f at dusk", after, before)
 	}
-	p.do("give the exposure back", chromedp.Click("#look-dusk_2-reset-exposure"))
+	p.click("give the exposure back", "#look-dusk_2-reset-exposure")
 	p.wait("one line is left", `document.querySelectorAll("#look-lines tr").length === 1`)
-	p.do("switch a lamp off", chromedp.Click(`#look-lights input[value="lamp_deck"]`))
+	p.click("switch a lamp off", `#look-lights input[value="lamp_deck"]`)
 	p.wait("a line says so", `document.getElementById("look-lines").textContent.includes("lamp_deck")`)
 	if on := p.text(`String(document.querySelectorAll("#look-lights input:checked").length)`); on != "8" {
 		t.Errorf("%s lamps are on, want 8", on)
@@ -181,7 +181,7 @@ func TestADistanceIsPickedAndFocusedAt(t *testing.T) {
 		t.Errorf("%s lines are drawn", lines)
 	}
 	deep := p.text(`document.getElementById("picked-focus").getAttribute("hx-vals").match(/"value":"([0-9.]+)"/)[1]`)
-	p.do("focus there", chromedp.Click("#picked-focus"))
+	p.click("focus there", "#picked-focus")
 	p.wait("the focus is there", fmt.Sprintf(`document.getElementById("view-quay-focus").defaultValue === String(Number(%q))`, deep))
 
 	p.do("see the plan", chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").scrollIntoView({block: "center"})`))
@@ -198,7 +198,7 @@ func TestARingOfEightIsBuilt(t *testing.T) {
 	s := start(t, seeded(t, nil))
 	p := page{t, browser(t)}
 	p.do("open the views", chromedp.Navigate(s.url+"/p/SALT/views"), chromedp.WaitVisible("#rigs"))
-	p.do("add a ring", chromedp.Click("#rig--add-ring"))
+	p.click("add a ring", "#rig--add-ring")
 	p.wait("its eight views are there", `document.querySelectorAll("tr[id^=view-ring1_]").length === 8`)
 	if apart := p.text(`document.getElementById("rig-ring1").textContent.includes("45° apart") ? "yes" : "no"`); apart != "yes" {
 		t.Error("it does not say that they are 45° apart")

@@ -14,7 +14,7 @@ const module = "reelhouse/"
 
 // rows are the packages of core in their order: a package may import those of earlier rows only.
 var rows = []string{
-	"frame", "cut", "geom", "pixel", "sampling", "raster", "lens", "scene", "camera", "floorplan", "look", "pass", "naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "job", "fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg", "imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
+	"frame", "cut", "geom", "pixel", "sampling", "raster", "lens", "scene", "camera", "floorplan", "look", "pass", "naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job", "fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg", "imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
 	"picture", "framefile", "preflight", "queue", "trace", "inspect", "screening", "delivery",
 }
 

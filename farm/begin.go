@@ -19,7 +19,7 @@ func (n *Node) begin(ctx context.Context) {
 	defer look.Stop()
 	marks, orphans := "", map[int64]bool{}
 	for ctx.Err() == nil {
-		begun, next, err := n.House.Begin(time.Now())
+		begun, next, err := n.House.Record.Begin(time.Now())
 		if err != nil {
 			n.setRecord(err)
 			next = time.Now().Add(n.patience())
@@ -39,7 +39,7 @@ func (n *Node) begin(ctx context.Context) {
 		case <-look.C:
 			orphans = n.takeBack(orphans)
 			// Another process, such as the command line, may have changed the record.
-			if now, err := n.House.Marks(); err == nil && now != marks {
+			if now, err := n.House.Record.Marks(); err == nil && now != marks {
 				marks = now
 				n.Hub.Changed()
 			}
@@ -50,7 +50,7 @@ func (n *Node) begin(ctx context.Context) {
 // takeBack gives steps back that the record says are in the node's hands, and that nobody is at. What is new since the look before may
 // have been leased in this moment, and is left until the next one, which gets what is returned.
 func (n *Node) takeBack(before map[int64]bool) map[int64]bool {
-	leases, err := n.House.Leased(n.Name)
+	leases, err := n.House.Record.Leased(n.Name)
 	if err != nil {
 		n.setRecord(err)
 		return nil
@@ -69,7 +69,7 @@ func (n *Node) takeBack(before map[int64]bool) map[int64]bool {
 			found[id] = true
 		default:
 			n.Log.Warn("a frame that nobody renders is taken back", "sequence", l.SequenceID, "frame", l.Number, "tile", l.TileIndex())
-			if err := n.House.GiveBack(l); err != nil && !errors.Is(err, store.ErrLost) {
+			if err := n.House.Record.GiveBack(l); err != nil && !errors.Is(err, store.ErrLost) {
 				n.setRecord(err)
 			}
 			n.Hub.Changed()

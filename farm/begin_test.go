@@ -15,7 +15,7 @@ import (
 // A batch that waits begins when what it waits for has come, without anybody's doing.
 func TestABatchBeginsByItself(t *testing.T) {
 	h, first := housetest.New(t, "1001-1002")
-	p, err := h.Production(first.Plan.Production)
+	p, err := h.Record.Production(first.Plan.Production)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -31,15 +31,15 @@ func TestABatchBeginsByItself(t *testing.T) {
 	defer cancel()
 	done := make(chan struct{})
 	go func() { n.begin(ctx); close(done) }()
-	if b, _ := h.Batch(id); b.Counts()[queue.Blocked] != 2 {
+	if b, _ := h.Record.Batch(id); b.Counts()[queue.Blocked] != 2 {
 		t.Errorf("it does not wait: %v", b.Counts())
 	}
-	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: first.ID}, queue.Drop); err != nil {
+	if _, err := h.Record.Apply(store.Scope{Production: "TEST", Batch: first.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
 	}
 	n.Hub.Changed()
 	for {
-		b, err := h.Batch(id)
+		b, err := h.Record.Batch(id)
 		if err != nil {
 			t.Fatal(err)
 		}

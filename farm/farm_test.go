@@ -171,7 +171,7 @@ func start(t *testing.T, h *house.House, way string) (*Node, func()) {
 // leased takes the next frame by hand, as a node that then dies does.
 func leased(t *testing.T, h *house.House) (*store.Lease, []part) {
 	t.Helper()
-	l, err := h.Lease("dead")
+	l, err := h.Record.Lease("dead")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -212,7 +212,7 @@ func waitFor(t *testing.T, n *Node, batch int64, wanted func(c queue.Counts) boo
 	defer end()
 	timeout := time.After(60 * time.Second)
 	for {
-		b, err := n.House.Batch(batch)
+		b, err := n.House.Record.Batch(batch)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -273,14 +273,14 @@ func TestBadRenderersFailWithTheirReason(t *testing.T) {
 			h, b := housetest.New(t, "1001")
 			n, _ := start(t, h, way)
 			b = waitFor(t, n, b.ID, settled)
-			f, err := h.Frame(b.Sequences[0].ID, 1001)
+			f, err := h.Record.Frame(b.Sequences[0].ID, 1001)
 			if err != nil || f.State != queue.Failed || f.Attempts != queue.Retries+1 || !strings.Contains(f.Reason, says) {
 				t.Errorf("%+v, %v, want %q", f, err, says)
 			}
 			if got := files(t, h); len(got) != 0 {
 				t.Errorf("files were left: %v", got)
 			}
-			logs, err := h.Logs(b.Sequences[0].ID, 1001)
+			logs, err := h.Record.Logs(b.Sequences[0].ID, 1001)
 			if err != nil || len(logs) != queue.Retries+1 {
 				t.Errorf("%d logs, %v", len(logs), err)
 			}
@@ -303,7 +303,7 @@ func TestAFullDiskCostsNoTry(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	n, stop := start(t, h, "full:"+filepath.Join(t.TempDir(), "was-full"))
 	b = waitFor(t, n, b.ID, settled)
-	f, err := h.Frame(b.Sequences[0].ID, 1001)
+	f, err := h.Record.Frame(b.Sequences[0].ID, 1001)
 	if err != nil || f.State != queue.Good || f.Attempts != 1 {
 		t.Errorf("%+v, %v", f, err)
 	}
@@ -317,12 +317,12 @@ func TestADroppedFrameIsKilledAtOnce(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	n, _ := start(t, h, "hang")
 	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001, 0) == 0.25 })
-	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Drop); err != nil {
+	if _, err := h.Record.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
 	}
 	n.Hub.Changed()
 	waitFor(t, n, b.ID, func(c queue.Counts) bool {
-		logs, err := h.Logs(b.Sequences[0].ID, 1001)
+		logs, err := h.Record.Logs(b.Sequences[0].ID, 1001)
 		return err == nil && len(logs) == 1 && c[queue.Dropped] == 1
 	})
 }
@@ -339,7 +339,7 @@ func TestAFrameThatTakesTooLongIsStopped(t *testing.T) {
 	waitFor(t, n, b.ID, settled)
 	cancel()
 	<-done
-	if f, _ := h.Frame(b.Sequences[0].ID, 1001); f.State != queue.Failed || !strings.Contains(f.Reason, "longer than 50ms") {
+	if f, _ := h.Record.Frame(b.Sequences[0].ID, 1001); f.State != queue.Failed || !strings.Contains(f.Reason, "longer than 50ms") {
 		t.Errorf("%+v", f)
 	}
 }
@@ -349,7 +349,7 @@ func TestStoppingGivesFramesBack(t *testing.T) {
 	n, stop := start(t, h, "hang")
 	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001, 0) > 0 })
 	stop()
-	if f, _ := h.Frame(b.Sequences[0].ID, 1001); f.State != queue.Ready || f.Attempts != 0 {
+	if f, _ := h.Record.Frame(b.Sequences[0].ID, 1001); f.State != queue.Ready || f.Attempts != 0 {
 		t.Errorf("%+v", f)
 	}
 }
@@ -362,7 +362,7 @@ func TestNothingIsOverwritten(t *testing.T) {
 	}
 	n, _ := start(t, h, "good")
 	b = waitFor(t, n, b.ID, settled)
-	f, _ := h.Frame(b.Sequences[0].ID, 1001)
+	f, _ := h.Record.Frame(b.Sequences[0].ID, 1001)
 	if data, _ := os.ReadFile(there); string(data) != "precious" || f.State != queue.Failed || f.Attempts != 1 || !strings.Contains(f.Reason, "nothing is overwritten") {
 		t.Errorf("%q, %+v", data, f)
 	}
@@ -398,7 +398,7 @@ func TestWhatWasPlacedAndNotRecordedIsTakenBack(t *testing.T) {
 	placed(t, h, l, parts)
 	n, stop := start(t, h, "good")
 	if b = waitFor(t, n, b.ID, settled); b.Counts()[queue.Good] != 2 {
-		f, _ := h.Frame(l.SequenceID, l.Number)
+		f, _ := h.Record.Frame(l.SequenceID, l.Number)
 		t.Fatalf("counts are %v: %s", b.Counts(), f.Reason)
 	}
 	stop()
@@ -411,12 +411,12 @@ func TestPlacedFilesStayOnlyWithTheRecord(t *testing.T) {
 	h, _ := housetest.New(t, "1001-1002")
 	for _, recorded := range []bool{false, true} {
 		l, parts := leased(t, h)
-		if err := errors.Join(os.WriteFile(parts[0].temp, []byte("bytes"), 0o644), h.Check(l)); err != nil {
+		if err := errors.Join(os.WriteFile(parts[0].temp, []byte("bytes"), 0o644), h.Record.Check(l)); err != nil {
 			t.Fatal(err)
 		}
 		inPlace := placed(t, h, l, parts)
 		if recorded {
-			if err := h.Accept(l, 1, inPlace, ""); err != nil {
+			if err := h.Record.Accept(l, 1, inPlace, ""); err != nil {
 				t.Fatal(err)
 			}
 		}

@@ -47,7 +47,7 @@ func newJob(h *house.House, l *store.Lease) (j job.Job, parts []part, kept []sto
 	if print := l.Sequence.Print(l.Number); print.Known() {
 		j.Facts = append(j.Facts, job.Fact{Name: "fingerprint", Value: string(print)})
 	}
-	recorded, err := h.Files(l.SequenceID, l.Number)
+	recorded, err := h.Record.Files(l.SequenceID, l.Number)
 	if err != nil {
 		return j, nil, nil, err
 	}

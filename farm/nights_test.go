@@ -49,7 +49,7 @@ func all(t *testing.T, n *Node, b store.Batch, state queue.State) []store.Frame 
 	waitFor(t, n, b.ID, settled)
 	var frames []store.Frame
 	for _, q := range b.Sequences {
-		of, err := n.House.Frames(q.ID)
+		of, err := n.House.Record.Frames(q.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -93,7 +93,7 @@ func TestOtherBatchesGoOnMeanwhile(t *testing.T) {
 	if err := os.Rename(scene, scene+".away"); err != nil {
 		t.Fatal(err)
 	}
-	p, err := h.Production("TEST")
+	p, err := h.Record.Production("TEST")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -111,12 +111,12 @@ func TestOtherBatchesGoOnMeanwhile(t *testing.T) {
 		t.Fatal(err)
 	}
 	n, _ := start(t, h, "good")
-	n.House.SetPriority(b.ID, 9)
+	n.House.Record.SetPriority(b.ID, 9)
 	waitFor(t, n, id, settled)
-	if second, _ := h.Batch(id); second.Counts()[queue.Good] != 1 {
+	if second, _ := h.Record.Batch(id); second.Counts()[queue.Good] != 1 {
 		t.Errorf("counts are %v", second.Counts())
 	}
-	if first, _ := h.Batch(b.ID); first.Counts()[queue.Failed] != 0 {
+	if first, _ := h.Record.Batch(b.ID); first.Counts()[queue.Failed] != 0 {
 		t.Errorf("the batch that waits has %v", first.Counts())
 	}
 }
@@ -206,7 +206,7 @@ func TestARendererThatTalksWithoutEnd(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	n, _ := start(t, h, "talks")
 	all(t, n, b, queue.Good)
-	logs, err := h.Logs(b.Sequences[0].ID, 1001)
+	logs, err := h.Record.Logs(b.Sequences[0].ID, 1001)
 	if err != nil || len(logs[0].Text) > maxLog+2*maxLine || !strings.Contains(logs[0].Text, "too long") {
 		t.Errorf("%d bytes of log, %v", len(logs[0].Text), err)
 	}
@@ -218,11 +218,11 @@ func TestFilesThatAreGoodAreKept(t *testing.T) {
 	h, b := housetest.New(t, "1001", both)
 	n, _ := start(t, h, "half:"+filepath.Join(t.TempDir(), "halved"))
 	f := all(t, n, b, queue.Good)[0]
-	recorded, err := h.Files(f.SequenceID, f.Number)
+	recorded, err := h.Record.Files(f.SequenceID, f.Number)
 	if err != nil || len(recorded) != 2 || f.Attempts != 2 {
 		t.Fatalf("%+v after %d tries, %v", recorded, f.Attempts, err)
 	}
-	logs, err := h.Logs(f.SequenceID, f.Number)
+	logs, err := h.Record.Logs(f.SequenceID, f.Number)
 	if err != nil || !strings.Contains(logs[0].Text, "1 of its files are in place and are kept") || strings.Contains(logs[0].Text, "wrote .010_v_hd_all.1001.exr") {
 		t.Errorf("%v\n%+v", err, logs)
 	}
@@ -260,11 +260,11 @@ func TestWhatIsLostIsFoundOutAndRenderedAgain(t *testing.T) {
 	verify(false, 1, 0) // of the two only the one that is gone is seen by its size
 	verify(true, 2, 0)
 	verify(false, 1, 0) // and what has changed stays lost until it is read again
-	now, _ := h.Batch(b.ID)
+	now, _ := h.Record.Batch(b.ID)
 	if c := now.Counts(); c[queue.Lost] != 2 || c[queue.Good] != 1 {
 		t.Fatalf("counts are %v", c)
 	}
-	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Retry); err != nil {
+	if _, err := h.Record.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Retry); err != nil {
 		t.Fatal(err)
 	}
 	n.Hub.Changed()
@@ -292,7 +292,7 @@ func TestAGoodFileStaysWhenItComesOutOtherwise(t *testing.T) {
 	all(t, n, b, queue.Good)
 	stop()
 	n, _ = start(t, h, "otherwise")
-	p, err := h.Production("TEST")
+	p, err := h.Record.Production("TEST")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -302,11 +302,11 @@ func TestAGoodFileStaysWhenItComesOutOtherwise(t *testing.T) {
 	}
 	n.Hub.Changed()
 	waitFor(t, n, id, settled)
-	second, err := h.Batch(id)
+	second, err := h.Record.Batch(id)
 	if err != nil {
 		t.Fatal(err)
 	}
-	f, err := h.Frame(second.Sequences[0].ID, 1001)
+	f, err := h.Record.Frame(second.Sequences[0].ID, 1001)
 	if err != nil || f.State != queue.Failed || f.Attempts != 1 || !strings.Contains(f.Reason, "came out otherwise than in batch") ||
 		!strings.Contains(f.Reason, "stamp shows (rendertime)") {
 		t.Errorf("%+v, %v", f, err)
@@ -319,23 +319,23 @@ func TestAGoodFileStaysWhenItComesOutOtherwise(t *testing.T) {
 // Steps that the record has in the node's hands, and that nobody is at, are given back; what was leased in this moment is not.
 func TestStepsThatNobodyIsAtAreTakenBack(t *testing.T) {
 	h, b := housetest.New(t, "1001")
-	l, err := h.Lease("test")
+	l, err := h.Record.Lease("test")
 	if err != nil {
 		t.Fatal(err)
 	}
 	n := &Node{Name: "test", House: h, Hub: NewHub(), Log: slog.New(slog.DiscardHandler)}
 	first := n.takeBack(nil)
-	if owned, _ := h.Owned(l); !owned || len(first) != 1 {
+	if owned, _ := h.Record.Owned(l); !owned || len(first) != 1 {
 		t.Fatalf("it was taken back at once: %v", first)
 	}
 	n.running = map[stepKey]*work{keyOf(l): {lease: l}}
 	n.takeBack(first)
-	if owned, _ := h.Owned(l); !owned {
+	if owned, _ := h.Record.Owned(l); !owned {
 		t.Error("a step that is being rendered was taken back")
 	}
 	n.running = nil
 	n.takeBack(first)
-	if f, _ := h.Frame(b.Sequences[0].ID, 1001); f.State != queue.Ready || f.Attempts != 0 {
+	if f, _ := h.Record.Frame(b.Sequences[0].ID, 1001); f.State != queue.Ready || f.Attempts != 0 {
 		t.Errorf("%+v", f)
 	}
 }
@@ -431,7 +431,7 @@ func TestColourPassesBecomePlainPictures(t *testing.T) {
 	})
 	n, _ := start(t, h, "good")
 	f := all(t, n, b, queue.Good)[0]
-	if recorded, err := h.Files(f.SequenceID, f.Number); err != nil || len(recorded) != 16 {
+	if recorded, err := h.Record.Files(f.SequenceID, f.Number); err != nil || len(recorded) != 16 {
 		t.Errorf("%d files, %v: %+v", len(recorded), err, recorded)
 	}
 }

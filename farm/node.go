@@ -94,7 +94,7 @@ func (n *Node) prepare() error {
 	if err := n.clearUp(); err != nil {
 		return err
 	}
-	mixed, err := n.House.SetRenderer(n.Renderer.Print())
+	mixed, err := n.House.Record.SetRenderer(n.Renderer.Print())
 	if mixed > 0 {
 		n.Log.Warn("sequences that another renderer has begun are finished by this one", "sequences", mixed, "renderer", n.Renderer.Print())
 	}
@@ -148,12 +148,12 @@ func (n *Node) clearUp() error {
 	if ended := endMarked(workVariable + n.House.Work()); ended > 0 {
 		n.Log.Warn("programs of a server that died were still running, and were ended", "programs", ended)
 	}
-	frames, err := n.House.Recover()
+	frames, err := n.House.Record.Recover()
 	if err != nil {
 		return err
 	}
 	for _, f := range frames {
-		s, err := n.House.Sequence(f.SequenceID)
+		s, err := n.House.Record.Sequence(f.SequenceID)
 		if err != nil {
 			return err
 		}
@@ -226,7 +226,7 @@ func (n *Node) lease(except []int64) (*store.Lease, time.Duration) {
 	if full != "" {
 		return nil, n.patience()
 	}
-	l, err := n.House.Lease(n.Name, except...)
+	l, err := n.House.Record.Lease(n.Name, except...)
 	n.setRecord(err)
 	if err != nil {
 		return nil, n.patience()
@@ -252,7 +252,7 @@ func (n *Node) watch(ctx context.Context) {
 		}
 		n.mutex.Lock()
 		for _, w := range n.running {
-			if owned, err := n.House.Owned(w.lease); err == nil && !owned {
+			if owned, err := n.House.Record.Owned(w.lease); err == nil && !owned {
 				w.cancel(errTaken)
 			}
 		}
@@ -327,7 +327,7 @@ func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, hea
 			return err
 		}
 		seconds := good()
-		return n.owe(parent, func() error { return n.House.AcceptTile(l, seconds, file, log.String()) })
+		return n.owe(parent, func() error { return n.House.Record.AcceptTile(l, seconds, file, log.String()) })
 	}
 	do := n.produce
 	if len(l.Tiles) > 0 {
@@ -338,7 +338,7 @@ func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, hea
 		return err
 	}
 	seconds := good()
-	err = n.owe(parent, func() error { return n.House.Accept(l, seconds, files, log.String()) })
+	err = n.owe(parent, func() error { return n.House.Record.Accept(l, seconds, files, log.String()) })
 	n.settlePlaced(l)
 	if err == nil {
 		n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
@@ -394,13 +394,13 @@ func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, lo
 		n.Log.Warn("tiles are rendered again", "sequence", l.Sequence.Spec.Title(), "frame", l.Number)
 		return nil
 	case parent.Err() != nil:
-		return func() error { return n.House.GiveBack(l) }
+		return func() error { return n.House.Record.GiveBack(l) }
 	case errors.Is(cause, errTaken) || errors.Is(err, store.ErrLost):
 		log.Last("ended: the frame was held, dropped or given up")
-		return func() error { return n.House.Leave(l, log.String()) }
+		return func() error { return n.House.Record.Leave(l, log.String()) }
 	case errors.As(err, &collided):
 		log.Last("refused: %s", err)
-		return func() error { return n.House.Refuse(l, err.Error(), log.String()) }
+		return func() error { return n.House.Record.Refuse(l, err.Error(), log.String()) }
 	}
 	reason := err.Error()
 	if errors.Is(cause, errTimeout) {
@@ -412,12 +412,12 @@ func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, lo
 		}
 		n.rests.add(batch, fault.reason, n.patience())
 		n.troubled(fault.reason)
-		return func() error { return n.House.GiveBack(l) }
+		return func() error { return n.House.Record.GiveBack(l) }
 	}
 	log.Last("broken: %s", reason)
 	n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "tile", l.TileIndex(),
 		"attempt", l.Tries(), "of", queue.Retries+1, "reason", reason)
-	return func() error { return n.House.Break(l, reason, log.String()) }
+	return func() error { return n.House.Record.Break(l, reason, log.String()) }
 }
 
 // mostUnsure is how often a step is given back for a fault that only its renderer tells of. After that it is taken for the step's own.
@@ -484,7 +484,7 @@ func (n *Node) make(
 	if made != nil { // only what it has finished is worth a look
 		parts = slices.DeleteFunc(slices.Clone(parts), func(p part) bool { return !wrote[p.temp] })
 	}
-	if err := n.House.Check(l); err != nil {
+	if err := n.House.Record.Check(l); err != nil {
 		return nil, err
 	}
 	n.Hub.Changed()
@@ -516,7 +516,7 @@ func (n *Node) keep(ctx context.Context, l *store.Lease, placed []store.File, lo
 		return nil
 	}
 	defer n.settlePlaced(l)
-	if err := n.House.Keep(l, placed); err != nil {
+	if err := n.House.Record.Keep(l, placed); err != nil {
 		return err
 	}
 	log.Add("%d of its files are good and are kept", len(placed))

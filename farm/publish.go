@@ -86,7 +86,7 @@ func publish(h *house.House, l *store.Lease, all []verdict, log *Log) ([]store.F
 
 // makeRoom sets a file aside that is known to be damaged: files of its path were recorded, and it is none of them. Any other one stays.
 func makeRoom(h *house.House, l *store.Lease, v verdict, there store.File) (aside string, err error) {
-	claims, err := h.Claims(v.final)
+	claims, err := h.Record.Claims(v.final)
 	if err != nil {
 		return "", err
 	}
@@ -235,7 +235,7 @@ func settlePlacing(h *house.House, path string) error {
 	if json.Unmarshal(data, &note) != nil { // written half: nothing was placed yet
 		return os.Remove(path)
 	}
-	recorded, err := h.Files(note.SequenceID, note.Number)
+	recorded, err := h.Record.Files(note.SequenceID, note.Number)
 	if err != nil {
 		return err
 	}

@@ -63,7 +63,7 @@ func (n *Node) renderTile(ctx context.Context, l *store.Lease, log *Log, heard f
 	if err := n.Renderer.Run(ctx, n.House.Work(), j, n.cores(), heard, log); err != nil {
 		return store.File{}, err
 	}
-	if err := n.House.Check(l); err != nil {
+	if err := n.House.Record.Check(l); err != nil {
 		return store.File{}, err
 	}
 	n.Hub.Changed()
@@ -102,7 +102,7 @@ func (n *Node) assemble(ctx context.Context, l *store.Lease, log *Log, heard fun
 		a.Rendered += t.Seconds
 	}
 	if len(lost) > 0 {
-		if err := n.House.LoseTiles(l, lost, log.String()); err != nil {
+		if err := n.House.Record.LoseTiles(l, lost, log.String()); err != nil {
 			return nil, err
 		}
 		return nil, errTilesLost
@@ -138,7 +138,7 @@ func (n *Node) clearTiles(underWay bool) error {
 		if _, err := fmt.Sscanf(folder.Name(), "%d_%d", &sequence, &number); err != nil {
 			continue // not ours
 		}
-		f, err := n.House.Frame(sequence, number)
+		f, err := n.House.Record.Frame(sequence, number)
 		switch {
 		case errors.Is(err, store.ErrNotFound) || err == nil && f.State == queue.Good:
 			errs = append(errs, os.RemoveAll(path))
@@ -146,7 +146,7 @@ func (n *Node) clearTiles(underWay bool) error {
 			errs = append(errs, err)
 		case f.State == queue.Dropped:
 			aside := filepath.Join(tilesFolder(n.House), "cleared-"+folder.Name())
-			errs = append(errs, n.House.ForgetTiles(sequence, number, func() error { return os.Rename(path, aside) }), os.RemoveAll(aside))
+			errs = append(errs, n.House.Record.ForgetTiles(sequence, number, func() error { return os.Rename(path, aside) }), os.RemoveAll(aside))
 		case underWay:
 			files, err := filepath.Glob(filepath.Join(path, ".*"+house.PartMark+"*"))
 			errs = append(errs, err)

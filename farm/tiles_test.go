@@ -54,7 +54,7 @@ func TestFramesFromTilesAreTheSameFiles(t *testing.T) {
 				b = waitFor(t, n, b.ID, settled)
 				stop()
 				if b.Counts()[queue.Good] != 2 {
-					f, _ := h.Frame(b.Sequences[0].ID, 1001)
+					f, _ := h.Record.Frame(b.Sequences[0].ID, 1001)
 					t.Fatalf("%v tiles: counts are %v: %s", tiling, b.Counts(), f.Reason)
 				}
 				found := files(t, h)
@@ -72,7 +72,7 @@ func TestFramesFromTilesAreTheSameFiles(t *testing.T) {
 						t.Errorf("%v tiles: %s is another file", tiling, path)
 					}
 				}
-				tiles, err := h.Tiles(b.Sequences[0].ID, 1001)
+				tiles, err := h.Record.Tiles(b.Sequences[0].ID, 1001)
 				if count := tiling.Columns * tiling.Rows; err != nil || len(tiles) != count && count > 1 {
 					t.Errorf("%v tiles: %d are known, %v", tiling, len(tiles), err)
 				}
@@ -93,7 +93,7 @@ func TestFramesWhoseTilesOrAssemblyFailSayWhy(t *testing.T) {
 			n, stop := start(t, h, way)
 			waitFor(t, n, b.ID, settled)
 			stop()
-			f, err := h.Frame(b.Sequences[0].ID, 1001)
+			f, err := h.Record.Frame(b.Sequences[0].ID, 1001)
 			if err != nil || f.State != queue.Failed || !strings.Contains(f.Reason, says) {
 				t.Fatalf("%+v, %v, want %q", f, err, says)
 			}
@@ -101,7 +101,7 @@ func TestFramesWhoseTilesOrAssemblyFailSayWhy(t *testing.T) {
 				t.Errorf("files are %v", got)
 			}
 			// Tried again by a renderer that works, it comes out well, with the tiles that were good already.
-			if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Retry); err != nil {
+			if _, err := h.Record.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Retry); err != nil {
 				t.Fatal(err)
 			}
 			n, stop = start(t, h, "good")
@@ -109,7 +109,7 @@ func TestFramesWhoseTilesOrAssemblyFailSayWhy(t *testing.T) {
 				t.Errorf("counts are %v", b.Counts())
 			}
 			stop()
-			if tiles, _ := h.Tiles(b.Sequences[0].ID, 1001); way == "loose" && tiles[0].Attempts != 1 {
+			if tiles, _ := h.Record.Tiles(b.Sequences[0].ID, 1001); way == "loose" && tiles[0].Attempts != 1 {
 				t.Errorf("a good tile was rendered again: %+v", tiles[0])
 			}
 		})
@@ -121,7 +121,7 @@ func TestATileThatBreaksOnceIsTriedAgain(t *testing.T) {
 	n, stop := start(t, h, "crash:"+filepath.Join(t.TempDir(), "crashed"))
 	b = waitFor(t, n, b.ID, settled)
 	stop()
-	tiles, err := h.Tiles(b.Sequences[0].ID, 1001)
+	tiles, err := h.Record.Tiles(b.Sequences[0].ID, 1001)
 	if err != nil || b.Counts()[queue.Good] != 1 || tiles[0].Attempts+tiles[1].Attempts != 3 {
 		t.Errorf("counts are %v, tiles %+v, %v", b.Counts(), tiles, err)
 	}
@@ -134,7 +134,7 @@ func onlyTiles(t *testing.T, bands int) (*house.House, store.Batch) {
 	n, stop := start(t, h, "loose")
 	waitFor(t, n, b.ID, settled)
 	stop()
-	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Retry); err != nil {
+	if _, err := h.Record.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Retry); err != nil {
 		t.Fatal(err)
 	}
 	return h, b
@@ -154,7 +154,7 @@ func TestAFrameInTilesIsTakenUpAgain(t *testing.T) {
 	}
 	stop()
 	rendered := 0
-	logs, err := h.Logs(b.Sequences[0].ID, 1001)
+	logs, err := h.Record.Logs(b.Sequences[0].ID, 1001)
 	for _, l := range logs {
 		if l.Tile == 1 {
 			rendered++
@@ -181,7 +181,7 @@ func TestAFrameIsPutTogetherAgain(t *testing.T) {
 	n, stop := start(t, h, "good")
 	b = waitFor(t, n, b.ID, settled)
 	stop()
-	tiles, err := h.Tiles(b.Sequences[0].ID, 1001)
+	tiles, err := h.Record.Tiles(b.Sequences[0].ID, 1001)
 	if err != nil || b.Counts()[queue.Good] != 1 || tiles[0].Attempts != 1 || tiles[1].Attempts != 1 {
 		t.Errorf("counts are %v, tiles %+v, %v", b.Counts(), tiles, err)
 	}
@@ -194,13 +194,13 @@ func TestADroppedFrameLeavesNoTiles(t *testing.T) {
 	h, b := housetest.New(t, "1001", inTiles(raster.Bands(2)))
 	n, stop := start(t, h, "hang")
 	waitFor(t, n, b.ID, func(queue.Counts) bool { return n.Progress(b.Sequences[0].ID, 1001, 1) == 0.25 })
-	if _, err := h.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Drop); err != nil {
+	if _, err := h.Record.Apply(store.Scope{Production: "TEST", Batch: b.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
 	}
 	n.Hub.Changed()
 	waitFor(t, n, b.ID, func(c queue.Counts) bool {
-		logs, err := h.Logs(b.Sequences[0].ID, 1001)
-		tiles, _ := h.Tiles(b.Sequences[0].ID, 1001)
+		logs, err := h.Record.Logs(b.Sequences[0].ID, 1001)
+		tiles, _ := h.Record.Tiles(b.Sequences[0].ID, 1001)
 		return err == nil && len(logs) == 1 && len(tiles) == 0 && c[queue.Dropped] == 1
 	})
 	stop()

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/edit"
 	"reelhouse/core/frame"
 	"reelhouse/core/geom"
 	"reelhouse/core/naming"
@@ -99,7 +100,7 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	if known && !fresh && (kept.progress == progress || began.Before(kept.until)) {
 		return kept.Draft, nil
 	}
-	if d.Measure, err = h.Measure(p.Code); err != nil {
+	if d.Measure, err = h.Record.Measure(p.Code); err != nil {
 		return d, err
 	}
 	d.Measure.FramesRenderedAtATime = 1
@@ -116,7 +117,7 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 		d.Problems = []production.Problem{{Station: production.Scenes, Where: "scene", Field: "file", Message: err.Error()}}
 		return d, nil
 	}
-	if d.Seen, err = h.LastBatch(); err != nil {
+	if d.Seen, err = h.Record.LastBatch(); err != nil {
 		return d, err
 	}
 	if d.News, d.Occupied, err = h.news(d.Batch, fresh); err != nil {
@@ -172,11 +173,11 @@ func (h *House) draftKey(p production.Production, t plan.Trial) (key, progress s
 	if err != nil {
 		return "", "", err
 	}
-	last, err := h.LastBatch()
+	last, err := h.Record.LastBatch()
 	if err != nil {
 		return "", "", err
 	}
-	marks, err := h.Marks()
+	marks, err := h.Record.Marks()
 	return fmt.Sprintf("%x %s %d", sha256.Sum256(data), t, last), fmt.Sprintf("%s %.0f", marks, h.FreeBytes()/1e8), err
 }
 
@@ -221,7 +222,7 @@ func (h *House) facts(p production.Production, s *scene.Scene, news []plan.News)
 
 // Busyness returns the seconds of work that the queue has, frames one after the other.
 func (h *House) Busyness() (float64, error) {
-	batches, err := h.Batches("")
+	batches, err := h.Record.Batches("")
 	if err != nil {
 		return 0, err
 	}
@@ -243,7 +244,7 @@ func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, []string, error) {
 			keys = append(keys, f.Path.Key())
 		}
 	}
-	sent, err := h.SentUnder(keys)
+	sent, err := h.Record.SentUnder(keys)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -258,13 +259,13 @@ func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, []string, error) {
 			if _, known := earlier[id]; known {
 				continue
 			}
-			q, err := h.Sequence(id)
+			q, err := h.Record.Sequence(id)
 			if err != nil {
 				return nil, nil, err
 			}
 			b, known := batches[q.BatchID]
 			if !known {
-				if b, err = h.BatchAlone(q.BatchID); err != nil {
+				if b, err = h.Record.BatchAlone(q.BatchID); err != nil {
 					return nil, nil, err
 				}
 				batches[q.BatchID] = b
@@ -306,7 +307,7 @@ func (h *House) occupied(b plan.Batch, news []plan.News, plain *Plain, fresh boo
 				if _, err := h.StatOutput(plain, rel); err != nil && !errors.Is(err, ErrNotPlain) {
 					continue // nothing, or nothing that can be seen
 				}
-				claims, err := h.Claims(rel)
+				claims, err := h.Record.Claims(rel)
 				if err != nil {
 					return nil, err
 				}
@@ -331,13 +332,13 @@ func (h *House) earlier(q store.Sequence, b store.Batch, plain *Plain, look bool
 		e.Coming = q.Spec.Frames
 		return e, nil
 	}
-	frames, err := h.Frames(q.ID)
+	frames, err := h.Record.Frames(q.ID)
 	if err != nil {
 		return e, err
 	}
 	var sizes map[string]int64
 	if look {
-		if sizes, err = h.FileSizes(q.ID); err != nil {
+		if sizes, err = h.Record.FileSizes(q.ID); err != nil {
 			return e, err
 		}
 	}
@@ -376,24 +377,30 @@ func (h *House) NextVersion(p production.Production) (int, error) {
 	for _, o := range p.Outputs {
 		pattern, err := naming.Parse(p.PatternOf(o))
 		if err != nil {
-			return 0, err
+			return 0, noVersion(err)
 		}
 		if !pattern.Has("version") {
-			return 0, fmt.Errorf("the name pattern of output %s has no (version), so the next version would write the same paths; put it in first", o.Code)
+			return 0, noVersion(fmt.Errorf("the name pattern of output %s has no (version), so the next version would write "+
+				"the same paths; insert it first", o.Code))
 		}
 	}
 	for version := p.Version + 1; version <= production.MaxVersion; version++ {
 		p.Version = version
 		b, err := plan.Build(p, plan.Measure{})
 		if err != nil {
-			return 0, err
+			return 0, noVersion(err)
 		}
 		sent, err := h.anySent(b)
 		if err != nil || !sent {
 			return version, err
 		}
 	}
-	return 0, fmt.Errorf("there is no version above %d", production.MaxVersion)
+	return 0, noVersion(fmt.Errorf("there is no version above %d", production.MaxVersion))
+}
+
+// noVersion says why there is no next version, beside the version.
+func noVersion(err error) error {
+	return &edit.Mistake{Part: "production", Field: "version", Message: err.Error()}
 }
 
 func (h *House) anySent(b plan.Batch) (bool, error) {
@@ -403,6 +410,6 @@ func (h *House) anySent(b plan.Batch) (bool, error) {
 			keys = append(keys, f.Path.Key())
 		}
 	}
-	sent, err := h.SentUnder(keys)
+	sent, err := h.Record.SentUnder(keys)
 	return len(sent) > 0, err
 }

@@ -26,7 +26,7 @@ import (
 
 // A House is an open installation.
 type House struct {
-	*store.Store
+	Record *store.Store
 	Dir    string // absolute
 	unlock func() error
 	// OnlyBuiltIn says that no renderer but the built-in one renders here, which reads glTF and nothing else.
@@ -67,7 +67,7 @@ func Open(dir string, shared bool) (*House, error) {
 	if !shared {
 		h.sweep()
 	}
-	if h.Store, err = store.Open(h.path("reelhouse.db")); err != nil {
+	if h.Record, err = store.Open(h.path("reelhouse.db")); err != nil {
 		return nil, errors.Join(err, h.unlock())
 	}
 	return h, nil
@@ -89,7 +89,7 @@ func (h *House) sweep() {
 }
 
 // Close closes the installation.
-func (h *House) Close() error { return errors.Join(h.Store.Close(), h.unlock()) }
+func (h *House) Close() error { return errors.Join(h.Record.Close(), h.unlock()) }
 
 func (h *House) path(parts ...string) string {
 	return filepath.Join(append([]string{h.Dir}, parts...)...)

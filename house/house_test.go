@@ -53,7 +53,7 @@ func TestABrokenSceneLeavesNothing(t *testing.T) {
 
 func TestWhatWasSentIsRefusedTheSecondTime(t *testing.T) {
 	h, b := housetest.New(t, "1001-1003")
-	p, err := h.Production(b.Plan.Production)
+	p, err := h.Record.Production(b.Plan.Production)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -17,7 +17,7 @@ func BuiltInRenderer() fingerprint.Renderer {
 
 // Rendering returns what this house renders with: what its server last said, or the built-in renderer.
 func (h *House) Rendering() (fingerprint.Renderer, error) {
-	r, known, err := h.Renderer()
+	r, known, err := h.Record.Renderer()
 	if err != nil || known {
 		return r, err
 	}

@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"log/slog"
 	"slices"
-	"strconv"
 	"strings"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
@@ -15,6 +15,7 @@ import (
 
 // A Sending is how a production's draft is sent.
 type Sending struct {
+	By store.Author // who sends it
 	store.Sending
 	Trial plan.Trial
 	// Again renders frames once more that are in place or on their way already. Otherwise they are left out.
@@ -60,15 +61,12 @@ func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 	if how.Renderer, err = h.Rendering(); err != nil {
 		return 0, err
 	}
-	id, err := h.Send(b, how.Sending)
+	id, err := h.Record.Send(b, how.Sending)
 	if err != nil || len(p.Waivers) == 0 || how.Trial != plan.Whole {
 		return id, err
 	}
 	// The batch is sent, whatever becomes of this.
-	_, err = h.Edit(p.Code, "findings set aside, which went with batch "+strconv.FormatInt(id, 10), store.Any, func(p *production.Production) error {
-		p.Waivers = nil
-		return nil
-	})
+	_, _, err = h.Do(p.Code, Editing{By: how.By}, edit.ClearWaivers{Batch: id})
 	if err != nil {
 		slog.Warn("findings that were set aside for a batch stay so", "production", p.Code, "batch", id, "error", err)
 	}

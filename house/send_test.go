@@ -19,7 +19,7 @@ import (
 // finish makes a frame of a sequence good, with files on the disk.
 func finish(t *testing.T, h *house.House, number int) {
 	t.Helper()
-	l, err := h.Lease("here")
+	l, err := h.Record.Lease("here")
 	if err != nil || l == nil || l.Number != number {
 		t.Fatalf("frame %d is not next: %+v, %v", number, l, err)
 	}
@@ -31,14 +31,14 @@ func finish(t *testing.T, h *house.House, number int) {
 		}
 		files = append(files, store.File{Path: f.Path.Frame(number), Bytes: 7, SHA256: strings.Repeat("ab", 32)})
 	}
-	if err := errors.Join(h.Check(l), h.Accept(l, 1, files, "")); err != nil {
+	if err := errors.Join(h.Record.Check(l), h.Record.Accept(l, 1, files, "")); err != nil {
 		t.Fatal(err)
 	}
 }
 
 func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 	h, first := housetest.New(t, "1001-1003")
-	revision, err := h.Production(first.Plan.Production)
+	revision, err := h.Record.Production(first.Plan.Production)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -65,7 +65,7 @@ func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if b, _ := h.Batch(id); b.Sequences[0].Spec.Frames.String() != "1004-1005" {
+	if b, _ := h.Record.Batch(id); b.Sequences[0].Spec.Frames.String() != "1004-1005" {
 		t.Errorf("sent were %s", b.Sequences[0].Spec.Frames)
 	}
 
@@ -77,7 +77,7 @@ func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 	if id, err = h.SendDraft(p, house.Sending{}); err != nil {
 		t.Fatal(err)
 	}
-	if b, _ := h.Batch(id); b.Sequences[0].Spec.Frames.String() != "1001" {
+	if b, _ := h.Record.Batch(id); b.Sequences[0].Spec.Frames.String() != "1001" {
 		t.Errorf("after a file was cut off, sent were %s", b.Sequences[0].Spec.Frames)
 	}
 
@@ -85,7 +85,7 @@ func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 	if id, err = h.SendDraft(p, house.Sending{Again: true}); err != nil {
 		t.Fatal(err)
 	}
-	if b, _ := h.Batch(id); b.Sequences[0].Spec.Frames.String() != "1001-1005" {
+	if b, _ := h.Record.Batch(id); b.Sequences[0].Spec.Frames.String() != "1001-1005" {
 		t.Errorf("sent again were %s", b.Sequences[0].Spec.Frames)
 	}
 
@@ -108,7 +108,7 @@ func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 
 func TestTrialsHaveFilesOfTheirOwn(t *testing.T) {
 	h, b := housetest.New(t, "1001-1048")
-	p, err := h.Production(b.Plan.Production)
+	p, err := h.Record.Production(b.Plan.Production)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -121,20 +121,20 @@ func TestTrialsHaveFilesOfTheirOwn(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		sent, _ := h.Batch(id)
+		sent, _ := h.Record.Batch(id)
 		s := sent.Sequences[0].Spec
 		if s.Frames.String() != want.frames || !strings.HasPrefix(s.Files[0].Path.Frame(1001), want.folder) {
 			t.Errorf("%s: frames %s in %s", want.trial, s.Frames, s.Files[0].Path)
 		}
 	}
-	if after, _ := h.Production(p.Code); after.Number != p.Number {
+	if after, _ := h.Record.Production(p.Code); after.Number != p.Number {
 		t.Error("a trial changed the production")
 	}
 }
 
 func TestWhatIsQuickInAFinalHasToBeSaidTwice(t *testing.T) {
 	h, b := housetest.New(t, "1001-1002")
-	r, err := h.Production(b.Plan.Production)
+	r, err := h.Record.Production(b.Plan.Production)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -147,7 +147,7 @@ func TestWhatIsQuickInAFinalHasToBeSaidTwice(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	sent, _ := h.Batch(id)
+	sent, _ := h.Record.Batch(id)
 	if s := sent.Sequences[0].Spec; sent.Plan.RegionOf(s).Dx() != s.Size.Width/2 {
 		t.Errorf("the region is %v of %v", sent.Plan.RegionOf(s), s.Size)
 	}
@@ -155,7 +155,7 @@ func TestWhatIsQuickInAFinalHasToBeSaidTwice(t *testing.T) {
 	if id, err = h.SendDraft(p, house.Sending{}); err != nil {
 		t.Errorf("set aside, it is still refused: %v", err)
 	}
-	if sent, _ := h.Batch(id); len(sent.Plan.Waived) != 1 || sent.Plan.Waived[0].Reason != "a test of the corner" {
+	if sent, _ := h.Record.Batch(id); len(sent.Plan.Waived) != 1 || sent.Plan.Waived[0].Reason != "a test of the corner" {
 		t.Errorf("the reason was not kept: %+v", sent.Plan.Waived)
 	}
 }

@@ -71,7 +71,7 @@ func (h *House) Verify(ctx context.Context, what Verification, progress func(don
 	if info, err := os.Stat(h.Output()); err != nil || !info.IsDir() {
 		return out, errNoOutput
 	}
-	batches, err := h.Batches(what.Production)
+	batches, err := h.Record.Batches(what.Production)
 	if err != nil {
 		return out, err
 	}
@@ -106,7 +106,7 @@ func (h *House) Verify(ctx context.Context, what Verification, progress func(don
 }
 
 func (h *House) verifySequence(ctx context.Context, what Verification, b store.Batch, q store.Sequence, out *Verified, one func()) error {
-	frames, err := h.SequenceFiles(q.ID)
+	frames, err := h.Record.SequenceFiles(q.ID)
 	if err != nil {
 		return err
 	}
@@ -136,10 +136,10 @@ func (h *House) verifySequence(ctx context.Context, what Verification, b store.B
 			}
 			switch {
 			case len(faults) > 0:
-				_, err := h.Miss(q.ID, f.Number, f.Lease, faults)
+				_, err := h.Record.Miss(q.ID, f.Number, f.Lease, faults)
 				return err
 			case f.State == queue.Lost && (what.Deep || !f.Changed()): // what has changed is found only by reading it
-				was, err := h.Find(q.ID, f.Number, f.Lease)
+				was, err := h.Record.Find(q.ID, f.Number, f.Lease)
 				if was {
 					out.Found++
 				}
@@ -234,7 +234,7 @@ func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verif
 		default:
 			if in := path.Dir(rel); in != folder {
 				var err error
-				if recorded, err = h.RecordedIn(in); err != nil {
+				if recorded, err = h.Record.RecordedIn(in); err != nil {
 					return err
 				}
 				folder = in
@@ -253,13 +253,13 @@ func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verif
 
 // sift leaves out what nodes are at, and what was recorded meanwhile.
 func (h *House) sift(foreign, unfinished []string, out *Verified) error {
-	busy, err := h.Busy()
+	busy, err := h.Record.Busy()
 	if err != nil {
 		return err
 	}
 	underWay := map[string]bool{}
 	for _, f := range busy {
-		q, err := h.Sequence(f.SequenceID)
+		q, err := h.Record.Sequence(f.SequenceID)
 		if err != nil {
 			return err
 		}
@@ -271,7 +271,7 @@ func (h *House) sift(foreign, unfinished []string, out *Verified) error {
 		if underWay[rel] {
 			continue
 		}
-		claims, err := h.Claims(rel)
+		claims, err := h.Record.Claims(rel)
 		if err != nil {
 			return err
 		}

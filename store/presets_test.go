@@ -2,7 +2,6 @@ package store
 
 import (
 	"errors"
-	"fmt"
 	"testing"
 
 	"reelhouse/core/output"
@@ -43,14 +42,14 @@ func TestPresetsAreKeptByKindAndName(t *testing.T) {
 // Two editors have the same revision before them.
 func TestTheSecondOfTwoEditorsIsToldAndNothingIsLost(t *testing.T) {
 	s := open(t)
-	must(t, s.Create(production.New("SALT", "First")))
+	must(t, s.Create(production.New("SALT", "First"), Author{}))
 	set := func(seen int, change func(p *production.Production)) (Revision, error) {
-		return s.Edit("SALT", "an edit", seen, func(p *production.Production) error { change(p); return nil })
+		return s.Edit("SALT", Making{Summary: "an edit", Seen: seen}, func(p *production.Production) error { change(p); return nil })
 	}
 	width := func(n int) func(p *production.Production) {
 		return func(p *production.Production) { p.Sizes[0].Width = n }
 	}
-	r, err := set(1, width(1000))
+	_, err := set(1, width(1000))
 	must(t, err)
 	var c *Conflict
 	if _, err := set(1, width(2000)); !errors.As(err, &c) || len(c.Changes) != 1 || c.Changes[0].Where() != "sizes › scope › width" || string(c.Changes[0].Is) != "1000" {
@@ -62,48 +61,7 @@ func TestTheSecondOfTwoEditorsIsToldAndNothingIsLost(t *testing.T) {
 	if now, err := set(Any, width(2000)); err != nil || now.Sizes[0].Width != 2000 {
 		t.Errorf("an edit that wants it so: %v", err)
 	}
-	if _, err := s.Step("SALT", r.Number, -1); !errors.As(err, &c) {
-		t.Errorf("undo of what was not seen: %v", err)
-	}
-	// A revision that was undone and forgotten is no other one's number.
-	undone, err := s.Step("SALT", Any, -1)
-	must(t, err)
-	if _, err := set(undone.Number, width(3)); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := set(undone.Number+1, width(4)); !errors.As(err, &c) || len(c.Changes) != 0 {
-		t.Errorf("what was seen is gone: %v", err)
-	}
-}
-
-func TestOnlyTheLastRevisionsAreKept(t *testing.T) {
-	s := open(t)
-	must(t, s.Create(production.New("SALT", "0")))
-	for i := range keptRevisions + 20 {
-		_, err := s.Edit("SALT", "title", Any, func(p *production.Production) error { p.Title = fmt.Sprint(i); return nil })
-		must(t, err)
-	}
-	steps := 0
-	for before := 0; ; steps++ {
-		r, err := s.Step("SALT", Any, -1)
-		must(t, err)
-		if r.Number == before {
-			break
-		}
-		before = r.Number
-	}
-	if steps != keptRevisions {
-		t.Errorf("%d steps can be undone, want %d", steps, keptRevisions)
-	}
-}
-
-func TestUndoingANewCodeBringsTheOldOneBack(t *testing.T) {
-	s := open(t)
-	must(t, s.Create(production.New("SALT", "First")))
-	_, err := s.Edit("SALT", "code", Any, func(p *production.Production) error { p.Code = "REED"; return nil })
-	must(t, err)
-	r, err := s.Step("REED", Any, -1)
-	if err != nil || r.Code != "SALT" {
-		t.Errorf("%q, %v", r.Code, err)
+	if _, err := set(99, width(4)); !errors.As(err, &c) || len(c.Changes) != 0 {
+		t.Errorf("a revision that there never was: %v", err)
 	}
 }

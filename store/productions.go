@@ -7,32 +7,41 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"reelhouse/core/difference"
 	"reelhouse/core/production"
 )
 
-// A Revision is a production's document at one point of its history.
+// A Revision is a production's document at one point of its history. What it holds is shared by all who have read it: it
+// is changed in a Copy.
 type Revision struct {
 	production.Production
 	Number  int
-	Summary string
-	Undo    string // summary of what undo would take back, "" for nothing
-	Redo    string // summary of what redo would bring back, "" for nothing
+	Summary string // what was changed, in words
+	Author  Author
+	Saved   time.Time
+}
+
+// An Author is who has changed something. The zero value is somebody unknown.
+type Author struct {
+	Name string // for people
+	Key  string // tells authors of one name apart
 }
 
 // ErrTaken is wrapped by the error about a code that another production has.
 var ErrTaken = errors.New("taken")
 
-// keptRevisions is how many steps can be undone.
-const keptRevisions = 200
-
 // Create keeps a new production.
-func (s *Store) Create(p production.Production) error {
+func (s *Store) Create(p production.Production, by Author) error {
 	if err := p.TooLong(); err != nil {
 		return err
 	}
 	document, err := json.Marshal(p)
+	if err != nil {
+		return err
+	}
+	whole, err := pack(document)
 	if err != nil {
 		return err
 	}
@@ -44,7 +53,7 @@ func (s *Store) Create(p production.Production) error {
 		if n > 0 {
 			return fmt.Errorf("a production with the code %s exists already; choose another: %w", p.Code, ErrTaken)
 		}
-		result, err := tx.Exec("INSERT INTO production (code, head, last) VALUES (?, 1, 1)", p.Code)
+		result, err := tx.Exec("INSERT INTO production (code, head, last, document) VALUES (?, 1, 1, ?)", p.Code, string(document))
 		if err != nil {
 			return err
 		}
@@ -52,7 +61,8 @@ func (s *Store) Create(p production.Production) error {
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec("INSERT INTO revision VALUES (?, 1, ?, 'made', ?)", id, string(document), now())
+		_, err = tx.Exec(`INSERT INTO history (production_id, number, document, summary, author, author_key, saved_at)
+			VALUES (?, 1, ?, 'made', ?, ?, ?)`, id, whole, by.Name, by.Key, now())
 		return err
 	})
 }
@@ -75,44 +85,75 @@ func (s *Store) Codes() ([]string, error) {
 	return codes, rows.Err()
 }
 
-type queryer interface {
-	QueryRow(query string, args ...any) *sql.Row
+// Production returns a production as it is now.
+func (s *Store) Production(code string) (Revision, error) {
+	h, err := s.head(s.read, code)
+	return h.Revision, err
 }
 
-// Production returns the current revision of a production.
-func (s *Store) Production(code string) (Revision, error) { return load(s.read, code) }
+// A head is the revision of a production that counts, with its text.
+type head struct {
+	Revision
+	id   int64
+	text string
+}
 
-func load(q queryer, code string) (Revision, error) {
-	var r Revision
-	var document string
-	var id int64
-	err := q.QueryRow(`SELECT p.id, r.number, r.summary, r.document FROM production p
-		JOIN revision r ON r.production_id = p.id AND r.number = p.head WHERE p.code = ?`, code).Scan(&id, &r.Number, &r.Summary, &document)
+type queryer interface {
+	QueryRow(query string, args ...any) *sql.Row
+	Query(query string, args ...any) (*sql.Rows, error)
+}
+
+// head reads the revision that counts. Documents that were read before are not read again.
+func (s *Store) head(q queryer, code string) (head, error) {
+	var h head
+	var saved string
+	err := q.QueryRow(`SELECT p.id, h.number, h.summary, h.author, h.author_key, h.saved_at FROM production p
+		JOIN history h ON h.production_id = p.id AND h.number = p.head WHERE p.code = ?`, code).
+		Scan(&h.id, &h.Number, &h.Summary, &h.Author.Name, &h.Author.Key, &saved)
 	if errors.Is(err, sql.ErrNoRows) {
-		return r, fmt.Errorf("production %s: %w", code, ErrNotFound)
+		return h, fmt.Errorf("production %s: %w", code, ErrNotFound)
 	} else if err != nil {
-		return r, err
+		return h, err
 	}
-	if err := json.Unmarshal([]byte(document), &r.Production); err != nil {
-		return r, fmt.Errorf("production %s, revision %d: %w", code, r.Number, err)
+	h.Saved = when(saved)
+	place := documentKey{h.id, h.Number}
+	if d, ok := s.documents.Get(place); ok {
+		h.Production, h.text = d.production, d.text
+		return h, nil
 	}
-	var before int
-	if err := q.QueryRow("SELECT count(*) FROM revision WHERE production_id = ? AND number < ?", id, r.Number).Scan(&before); err != nil {
-		return r, err
+	var number int
+	if err := q.QueryRow("SELECT head, document FROM production WHERE id = ?", h.id).Scan(&number, &h.text); err != nil {
+		return h, err
 	}
-	if before > 0 {
-		r.Undo = r.Summary
+	if number != h.Number { // it was changed between the two readings
+		return s.head(q, code)
 	}
-	err = q.QueryRow("SELECT summary FROM revision WHERE production_id = ? AND number > ? ORDER BY number LIMIT 1", id, r.Number).Scan(&r.Redo)
-	if err != nil && !errors.Is(err, sql.ErrNoRows) {
-		return r, err
+	if err := json.Unmarshal([]byte(h.text), &h.Production); err != nil {
+		return h, fmt.Errorf("production %s, revision %d: %w", code, h.Number, err)
 	}
-	return r, nil
+	s.documents.Add(place, document{h.Production, h.text})
+	return h, nil
+}
+
+// A document is one that was read.
+type document struct {
+	production production.Production
+	text       string
+}
+
+// keptDocuments is how many documents are held in memory.
+const keptDocuments = 8
+
+// documentKey is where a document stands in the history.
+type documentKey struct {
+	production int64
+	number     int
 }
 
 // A Conflict is the error about an edit of something that was changed by somebody else since it was seen.
 type Conflict struct {
 	Elsewhere string              // what was done last, in words
+	By        Author              // who has done it
 	Changes   []difference.Change // by others, of what the edit concerns; empty if what was seen is no longer known
 }
 
@@ -133,80 +174,105 @@ func (c *Conflict) Error() string {
 // Any stands for an edit that is made whatever was changed in the meantime.
 const Any = 0
 
-// Edit changes a production: change is given the current document and may alter it. If it returns an
-// error, or alters nothing, nothing is kept. summary says in words what is changed. Steps that were undone
-// are forgotten.
-//
-// seen is the number of the revision that the editor had before them, or Any. If others have changed
-// something else since, both edits hold; if they have changed the same, the error is a *Conflict.
-func (s *Store) Edit(code, summary string, seen int, change func(p *production.Production) error) (Revision, error) {
-	var after Revision
-	err := s.change(func(tx *sql.Tx) error {
-		r, err := load(tx, code)
-		if err != nil {
-			return err
-		}
-		if seen != Any && seen != r.Number {
-			if err := meets(tx, r, seen, change); err != nil {
-				return err
-			}
-		}
-		before, err := json.Marshal(r.Production)
-		if err != nil {
-			return err
-		}
-		long := r.Production.TooLong() // of a document from before texts were bounded
-		if err := change(&r.Production); err != nil {
-			return err
-		}
-		if err := r.Production.TooLong(); err != nil && long == nil {
-			return err
-		}
-		document, err := json.Marshal(r.Production)
-		if err != nil {
-			return err
-		}
-		if string(document) != string(before) {
-			if err := keep(tx, code, r.Production.Code, r.Number, string(document), summary); err != nil {
-				return err
-			}
-		}
-		after, err = load(tx, r.Production.Code)
-		return err
-	})
-	return after, err
+// Making is how a change is kept.
+type Making struct {
+	Summary string // in words, what is changed
+	Command string // name of the command, "" for none
+	By      Author
+	// Seen is the number of the revision that the editor had before them, or Any. If others have changed something else
+	// since, both edits hold; if they have changed the same, the error is a *Conflict.
+	Seen int
+
+	concerns int // the revision that is undone or done again
+	undoes   bool
 }
 
-// meets returns a *Conflict if an edit, made on the revision that was seen, would change what was changed
-// since then.
-func meets(q queryer, now Revision, seen int, change func(p *production.Production) error) error {
-	var document string
-	err := q.QueryRow("SELECT r.document FROM revision r JOIN production p ON p.id = r.production_id WHERE p.code = ? AND r.number = ?", now.Code, seen).Scan(&document)
-	if errors.Is(err, sql.ErrNoRows) {
-		return &Conflict{Elsewhere: now.Summary}
+// Edit changes a production: change is given a copy of the current document and may alter it. If it returns an error, or
+// alters nothing, nothing is kept. It is called again if somebody else was faster.
+func (s *Store) Edit(code string, how Making, change func(p *production.Production) error) (Revision, error) {
+	for {
+		after, err := s.edit(code, how, change)
+		if !errors.Is(err, errMoved) {
+			return after, err
+		}
+	}
+}
+
+// errMoved is the error about a document that is no longer the last one.
+var errMoved = errors.New("somebody else was faster")
+
+// edit works everything out beside the record, and then keeps it if the document is still the last one.
+func (s *Store) edit(code string, how Making, change func(p *production.Production) error) (Revision, error) {
+	h, err := s.head(s.read, code)
+	if err != nil {
+		return Revision{}, err
+	}
+	if how.Seen != Any && how.Seen != h.Number {
+		if err := s.conflicts(h, how.Seen, change); err != nil {
+			return Revision{}, err
+		}
+	}
+	after := h.Production.Copy()
+	if err := change(&after); err != nil {
+		return Revision{}, err
+	}
+	if err := after.TooLong(); err != nil && h.Production.TooLong() == nil { // old documents are from before texts were bounded
+		return Revision{}, err
+	}
+	text, err := json.Marshal(after)
+	if err != nil {
+		return Revision{}, err
+	}
+	if string(text) == h.text || how.concerns == 0 && sameDocument(h.Production, text) {
+		return h.Revision, nil
+	}
+	r := Revision{after, 0, bounded(how.Summary), how.By, time.Time{}}
+	if err := s.keep(h, &r, string(text), how); err != nil {
+		return Revision{}, err
+	}
+	s.documents.Add(documentKey{h.id, r.Number}, document{after, string(text)})
+	return r, nil
+}
+
+// sameDocument reports whether a document is written as a text. Old documents are written otherwise than they were read.
+func sameDocument(p production.Production, text []byte) bool {
+	again, err := json.Marshal(p)
+	return err == nil && string(again) == string(text)
+}
+
+// bounded cuts a summary to what is kept of it.
+func bounded(summary string) string {
+	return strings.ToValidUTF8(summary[:min(len(summary), production.MostText)], "")
+}
+
+// conflicts returns a *Conflict if an edit, made on the revision that was seen, would change what was changed since then.
+func (s *Store) conflicts(now head, seen int, change func(p *production.Production) error) error {
+	base, err := s.at(s.read, now.id, seen)
+	if errors.Is(err, ErrNotFound) {
+		return &Conflict{Elsewhere: now.Summary, By: now.Author}
 	} else if err != nil {
 		return err
 	}
-	var base, mine production.Production
-	for _, p := range []*production.Production{&base, &mine} {
-		if err := json.Unmarshal([]byte(document), p); err != nil {
-			return fmt.Errorf("production %s, revision %d: %w", now.Code, seen, err)
-		}
-	}
+	mine := base.Copy()
 	if change(&mine) != nil {
 		return nil // what is wrong with it will be said of the document as it is now
-	}
-	elsewhere, err := difference.Between(base, now.Production)
-	if err != nil {
-		return err
 	}
 	here, err := difference.Between(base, mine)
 	if err != nil {
 		return err
 	}
-	c := &Conflict{Elsewhere: now.Summary}
+	return s.meets(now, base, here)
+}
+
+// meets returns a *Conflict if changes concern what was changed between an older document and the current one.
+func (s *Store) meets(now head, base production.Production, changes []difference.Change) error {
+	elsewhere, err := difference.Between(base, now.Production)
+	if err != nil {
+		return err
+	}
+	c := &Conflict{Elsewhere: now.Summary, By: now.Author}
 	for _, e := range elsewhere {
-		if slices.ContainsFunc(here, func(h difference.Change) bool { return e.Meets(h) && !e.Same(h) }) {
+		if slices.ContainsFunc(changes, func(h difference.Change) bool { return e.Meets(h) && !e.Same(h) }) {
 			c.Changes = append(c.Changes, e)
 		}
 	}
@@ -216,56 +282,36 @@ func meets(q queryer, now Revision, seen int, change func(p *production.Producti
 	return nil
 }
 
-func keep(tx *sql.Tx, code, newCode string, number int, document, summary string) error {
-	var id int64
-	if err := tx.QueryRow("SELECT id FROM production WHERE code = ?", code).Scan(&id); err != nil {
+// keep adds a revision to the history, if the one that it was made from is still the last one.
+func (s *Store) keep(from head, r *Revision, text string, how Making) error {
+	delta, err := differ([]byte(from.text), []byte(text))
+	if err != nil {
 		return err
 	}
-	for _, step := range []struct {
-		query string
-		args  []any
-	}{
-		{"DELETE FROM revision WHERE production_id = ? AND number > ?", []any{id, number}},
-		{`DELETE FROM revision WHERE production_id = ?1 AND number <=
-			(SELECT number FROM revision WHERE production_id = ?1 ORDER BY number DESC LIMIT 1 OFFSET ?2)`, []any{id, keptRevisions}},
-		{"UPDATE production SET last = last + 1, head = last + 1, code = ? WHERE id = ?", []any{newCode, id}},
-		{"INSERT INTO revision SELECT id, head, ?, ?, ? FROM production WHERE id = ?", []any{document, strings.ToValidUTF8(summary[:min(len(summary), production.MostText)], ""), now(), id}},
-	} {
-		if _, err := tx.Exec(step.query, step.args...); err != nil {
+	var whole []byte
+	if (from.Number+1)%wholeEvery == 0 || len(delta) > len(text)/4 {
+		if whole, err = pack([]byte(text)); err != nil {
 			return err
 		}
+		delta = nil
 	}
-	return nil
-}
-
-// Step undoes (-1) or redoes (+1) one edit, if there is one. If seen is not Any and not the current
-// revision, nothing is done and the error is a *Conflict.
-func (s *Store) Step(code string, seen, by int) (Revision, error) {
-	var after Revision
-	err := s.change(func(tx *sql.Tx) error {
-		r, err := load(tx, code)
+	return s.change(func(tx *sql.Tx) error {
+		result, err := tx.Exec("UPDATE production SET last = last + 1, head = last + 1, code = ?, document = ? WHERE id = ? AND head = ?",
+			r.Code, text, from.id, from.Number)
 		if err != nil {
 			return err
 		}
-		if seen != Any && seen != r.Number {
-			return &Conflict{Elsewhere: r.Summary}
+		if n, err := result.RowsAffected(); err != nil || n == 0 {
+			return errors.Join(err, errMoved)
 		}
-		next := "(SELECT max(number) FROM revision r WHERE r.production_id = production.id AND r.number < head)"
-		if by > 0 {
-			next = "(SELECT min(number) FROM revision r WHERE r.production_id = production.id AND r.number > head)"
-		}
-		if _, err := tx.Exec("UPDATE production SET head = coalesce("+next+", head) WHERE code = ?", code); err != nil {
+		if err := tx.QueryRow("SELECT head FROM production WHERE id = ?", from.id).Scan(&r.Number); err != nil {
 			return err
 		}
-		var now string // an edit of the code is a step too
-		if err := tx.QueryRow("SELECT json_extract(r.document, '$.code') FROM production p JOIN revision r ON r.production_id = p.id AND r.number = p.head WHERE p.code = ?", code).Scan(&now); err != nil {
-			return err
-		}
-		if _, err := tx.Exec("UPDATE production SET code = ? WHERE code = ?", now, code); err != nil {
-			return err
-		}
-		after, err = load(tx, now)
+		saved := now()
+		r.Saved = when(saved)
+		_, err = tx.Exec(`INSERT INTO history (production_id, number, document, difference, summary, command, author, author_key,
+			concerns, undoes, saved_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			from.id, r.Number, whole, delta, r.Summary, how.Command, how.By.Name, how.By.Key, how.concerns, how.undoes, saved)
 		return err
 	})
-	return after, err
 }

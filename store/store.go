@@ -16,6 +16,7 @@ import (
 	"sync"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/pressly/goose/v3"
 	"modernc.org/sqlite" // the driver "sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
@@ -34,6 +35,8 @@ var ErrNotFound = errors.New("not found")
 type Store struct {
 	write *sql.DB // one connection; every transaction takes the write lock at once
 	read  *sql.DB
+
+	documents *lru.Cache[documentKey, document] // of productions, as they were read
 
 	mutex sync.Mutex
 	specs map[int64]plan.Sequence // of sequences, by their numbers
@@ -58,7 +61,11 @@ func Open(file string) (*Store, error) {
 		return nil, fmt.Errorf("record %s: %w", file, err)
 	}
 	read.SetMaxOpenConns(readers)
-	s := &Store{write: write, read: read, specs: map[int64]plan.Sequence{}}
+	documents, err := lru.New[documentKey, document](keptDocuments)
+	if err != nil {
+		return nil, err
+	}
+	s := &Store{write: write, read: read, documents: documents, specs: map[int64]plan.Sequence{}}
 	if err := s.migrate(); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("record %s: %w", file, err)

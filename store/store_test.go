@@ -84,47 +84,6 @@ func must(t testing.TB, err error) {
 	}
 }
 
-func TestEditsAreKeptUndoneAndRedone(t *testing.T) {
-	s := open(t)
-	must(t, s.Create(production.New("SALT", "First")))
-	if err := s.Create(production.New("salt", "Again")); !errors.Is(err, ErrTaken) {
-		t.Errorf("a second production of the code: %v", err)
-	}
-	title := func(text string) Revision {
-		t.Helper()
-		r, err := s.Edit("SALT", "title "+text, Any, func(p *production.Production) error { p.Title = text; return nil })
-		must(t, err)
-		return r
-	}
-	title("Second")
-	if r := title("Third"); r.Title != "Third" || r.Undo != "title Third" || r.Redo != "" {
-		t.Errorf("after two edits: %q, undo %q, redo %q", r.Title, r.Undo, r.Redo)
-	}
-	for _, want := range []struct {
-		by    int
-		title string
-	}{{-1, "Second"}, {-1, "First"}, {-1, "First"}, {1, "Second"}, {1, "Third"}, {1, "Third"}, {-1, "Second"}} {
-		r, err := s.Step("SALT", Any, want.by)
-		if err != nil || r.Title != want.title {
-			t.Fatalf("step %d: %q, %v, want %q", want.by, r.Title, err, want.title)
-		}
-	}
-	title("Other")
-	if r, _ := s.Step("SALT", Any, 1); r.Title != "Other" {
-		t.Errorf("an edit after undo left something to redo: %q", r.Title)
-	}
-	refused := errors.New("no")
-	if _, err := s.Edit("SALT", "x", Any, func(p *production.Production) error { p.Title = "Half"; return refused }); !errors.Is(err, refused) {
-		t.Error(err)
-	}
-	if r, _ := s.Production("SALT"); r.Title != "Other" {
-		t.Errorf("a refused edit left %q", r.Title)
-	}
-	if _, err := s.Production("NONE"); !errors.Is(err, ErrNotFound) {
-		t.Errorf("a production that is none: %v", err)
-	}
-}
-
 // The record hands frames out in the order of queue.Turn.
 func TestLeasesComeByPriorityThenAge(t *testing.T) {
 	s := open(t)
@@ -376,7 +335,7 @@ func TestManyNodesNeverShareAFrame(t *testing.T) {
 
 func TestBackupIsAWholeRecord(t *testing.T) {
 	s := open(t)
-	must(t, s.Create(production.New("SALT", "First")))
+	must(t, s.Create(production.New("SALT", "First"), Author{}))
 	file := filepath.Join(t.TempDir(), "copy.db")
 	must(t, s.Backup(file))
 	copied, err := Open(file)

@@ -14,6 +14,7 @@ import (
 
 	"reelhouse/core/look"
 	"reelhouse/core/output"
+	"reelhouse/core/preflight"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
 	"reelhouse/house"
@@ -49,10 +50,10 @@ func TestStandardsAreEditedInTheirOwnWords(t *testing.T) {
 	s := newSite(t)
 	for _, e := range [][]string{
 		{"size", "", "add", "A3-300"}, {"size", "hd", "ratio", "2.39"}, {"size", "hd", "lock-ratio", "1"}, {"size", "hd", "width", "4096"}, {"size", "hd", "multipleOf", "2"},
-		{"size", "hd", "fitting", "pad"}, {"size", "hd", "anchorY", "0.5"}, {"size", "hd", "pixelAspect", "1.5"}, {"size", "A3-300", "printWidth", "12 in"}, {"size", "A3-300", "turn", ""},
+		{"size", "hd", "fit", "pad"}, {"size", "hd", "anchorY", "0.5"}, {"size", "hd", "pixelAspect", "1.5"}, {"size", "A3-300", "printWidth", "12 in"}, {"size", "A3-300", "turn", ""},
 		{"quality", "draft", "scale", "1/3"}, {"quality", "", "add", ""}, {"production", "", "rate", "29.970 fps drop"}, {"production", "", "firstTimecode", "01:00:00;00"}, {"production", "", "handles", "8"},
 		{"picture", "", "display", "bt1886"}, {"picture", "", "alpha", "straight"}, {"picture", "", "background", "colour"}, {"picture", "", "colour", "#FF8000"},
-		{"floor", "", "width", "2048"}, {"floor", "", "bits", "16"}, {"floor", "", "lossless", "1"},
+		{"minimum", "", "width", "2048"}, {"minimum", "", "bits", "16"}, {"minimum", "", "lossless", "1"},
 	} {
 		before := s.production().Number
 		if body := s.set(e[0], e[1], e[2], e[3:]...); s.production().Number == before || strings.Contains(body, "Not kept") {
@@ -74,7 +75,7 @@ func TestStandardsAreEditedInTheirOwnWords(t *testing.T) {
 	for says, e := range map[string][]string{
 		"unlock": {"size", "hd", "ratio", "2"}, "no ratio": {"size", "A3-300", "ratio", "x"}, "printed length": {"size", "A3-300", "printWidth", "12"}, "not a number": {"size", "hd", "anchorX", "NaN"},
 		"outside 0.1": {"size", "hd", "pixelAspect", "20"}, "HH:MM:SS": {"production", "", "firstTimecode", "x"}, "handle": {"production", "", "handles", "-1"}, "not a frame rate": {"production", "", "rate", "x"},
-		"#rrggbb": {"picture", "", "colour", "red"}, "no part of a size": {"quality", "draft", "scale", "2/3"}, "is sent in this quality": {"quality", "draft", "remove", ""}, "outside 0 to": {"floor", "", "width", "-5"},
+		"#rrggbb": {"picture", "", "colour", "red"}, "no part of a size": {"quality", "draft", "scale", "2/3"}, "is sent in this quality": {"quality", "draft", "remove", ""}, "outside 0 to": {"minimum", "", "width", "-5"},
 	} {
 		before := s.production().Number
 		if body := s.set(e[0], e[1], e[2], e[3:]...); !strings.Contains(body, says) || s.production().Number != before {
@@ -183,9 +184,6 @@ func TestTheSecondTabIsToldAndMayInsist(t *testing.T) {
 	if p := s.production(); p.Sizes[1].Width != 2000 || p.Sizes[1].Height != 900 {
 		t.Errorf("insisting was refused: %+v", p.Sizes[1])
 	}
-	if _, body := s.post("/p/TEST/undo", url.Values{"station": {"standards"}, "seen": {seen}}); s.production().Sizes[1].Width != 2000 || !strings.Contains(body, "changed elsewhere") {
-		t.Errorf("undo of what was not seen:\n%s", said(body))
-	}
 }
 
 func TestPresetsAreSavedComparedAndPutBack(t *testing.T) {
@@ -211,7 +209,7 @@ func TestPresetsAreSavedComparedAndPutBack(t *testing.T) {
 	}
 	form := standards("House & home")
 	form.Set("path", `["sizes","hd","width"]`)
-	if body := do("back", form); s.production().Sizes[1].Width != 1920 || !strings.Contains(body, "2 differences") {
+	if body := do("reset", form); s.production().Sizes[1].Width != 1920 || !strings.Contains(body, "2 differences") {
 		t.Errorf("one thing was not put back: %+v", s.production().Sizes[1])
 	}
 	if body := do("recall", standards("House & home")); s.production().Handles != 0 || !strings.Contains(body, "Nothing differs") {
@@ -257,15 +255,15 @@ func TestPresetFilesGoOutAndComeIn(t *testing.T) {
 		_, body := s.do(r)
 		return body
 	}
-	if body := upload(file); !strings.Contains(body, "Taken in: the standards preset Test") {
+	if body := upload(file); !strings.Contains(body, "Imported: the standards preset Test") {
 		t.Errorf("a good file:\n%s", said(body))
 	}
-	for text, says := range map[string]string{file: "already", file[:len(file)/2]: "was not taken in", "": "line 1", strings.Replace(file, `"width": 2048`, `"width": -1`, 1): "size scope"} {
+	for text, says := range map[string]string{file: "already", file[:len(file)/2]: "was not imported", "": "line 1", strings.Replace(file, `"width": 2048`, `"width": -1`, 1): "size scope"} {
 		if body := upload(text); !strings.Contains(body, says) {
 			t.Errorf("want %q:\n%s", says, said(body))
 		}
 	}
-	if all, _ := s.house.Presets(preset.Standards); len(all) != 1 {
+	if all, _ := s.house.Record.Presets(preset.Standards); len(all) != 1 {
 		t.Errorf("there are %d presets", len(all))
 	}
 }
@@ -277,22 +275,22 @@ func TestANewProductionStartsFromAPresetOrAnother(t *testing.T) {
 	if code, _ := s.post("/productions", url.Values{"code": {"ONE"}, "title": {"One"}, "start": {"preset:Long"}}); code != http.StatusSeeOther {
 		t.Fatal(code)
 	}
-	if p, _ := s.house.Production("ONE"); p.Handles != 12 || p.Preset != "Long" || len(p.Shots) != 0 {
+	if p, _ := s.house.Record.Production("ONE"); p.Handles != 12 || p.Preset != "Long" || len(p.Shots) != 0 {
 		t.Errorf("%+v", p)
 	}
 	if code, _ := s.post("/productions", url.Values{"code": {"TWO"}, "title": {"Two"}, "start": {"production:TEST"}}); code != http.StatusSeeOther {
 		t.Fatal(code)
 	}
-	if p, _ := s.house.Production("TWO"); len(p.Shots) != 1 || p.Scene.SHA256 == "" || p.Title != "Two" {
+	if p, _ := s.house.Record.Production("TWO"); len(p.Shots) != 1 || p.Scene.SHA256 == "" || p.Title != "Two" {
 		t.Errorf("%+v", p)
 	}
-	if _, body := s.post("/p/ONE/take", url.Values{"from": {"TEST"}, "values": {"shots", "views"}, "station": {"standards"}}); !strings.Contains(body, "Saved") {
+	if _, body := s.post("/p/ONE/take", url.Values{"from": {"TEST"}, "values": {"shots", "views"}, "station": {"standards"}, "mine": {"1"}}); !strings.Contains(body, "Saved") {
 		t.Errorf("copying parts:\n%s", said(body))
 	}
-	if p, _ := s.house.Production("ONE"); len(p.Shots) != 1 || p.Scene.SHA256 != "" {
+	if p, _ := s.house.Record.Production("ONE"); len(p.Shots) != 1 || p.Scene.SHA256 != "" {
 		t.Errorf("%+v", p)
 	}
-	if _, body := s.post("/p/ONE/take", url.Values{"from": {"TEST"}, "station": {"standards"}}); !strings.Contains(body, "choose what to copy") {
+	if _, body := s.post("/p/ONE/take", url.Values{"from": {"TEST"}, "station": {"standards"}, "mine": {"1"}}); !strings.Contains(body, "choose what to copy") {
 		t.Errorf("nothing chosen:\n%s", said(body))
 	}
 	if code, body := s.post("/productions", url.Values{"code": {"X"}, "title": {"X"}, "start": {"preset:none"}}); code != http.StatusUnprocessableEntity || !strings.Contains(body, "not found") {
@@ -307,12 +305,12 @@ func TestTheNextVersionTouchesNothingEarlier(t *testing.T) {
 	if _, err := s.house.SendDraft(p.Production, house.Sending{}); err != nil {
 		t.Fatal(err)
 	}
-	s.set("production", "", "nextVersion")
+	s.set("production", "", "next-version")
 	if got := s.production().Version; got != 3 {
 		t.Errorf("after 1 and 2 were sent the next is %d", got)
 	}
 	s.set("names", "", "pattern", "(shot)/(output)/(size)/(frame:4).(ext)")
-	if body := s.set("production", "", "nextVersion"); !strings.Contains(body, "no (version)") || s.production().Version != 3 {
+	if body := s.set("production", "", "next-version"); !strings.Contains(body, "no (version)") || s.production().Version != 3 {
 		t.Errorf("without a version in the names:\n%s", said(body))
 	}
 }
@@ -366,7 +364,7 @@ func TestTheNameEditorCompletesAndPointsAtMistakes(t *testing.T) {
 	}
 	s.set("shot", "010", "frames", "98-101")
 	s.set("names", "", "pattern", "(shot)/(size)/v(version)/(frame:2).(ext)")
-	s.edits("batch", "field", "fix", "option", "pad-frames")
+	s.edits(preflight.PadFrames.CommandName())
 	if p := s.production(); p.Names.Pattern != "(shot)/(size)/v(version)/(frame:3).(ext)" {
 		t.Errorf("padding became %s", p.Names.Pattern)
 	}
@@ -387,7 +385,7 @@ func TestScreeningShowsTheOutputThatIsAsked(t *testing.T) {
 
 func TestOtherTabsHearOfEdits(t *testing.T) {
 	s := newSite(t)
-	r, err := s.house.Edit("TEST", "a title", store.Any, func(p *production.Production) error { p.Title = "New"; return nil })
+	r, err := s.house.Record.Edit("TEST", store.Making{Summary: "a title"}, func(p *production.Production) error { p.Title = "New"; return nil })
 	if err != nil {
 		t.Fatal(err)
 	}

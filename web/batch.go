@@ -257,7 +257,7 @@ func byRule(findings []preflight.Finding) []foundRule {
 
 // batchView is the view of the batch sheet, for a part of it.
 func (a *app) batchView(c *echo.Context) (*view, error) {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return nil, err
 	}
@@ -383,7 +383,7 @@ func (a *app) sendTrial(c *echo.Context) error {
 }
 
 func (a *app) notSent(c *echo.Context, station production.Station, reason error) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -391,7 +391,7 @@ func (a *app) notSent(c *echo.Context, station production.Station, reason error)
 }
 
 func (a *app) sendAs(c *echo.Context, station production.Station, how house.Sending) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}

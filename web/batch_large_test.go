@@ -58,7 +58,7 @@ func BenchmarkFeature(b *testing.B) {
 // BenchmarkFeatureSheet opens the batch sheet of a film, at first and again.
 func BenchmarkFeatureSheet(b *testing.B) {
 	s := newSite(b)
-	if _, err := s.house.Edit("TEST", "a film", store.Any, func(p *production.Production) error { feature(p); return nil }); err != nil {
+	if _, err := s.house.Record.Edit("TEST", store.Making{Summary: "a film"}, func(p *production.Production) error { feature(p); return nil }); err != nil {
 		b.Fatal(err)
 	}
 	for i := range 3 {

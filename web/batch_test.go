@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"fmt"
 	"mime/multipart"
 	"net/http/httptest"
 	"net/url"
@@ -13,6 +14,7 @@ import (
 	"reelhouse/core/cut"
 	"reelhouse/core/frame"
 	"reelhouse/core/plan"
+	"reelhouse/core/preflight"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 )
@@ -37,10 +39,10 @@ func TestShotsAreChangedTogether(t *testing.T) {
 		s.edits("shot", "field", "add")
 	}
 	codes := []string{"chosen", "020", "chosen", "030"}
-	s.edits("shots", append(codes, "field", "step", "value", "2")...)
-	s.edits("shots", append(codes, "field", "sizes", "values", "hd")...)
-	s.edits("shots", append(codes, "field", "handles", "value", "8")...)
-	s.edits("shots", append(codes, "field", "quality", "value", "final")...)
+	s.edits("shot", append(codes, "field", "step", "value", "2")...)
+	s.edits("shot", append(codes, "field", "sizes", "values", "hd")...)
+	s.edits("shot", append(codes, "field", "handles", "value", "8")...)
+	s.edits("shot", append(codes, "field", "quality", "value", "final")...)
 	p := s.production()
 	for _, code := range []string{"020", "030"} {
 		if shot, _ := p.FindShot(code); shot.Step != 2 || shot.Sizes[0] != "hd" || *shot.Handles != 8 || shot.Quality != "final" {
@@ -50,17 +52,17 @@ func TestShotsAreChangedTogether(t *testing.T) {
 	if shot, _ := p.FindShot("040"); shot.Set("step") || shot.Set("sizes") {
 		t.Errorf("a shot that was not ticked is %+v", shot)
 	}
-	s.edits("shots", append(codes, "field", "usual", "option", "step")...)
-	s.edits("shot", "of", "020", "field", "usual", "option", "handles")
-	s.edits("shots", "chosen", "040", "field", "up")
-	s.edits("shots", append(codes, "field", "inBatch")...)
-	s.edits("shots", "field", "renumber")
+	s.edits("shot", append(codes, "field", "reset", "value", "step")...)
+	s.edits("shot", "of", "020", "field", "reset", "value", "handles")
+	s.edits("shot", "chosen", "040", "field", "move", "value", "-1")
+	s.edits("shot", append(codes, "field", "inBatch")...)
+	s.edits("shot", "field", "renumber")
 	p = s.production()
 	if p.Shots[2].Step != 0 || p.Shots[1].Handles != nil || p.Shots[1].InBatch || p.Shots[3].Quality != "final" || p.Shots[2].Quality != "" {
 		t.Errorf("the shots are %+v", p.Shots)
 	}
-	s.edits("shots", "chosen", "020", "chosen", "030", "field", "copy")
-	if body := s.edits("shots", "chosen", "020", "chosen", "030", "field", "join"); !strings.Contains(body, "differ in their") {
+	s.edits("shot", "chosen", "020", "chosen", "030", "field", "copy")
+	if body := s.edits("shot", "chosen", "020", "chosen", "030", "field", "join"); !strings.Contains(body, "differ in their") {
 		t.Error("shots that differ were joined")
 	}
 	s.edits("shot", "of", "020", "field", "split", "value", "1020")
@@ -68,7 +70,7 @@ func TestShotsAreChangedTogether(t *testing.T) {
 		t.Errorf("it was not split: %v", s.production().Shots)
 	}
 	for _, pairs := range [][]string{{"field", "copy"}, {"chosen", "999", "field", "copy"}, {"chosen", "020", "field", "step", "value", "many"}, {"chosen", "020", "field", "look", "value", "none"}} {
-		if body := s.edits("shots", pairs...); !strings.Contains(body, "Not kept") {
+		if body := s.edits("shot", pairs...); !strings.Contains(body, "Not kept") {
 			t.Errorf("%v was kept", pairs)
 		}
 	}
@@ -81,18 +83,18 @@ func TestShotsAreChangedTogether(t *testing.T) {
 func TestTheSheetIsReadInParts(t *testing.T) {
 	s := newSite(t)
 	s.edits("shot", "of", "010", "field", "sizes", "values", "hd", "values", "scope")
-	s.edits("production", "field", "nextVersion")
+	s.edits("production", "field", "next-version")
 	if _, body := s.get("/p/TEST/batch/rows?from=0"); strings.Count(body, `type="checkbox"`) != 2 || !strings.Contains(body, "1001-1003") {
 		t.Errorf("the row is\n%s", body)
 	}
-	s.edits("shot", "of", "010", "field", "cell", "option", "v hd")
+	s.edits("cell", "of", "010", "field", "inBatch", "set.view", "v", "set.size", "hd")
 	if n := len(draft(t, s).Sequences); n != 1 {
 		t.Errorf("with a cell left out there are %d sequences", n)
 	}
 	if _, body := s.get("/p/TEST/batch/rows?from=0"); !strings.Contains(body, "left out") {
 		t.Errorf("the cell is not marked:\n%s", body)
 	}
-	s.edits("shot", "of", "010", "field", "cell", "option", "v hd", "values", "1")
+	s.edits("cell", "of", "010", "field", "inBatch", "set.view", "v", "set.size", "hd", "values", "1")
 	if n := len(draft(t, s).Sequences); n != 2 {
 		t.Errorf("taken in again there are %d sequences", n)
 	}
@@ -126,9 +128,9 @@ func draft(t *testing.T, s *site) plan.Batch {
 
 func TestFindingsAreFixedOrSetAsideOnTheSheet(t *testing.T) {
 	s := newSite(t)
-	s.edits("production", "field", "nextVersion")
+	s.edits("production", "field", "next-version")
 	s.edits("production", "field", "quality", "value", "final")
-	s.edits("batch", "field", "region", "value", "0, 0, 50, 50")
+	s.edits("production", "field", "region", "value", "0, 0, 50, 50")
 	s.edits("shot", "of", "010", "field", "quality", "value", "draft")
 	body := s.edits("shot", "of", "010", "field", "step", "value", "2")
 	for _, rule := range []string{"region-left-on", "quick-shot"} {
@@ -139,34 +141,34 @@ func TestFindingsAreFixedOrSetAsideOnTheSheet(t *testing.T) {
 	if !strings.Contains(body, `id="quick"`) {
 		t.Error("it cannot be said twice")
 	}
-	for _, fix := range []string{"whole-picture", "final-quality", "every-frame"} {
-		body = s.edits("batch", "field", "fix", "option", fix)
+	for _, fix := range []preflight.Fix{preflight.WholePicture, preflight.FinalQuality, preflight.EveryFrame} {
+		body = s.edits(fix.CommandName())
 	}
 	if p := s.production(); !p.Region.Whole() || p.Shots[0].Set("quality") || p.Shots[0].Set("step") || strings.Contains(body, `class="finding refuses"`) {
 		t.Errorf("after the fixes: %+v", p.Shots[0])
 	}
-	if s.edits("batch", "field", "fix", "option", "far-enough"); s.production().DepthBackground < 10 {
+	if s.edits(preflight.FarEnough.CommandName()); s.production().DepthBackground < 10 {
 		t.Errorf("the background is %v m deep", s.production().DepthBackground)
 	}
-	if body := s.edits("batch", "field", "waive", "option", "below-minimum", "value", " "); !strings.Contains(body, "write why") {
+	if body := s.edits("finding", "field", "waive", "of", "below-minimum", "value", " "); !strings.Contains(body, "write why") {
 		t.Error("a finding was set aside without a reason")
 	}
-	s.edits("batch", "field", "waive", "option", "view-without-shot", "value", "it is for later")
+	s.edits("finding", "field", "waive", "of", "view-without-shot", "value", "it is for later")
 	if w := s.production().Waivers; len(w) != 1 || w[0] != (production.Waiver{Rule: "view-without-shot", Reason: "it is for later"}) {
 		t.Errorf("waivers are %+v", w)
 	}
-	s.edits("batch", "field", "unwaive", "option", "view-without-shot")
+	s.edits("finding", "field", "restore", "of", "view-without-shot")
 	if len(s.production().Waivers) != 0 {
 		t.Error("it is still set aside")
 	}
-	if code, _ := s.post("/p/TEST/edit/batch", url.Values{"station": {"batch"}, "field": {"waive"}, "option": {"same-path"}, "value": {"x"}}); code != 200 || len(s.production().Waivers) != 0 {
+	if code, _ := s.post("/p/TEST/edit/finding", url.Values{"station": {"batch"}, "field": {"waive"}, "of": {"same-path"}, "value": {"x"}}); code != 200 || len(s.production().Waivers) != 0 {
 		t.Error("a rule that is firm was set aside")
 	}
 }
 
 func TestABatchIsSentAsAsked(t *testing.T) {
 	s := newSite(t)
-	s.edits("production", "field", "nextVersion")
+	s.edits("production", "field", "next-version")
 	revision := func() string { return strconv.Itoa(s.production().Number) }
 	for what, form := range map[string]url.Values{
 		"order": {"order": {"odd"}}, "priority": {"priority": {"high"}}, "time": {"begin": {"time"}, "time": {""}}, "batch": {"begin": {"batch:x"}}, "begin": {"begin": {"never"}}, "no such batch": {"begin": {"batch:99"}},
@@ -182,12 +184,12 @@ func TestABatchIsSentAsAsked(t *testing.T) {
 		if code, body := s.post("/p/TEST/send", form); code != 204 {
 			t.Fatalf("%v: %d\n%s", form, code, body)
 		}
-		s.edits("production", "field", "nextVersion")
+		s.edits("production", "field", "next-version")
 	}
 	send(url.Values{"name": {"Night"}, "note": {"all of it"}, "priority": {"5"}, "order": {"coarse"}, "begin": {"time"}, "time": {"2031-01-01T19:00:00Z"}})
 	send(url.Values{"begin": {"batch:1"}})
 	send(url.Values{"begin": {"held"}})
-	batches, err := s.house.Batches("TEST")
+	batches, err := s.house.Record.Batches("TEST")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -211,6 +213,7 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 		part, _ := w.CreateFormFile("file", name)
 		part.Write(data)
 		w.WriteField("station", "cut")
+		w.WriteField("seen", fmt.Sprint(s.production().Number))
 		w.Close()
 		r := httptest.NewRequest("POST", path, &b)
 		r.Header.Set("Content-Type", w.FormDataContentType())
@@ -236,7 +239,7 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 			t.Errorf("%s: %d\n%s", format, code, body)
 		}
 	}
-	if s.edits("cut", "field", "shots", "value", "v"); len(s.production().Shots) != 4 {
+	if s.edits("cut", "field", "make-shots", "value", "v"); len(s.production().Shots) != 4 {
 		t.Errorf("of three clips became %d shots", len(s.production().Shots)-1)
 	}
 	path = "/p/TEST/cut/sound"
@@ -256,22 +259,27 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 	if _, body := s.get("/p/TEST/cut"); !strings.Contains(body, `class="wave"`) {
 		t.Error("there is no waveform")
 	}
-	s.edits("cut", "field", "trim", "option", "0 0", "value", "10 40")
-	s.edits("cut", "field", "slip", "option", "0 0", "value", "-3")
-	s.edits("cut", "field", "speed", "option", "0 0", "value", "50 %")
-	s.edits("cut", "field", "put", "value", "010", "values", "head", "head", "100")
-	s.edits("cut", "field", "muteTrack", "option", "0")
+	first := []string{"set.track", "0", "set.clip", "0"}
+	s.edits("clip.trim", append(first, "set.from", "10", "set.until", "40")...)
+	s.edits("clip.slip", append(first, "set.by", "-3")...)
+	s.edits("clip.set", append(first, "field", "speed", "value", "50 %")...)
+	s.edits("clip.add", "set.shot", "010", "set.place", "head", "head", "100")
+	s.edits("track.mute", "set.track", "0", "set.muted", "true")
 	c := s.production().Cut
 	if clip := c.Tracks[0].Clips[0]; clip.Record != 10 || clip.Length != 30 || clip.Source != 1008 || clip.Speed != (cut.Speed{Over: 1, Under: 2}) || !c.Tracks[0].Muted {
 		t.Errorf("the first clip is %+v", clip)
 	}
-	s.edits("cut", "field", "follow", "chosen", "010")
+	s.edits("cut.conform", "of", "010")
 	if shot, _ := s.production().FindShot("010"); !shot.Frames.Equal(frame.Of(1001, 1003)) {
 		t.Errorf("shot 010 has %s", shot.Frames)
 	}
-	for _, pairs := range [][]string{{"field", "trim", "option", "9 9", "value", "1 2"}, {"field", "muteTrack", "option", "7"}, {"field", "put", "value", "none"}, {"field", "length", "option", "0 0", "value", "0"}, {"field", "speed", "option", "0 0", "value", "fast"}, {"field", "start", "value", "x"}} {
-		if body := s.edits("cut", pairs...); !strings.Contains(body, "Not kept") {
-			t.Errorf("%v was kept", pairs)
+	for _, wrong := range [][]string{
+		{"clip.trim", "set.track", "9", "set.clip", "9", "set.from", "1", "set.until", "2"}, {"track.mute", "set.track", "7", "set.muted", "true"},
+		{"clip.add", "set.shot", "none"}, append([]string{"clip.set", "field", "length", "value", "0"}, first...),
+		append([]string{"clip.set", "field", "speed", "value", "fast"}, first...), {"cut.set", "field", "start", "value", "x"},
+	} {
+		if body := s.edits(wrong[0], wrong[1:]...); !strings.Contains(body, "Not kept") {
+			t.Errorf("%v was kept", wrong)
 		}
 	}
 	if _, body := s.get("/p/TEST/cut?as=timecode&open=0+0"); !strings.Contains(body, "01:00:00:10") || !strings.Contains(body, `id="clip"`) {

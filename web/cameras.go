@@ -13,7 +13,7 @@ import (
 
 // exportCameras answers with a file of the cameras of all views, or of one.
 func (a *app) exportCameras(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}

@@ -11,6 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/cut"
+	"reelhouse/core/edit"
 	"reelhouse/core/frame"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
@@ -201,7 +202,7 @@ func outline(w cut.Waveform, left, second, y, most float64) string {
 
 // bringSound takes in a sound that plays along with the cut.
 func (a *app) bringSound(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -214,15 +215,12 @@ func (a *app) bringSound(c *echo.Context) error {
 	if err != nil {
 		return a.update(c, answer{production: p, station: cutStation, mistake: mistake{Where: "cut", Field: "file", Message: err.Error()}})
 	}
-	return a.change(c, change{"sound " + s.Name, mistake{Where: "cut", Field: "file"}, func(p *production.Production) error {
-		p.Cut.Sound = s
-		return nil
-	}})
+	return a.do(c, edit.SetSound{Sound: s})
 }
 
 // sound answers with the sound of the cut.
 func (a *app) sound(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -300,12 +298,12 @@ func (a *app) playlist(v *view) (string, error) {
 
 // cutPlay answers with the playlist as it is now, while frames are being finished.
 func (a *app) cutPlay(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
 	v := &view{Production: p}
-	if v.Batches, err = a.House.Batches(p.Code); err != nil {
+	if v.Batches, err = a.House.Record.Batches(p.Code); err != nil {
 		return err
 	}
 	text, err := a.playlist(v)
@@ -323,7 +321,7 @@ func (a *app) finished(v *view, use cut.Use) (playedSpan, error) {
 			if q.Spec.Shot != use.Shot || q.Spec.View != use.View || q.Counts[queue.Good] == 0 {
 				continue
 			}
-			frames, err := a.House.Frames(q.ID)
+			frames, err := a.House.Record.Frames(q.ID)
 			if err != nil {
 				return playedSpan{}, err
 			}
@@ -351,7 +349,7 @@ func (a *app) finished(v *view, use cut.Use) (playedSpan, error) {
 
 // exportCut answers with the cut as a file.
 func (a *app) exportCut(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -369,7 +367,7 @@ func (a *app) exportCut(c *echo.Context) error {
 
 // bringCut takes a cut from a file, in the place of the one that is there.
 func (a *app) bringCut(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -397,13 +395,7 @@ func (a *app) bringCut(c *echo.Context) error {
 	if len(said) > most {
 		said = append(said[:most], fmt.Sprintf("and %d more", len(said)-most))
 	}
-	if err := a.change(c, change{"cut from " + file.Filename + noted(said), mistake{Where: "cut", Field: "file"}, func(p *production.Production) error {
-		p.Cut = r.Cut
-		return nil
-	}}); err != nil {
-		return err
-	}
-	return nil
+	return a.do(c, edit.ImportCut{File: file.Filename, Note: noted(said), Cut: r.Cut})
 }
 
 func noted(texts []string) string {

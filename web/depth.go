@@ -12,47 +12,6 @@ import (
 	"reelhouse/core/scene"
 )
 
-// depth applies an edit of what the depth pass holds.
-func (e edit) depth(p *production.Production) error {
-	d := &p.Depth
-	switch e.field {
-	case "depthBackground", "near", "far":
-		metres, err := e.decimal("m")
-		if err != nil {
-			return err
-		}
-		*map[string]*float64{"depthBackground": &p.DepthBackground, "near": &d.Near, "far": &d.Far}[e.field] = metres
-	case "occlusion":
-		metres, err := e.decimal("m")
-		if err != nil {
-			return err
-		}
-		p.OcclusionRadius = metres
-	case "picture":
-		if d.Picture = e.value == "picture"; d.Picture && d.Near >= d.Far {
-			d.Near, d.Far = 0, usualFar
-		}
-	case "inverted":
-		d.Inverted = e.ticked()
-	case "open":
-		d.Open = !e.ticked()
-	case "filtered":
-		d.Filtered = e.ticked()
-	case "range":
-		var near, far float64
-		if n, err := fmt.Sscan(e.value, &near, &far); n != 2 || err != nil {
-			return errChoice
-		}
-		d.Picture, d.Near, d.Far = true, near, far
-	default:
-		return errChoice
-	}
-	return d.Check()
-}
-
-// usualFar is where a picture of depth ends that nobody has measured, in metres.
-const usualFar = 100
-
 // Limits of measuring.
 const (
 	mostMeasured = 24 // frames of a shot
@@ -76,7 +35,7 @@ type bar struct{ X, Height float64 }
 
 // measureDepth answers with how near and far a shot's surfaces lie over its whole range.
 func (a *app) measureDepth(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}

@@ -3,139 +3,157 @@ package web
 import (
 	"errors"
 	"fmt"
-	"math"
 	"net/http"
-	"slices"
+	"net/url"
 	"strconv"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
-	"reelhouse/core/scene"
+	"reelhouse/house"
 	"reelhouse/store"
 )
 
-// An edit is one field of one part, as a page sends it.
-type edit struct {
-	kind, code, field, value string
-	values                   []string // of tick boxes
-	option                   string   // which of several things of the part, such as a pass of a list
-	chosen                   []string // codes of the parts that are ticked, where the edit is of many
-	head                     int      // record frame of the play head
-	frame                    int      // at which the page shows things that move
-	stage                    func(p *production.Production) (*scene.Scene, error)
-	reach                    func(p *production.Production) (float64, error) // metres, farther than anything of the scene
+// contextFields are fields of commands that a page tells with every edit: which frame it shows, and where the play head is.
+var contextFields = []string{"frame", "head"}
+
+// bind makes a command of a form. The form has
+//
+//	of        the code of the part that is changed
+//	chosen    codes, of an edit of many parts
+//	field     the name of the field that a control is for, with what was typed as value, or what is ticked as values
+//	value     without field: what an action is done with
+//	set.NAME  any other field of the command
+//
+// Names that the command does not have wrap edit.ErrUnknown.
+func bind(name string, form url.Values) (edit.Command, error) {
+	fields, err := edit.Fields(name)
+	if err != nil {
+		return nil, err
+	}
+	values := map[string][]string{}
+	for key, texts := range form {
+		if len(key) > 4 && key[:4] == "set." {
+			values[key[4:]] = texts
+		}
+	}
+	for _, f := range fields {
+		switch {
+		case f.Of && f.Many:
+			if values[f.Name] = append(append([]string(nil), form["chosen"]...), given(form["of"])...); len(values[f.Name]) == 0 {
+				delete(values, f.Name)
+			}
+		case f.Of && form.Has("of"):
+			values[f.Name] = form["of"]
+		case f.Value && !form.Has("field") && form.Has("value"):
+			values[f.Name] = form["value"]
+		case f.Name == form.Get("field") && (f.Many || f.Bool):
+			values[f.Name] = form["values"]
+		case f.Name == form.Get("field"):
+			values[f.Name] = form["value"]
+		}
+	}
+	if field := form.Get("field"); field != "" {
+		if _, bound := values[field]; !bound {
+			return nil, fmt.Errorf("%s has no field %q: %w", name, field, edit.ErrUnknown)
+		}
+	}
+	for _, f := range fields {
+		for _, shown := range contextFields {
+			if f.Name == shown && form.Get(shown) != "" && values[shown] == nil {
+				values[shown] = form[shown]
+			}
+		}
+	}
+	return edit.FromText(name, values)
 }
 
-// errChoice marks what only a damaged page can send.
-var errChoice = errors.New("this cannot be edited")
+// given returns the texts that are not empty.
+func given(texts []string) []string {
+	var out []string
+	for _, t := range texts {
+		if t != "" {
+			out = append(out, t)
+		}
+	}
+	return out
+}
 
-// edit changes one field of the production and keeps it at once. What cannot be kept comes back with the
-// reason, where it was typed.
+// edit makes the edit that a form asks for. What cannot be kept comes back with the reason, where it was typed.
 func (a *app) edit(c *echo.Context) error {
 	form, err := c.FormValues()
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, "The form could not be read.")
 	}
-	e := edit{kind: c.Param("kind"), code: form.Get("of"), field: form.Get("field"), value: strings.TrimSpace(form.Get("value")), values: form["values"], option: form.Get("option"), chosen: form["chosen"]}
-	e.frame, _ = strconv.Atoi(form.Get("frame")) // 0 stands for before the first one
-	e.head, _ = strconv.Atoi(form.Get("head"))   // nothing stands for the beginning
-	e.stage, e.reach = a.stage, a.reach
-	summary := e.where() + ", " + e.field
-	if e.field == "add" || e.field == "remove" {
-		summary = e.field + " " + e.where()
-	}
-	if e.kind == "production" && e.field == "nextVersion" {
-		return a.nextVersion(c)
-	}
-	return a.change(c, change{summary, mistake{e.where(), e.field, e.value, "", false}, func(p *production.Production) error {
-		before := p.Problems()
-		if err := e.apply(p); err != nil {
-			return err
-		}
-		// A change may leave old problems, and may not bring new ones where it was made.
-		for _, problem := range p.Problems() {
-			here := problem.Where == e.where() || problem.Field == e.field || problem.Field == "code"
-			if here && !slices.Contains(before, problem) {
-				return problem
-			}
-		}
-		return nil
-	}})
-}
-
-// stage returns the scene of a production.
-func (a *app) stage(p *production.Production) (*scene.Scene, error) { return a.House.Scene(p.Scene) }
-
-// reach returns a depth that lies behind everything of a production's scene, in whole tens of metres.
-func (a *app) reach(p *production.Production) (float64, error) {
-	r, err := a.House.Report(p.Scene)
-	return 10 * math.Ceil(r.Size.Length()/10), err
-}
-
-// nextVersion raises the version to the next one of which no file was ever sent.
-func (a *app) nextVersion(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	version, err := a.House.NextVersion(p.Production)
-	return a.change(c, change{"next version", mistake{Where: "production", Field: "version"}, func(p *production.Production) error {
-		p.Version = version
-		return err
-	}})
-}
-
-// A change is something that a page does to a production. place is where a mistake would be shown.
-type change struct {
-	summary string
-	place   mistake
-	apply   func(p *production.Production) error
-}
-
-// change makes a change, if nobody else has changed the same since the page was loaded, and answers with the
-// sheet and what followed from it.
-func (a *app) change(c *echo.Context, ch change) error {
-	key := production.Station(c.FormValue("station"))
-	seen, err := strconv.Atoi(c.FormValue("seen"))
-	if err != nil || c.FormValue("mine") != "" {
-		seen = store.Any
-	}
-	var before production.Production
-	p, err := a.House.Edit(c.Param("code"), ch.summary, seen, func(p *production.Production) error {
-		before = p.Copy()
-		return ch.apply(p)
-	})
-	if errors.Is(err, errChoice) {
+	command, err := bind(c.Param("command"), form)
+	var m *edit.Mistake
+	switch {
+	case errors.As(err, &m):
+		return a.mistaken(c, mistake{Where: m.Part, Field: m.Field, Value: form.Get("value"), Message: m.Message})
+	case err != nil:
 		return echo.NewHTTPError(http.StatusBadRequest, "This cannot be edited; load the page again.")
 	}
+	return a.do(c, command)
+}
+
+// mistaken answers an edit with the page as it was, and the mistake where it was made.
+func (a *app) mistaken(c *echo.Context, m mistake) error {
+	now, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
-		now, loadErr := a.House.Production(c.Param("code"))
-		if loadErr != nil {
-			return loadErr
-		}
-		m := ch.place
-		m.Message = err.Error()
-		var problem production.Problem
-		var conflict *store.Conflict
-		if errors.As(err, &problem) {
-			m.Message = problem.Message
-		}
-		m.Conflict = errors.As(err, &conflict)
-		return a.update(c, answer{production: now, station: key, mistake: m})
+		return err
+	}
+	return a.update(c, answer{production: now, station: production.Station(c.FormValue("station")), mistake: m})
+}
+
+// seen returns the revision that the page of a form shows, or store.Any if a person wants their edit whatever others did.
+func seen(c *echo.Context) (int, error) {
+	if c.FormValue("mine") != "" {
+		return store.Any, nil
+	}
+	n, err := strconv.Atoi(c.FormValue("seen"))
+	if err != nil || n < 1 {
+		return 0, echo.NewHTTPError(http.StatusBadRequest, "The page did not say which revision it shows; load it again.")
+	}
+	return n, nil
+}
+
+// do makes an edit, if nobody else has changed the same since the page was loaded, and answers with the sheet and what
+// followed from it.
+func (a *app) do(c *echo.Context, command edit.Command) error {
+	from, err := seen(c)
+	if err != nil {
+		return err
+	}
+	before, p, err := a.House.Do(c.Param("code"), house.Editing{By: author(c), Seen: from}, command)
+	var m *edit.Mistake
+	var conflict *store.Conflict
+	var long *production.LongText
+	field := c.FormValue("field")
+	switch {
+	case errors.As(err, &m):
+		return a.mistaken(c, mistake{Where: m.Part, Field: m.Field, Value: c.FormValue("value"), Message: m.Message})
+	case errors.As(err, &conflict):
+		return a.mistaken(c, mistake{Where: command.Part(), Field: field, Value: c.FormValue("value"), Message: conflict.Error(), Conflict: true})
+	case errors.As(err, &long):
+		return a.mistaken(c, mistake{Where: command.Part(), Field: field, Value: c.FormValue("value"), Message: long.Error()})
+	case err != nil:
+		return err
 	}
 	a.Hub().Changed()
-	if ch.place.Field == "tiles" { // a side sheet shows what they come to
+	if field == "tiles" { // a side sheet shows what they come to
 		c.Response().Header().Set("HX-Trigger-After-Settle", "tiles-set")
 	}
-	return a.update(c, answer{production: p, station: key, notice: "Saved: " + ch.summary + ".", impact: a.impact(before, p.Production)})
+	notice := "Saved: " + edit.Summary(command) + "."
+	return a.update(c, answer{
+		production: p, station: production.Station(c.FormValue("station")), notice: notice, impact: a.impact(before, p.Production),
+	})
 }
 
 // impact says what an edit changed of what would be rendered; nil if that cannot be said, or nothing.
 func (a *app) impact(before, after production.Production) *plan.Impact {
-	m, err := a.House.Measure(after.Code)
+	m, err := a.House.Record.Measure(after.Code)
 	if err != nil {
 		return nil
 	}
@@ -151,99 +169,4 @@ func (a *app) impact(before, after production.Production) *plan.Impact {
 	impact.Before.Seconds /= float64(a.Node.SlotCount())
 	impact.After.Seconds /= float64(a.Node.SlotCount())
 	return &impact
-}
-
-// where names the part as production.Problem does.
-func (e edit) where() string {
-	if e.code == "" {
-		return e.kind
-	}
-	return strings.ReplaceAll(e.kind, "-", " ") + " " + e.code
-}
-
-// at returns the place of the part with the edit's code in a list.
-func at[T any](e edit, list []T, code func(T) string) (int, error) {
-	i := slices.IndexFunc(list, func(t T) bool { return code(t) == e.code })
-	if i < 0 {
-		return 0, fmt.Errorf("%s does not exist any more", e.where())
-	}
-	return i, nil
-}
-
-func (e edit) number() (int, error) {
-	n, err := strconv.Atoi(e.value)
-	if err != nil {
-		return 0, fmt.Errorf("%q is not a whole number", e.value)
-	}
-	return n, nil
-}
-
-// decimal reads a number with a point, with or without the unit given.
-func (e edit) decimal(unit string) (float64, error) {
-	v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(e.value, unit)), 64)
-	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-		return 0, fmt.Errorf("%q is not a number", e.value)
-	}
-	return v, nil
-}
-
-// ticked reports whether the tick box of the edit is set.
-func (e edit) ticked() bool { return len(e.values) > 0 }
-
-func (e edit) apply(p *production.Production) error {
-	switch e.kind {
-	case "production":
-		return e.production(p)
-	case "size":
-		return e.size(p)
-	case "quality":
-		return e.quality(p)
-	case "picture":
-		return e.picture(p)
-	case "floor":
-		return e.floor(p)
-	case "scene":
-		return e.sceneFile(p)
-	case "look":
-		return e.look(p)
-	case "rig":
-		return e.rig(p)
-	case "environment":
-		return e.environment(p)
-	case "view":
-		if err := e.view(p); err != nil {
-			return err
-		}
-		return p.FollowPairs(e.focal(p))
-	case "shot":
-		return e.shot(p)
-	case "shots":
-		return e.shots(p)
-	case "usual":
-		return e.usual(p)
-	case "batch":
-		return e.batch(p)
-	case "cut":
-		return e.cut(p)
-	case "pass-list":
-		return e.passList(p)
-	case "light-group":
-		return e.lightGroup(p)
-	case "depth":
-		return e.depth(p)
-	case "output":
-		return e.output(p)
-	case "names":
-		return e.names(p)
-	}
-	return errChoice
-}
-
-// fresh returns a code that is not in use.
-func fresh(prefix string, from int, used func(string) bool) string {
-	for n := from + 1; ; n++ {
-		if code := prefix + strconv.Itoa(n); !used(code) {
-			return code
-		}
-	}
 }

@@ -124,11 +124,11 @@ func (a *app) tell(ctx context.Context, code string, r *room) {
 
 // eventTexts works out the events of a production as they are now.
 func (a *app) eventTexts(code string, queue bool) (map[string]string, error) {
-	batches, err := a.House.Batches(code)
+	batches, err := a.House.Record.Batches(code)
 	if err != nil {
 		return nil, err
 	}
-	p, err := a.House.Production(code)
+	p, err := a.House.Record.Production(code)
 	if err != nil {
 		return nil, err
 	}
@@ -173,7 +173,7 @@ func firstThings(a, b string) int {
 // events streams the live events of a production, and with queue those of its queue.
 func (a *app) events(c *echo.Context) error {
 	code, queue := c.Param("code"), c.QueryParam("queue") != ""
-	p, err := a.House.Production(code)
+	p, err := a.House.Record.Production(code)
 	if err != nil {
 		return err
 	}

@@ -5,18 +5,14 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
-	"os"
-	"path/filepath"
-	"regexp"
-	"slices"
 	"strings"
 	"sync"
 	"testing"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/store"
@@ -28,7 +24,7 @@ func TestNobodyForgesAFinishedBatch(t *testing.T) {
 	b := s.batch
 	counts := func() queue.Counts {
 		t.Helper()
-		now, err := s.house.Batch(b.ID)
+		now, err := s.house.Record.Batch(b.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -45,7 +41,7 @@ func TestNobodyForgesAFinishedBatch(t *testing.T) {
 	if c := counts(); c[queue.Ready] != 3 {
 		t.Errorf("after all that, counts are %v", c)
 	}
-	if err := s.house.Create(production.New("OTHER", "Other")); err != nil {
+	if err := s.house.Record.Create(production.New("OTHER", "Other"), store.Author{}); err != nil {
 		t.Fatal(err)
 	}
 	sequence := fmt.Sprint(b.Sequences[0].ID)
@@ -223,59 +219,39 @@ func TestNoValueIsTheServersFault(t *testing.T) {
 	}
 }
 
-// Every field of every kind of edit takes hostile values as mistakes.
+// Every field of every command takes hostile values as mistakes.
 func TestNoEditIsTheServersFault(t *testing.T) {
 	s := newSite(t)
-	base, fields := s.production().Production, editFields(t)
-	for kind, code := range map[string]string{
-		"production": "", "size": "hd", "quality": "draft", "picture": "", "floor": "", "scene": "", "look": "plain", "view": "v", "shot": "010", "shots": "",
-		"usual": "", "batch": "", "cut": "", "pass-list": "comp", "depth": "", "output": "master", "names": "", "rig": "", "light-group": "", "environment": "",
-	} {
-		for _, field := range fields {
+	base := s.production().Production
+	parts := []string{"", "hd", "draft", "plain", "v", "010", "comp", "master"}
+	for _, name := range edit.Names() {
+		fields, err := edit.Fields(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range fields {
 			for i, value := range hostile {
 				if i%every != 0 {
 					continue
 				}
-				e := edit{kind: kind, code: code, field: field, value: value, option: hostile[(i+3)%len(hostile)], chosen: []string{"010"}}
-				e.stage, e.reach = s.app.stage, s.app.reach
-				if i%2 == 0 {
-					e.values = []string{value}
-				}
-				made := base.Copy()
-				if err := e.apply(&made); err == nil {
-					made.Problems()
-					if _, err := json.Marshal(made); err != nil {
-						t.Errorf("%s, %s, %.40q cannot be kept: %v", kind, field, value, err)
+				form := url.Values{"of": {parts[i%len(parts)]}, "chosen": {"010"}}
+				for _, other := range fields {
+					if other.Of {
+						form.Set("set."+other.Name, parts[i%len(parts)])
 					}
 				}
+				form["set."+f.Name] = []string{value, hostile[(i+3)%len(hostile)]}
+				made, err := s.app.tried(base, name, form)
+				if err != nil {
+					continue
+				}
+				made.Problems()
+				if _, err := json.Marshal(made); err != nil {
+					t.Errorf("%s, %s, %.40q cannot be kept: %v", name, f.Name, value, err)
+				}
 			}
 		}
 	}
-}
-
-// editFields returns every field that the code of edits names.
-func editFields(t *testing.T) []string {
-	t.Helper()
-	files, err := filepath.Glob("edit*.go")
-	if err != nil {
-		t.Fatal(err)
-	}
-	seen := map[string]bool{}
-	for _, file := range files {
-		text, err := os.ReadFile(file)
-		if err != nil {
-			t.Fatal(err)
-		}
-		for _, line := range regexp.MustCompile(`case (".*"):`).FindAllStringSubmatch(string(text), -1) {
-			for field := range strings.SplitSeq(line[1], ", ") {
-				seen[strings.Trim(field, `"`)] = true
-			}
-		}
-	}
-	if len(seen) < 60 {
-		t.Fatalf("only %d fields were found", len(seen))
-	}
-	return slices.Sorted(maps.Keys(seen))
 }
 
 // Texts have a length, so that one long title does not slow every edit.
@@ -283,12 +259,13 @@ func TestTextsHaveALength(t *testing.T) {
 	s := newSite(t)
 	long := strings.Repeat("a", production.MostText+1)
 	for _, form := range []url.Values{
-		{"field": {"title"}, "value": {long}, "station": {"standards"}}, {"field": {"title"}, "value": {strings.Repeat("b", 3<<20)}, "station": {"standards"}},
+		{"field": {"title"}, "value": {long}, "station": {"standards"}, "seen": {"1"}},
+		{"field": {"title"}, "value": {strings.Repeat("b", 3<<20)}, "station": {"standards"}, "seen": {"1"}},
 	} {
-		_, body := s.plain("/p/TEST/edit/production", form)
+		_, body := s.plain("/p/TEST/edit/production.set", form)
 		s.says(body, "bytes long; a title has 500 at most")
 	}
-	if status, _ := s.plain("/p/TEST/edit/production", url.Values{"field": {"title"}, "value": {strings.Repeat("c", 9<<20)}}); status != http.StatusRequestEntityTooLarge {
+	if status, _ := s.plain("/p/TEST/edit/production.set", url.Values{"field": {"title"}, "value": {strings.Repeat("c", 9<<20)}}); status != http.StatusRequestEntityTooLarge {
 		t.Errorf("9 MB of title: %d", status)
 	}
 	if got := s.production().Title; len(got) > production.MostText {
@@ -317,7 +294,7 @@ func TestFilesAreVerifiedFromTheQueue(t *testing.T) {
 // An output says what its format cannot hold of what its shots ask for, also when these follow the production's defaults.
 func TestAnOutputSaysWhatItCannotHoldOfTheDefaults(t *testing.T) {
 	s := newSite(t)
-	_, err := s.house.Edit("TEST", "defaults", store.Any, func(p *production.Production) error {
+	_, err := s.house.Record.Edit("TEST", store.Making{Summary: "defaults"}, func(p *production.Production) error {
 		p.Shots[0].Outputs, p.Shots[0].PassList = nil, ""
 		p.Usual.Outputs, p.Usual.PassList = []string{"master"}, "comp"
 		return nil

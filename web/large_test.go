@@ -18,6 +18,7 @@ import (
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/preview"
+	"reelhouse/store"
 )
 
 // large is a scene of 10 000 objects with 500 triangles each: balls on a grid, seen over from one corner.
@@ -96,7 +97,7 @@ func BenchmarkLargeScene(b *testing.B) {
 		})
 		p.Views = []production.View{{Code: "v", Camera: "cam", Look: "plain"}}
 		p.Shots = []production.Shot{{Code: "010", View: "v", Frames: frame.MustParse("1001-11000"), Sizes: []string{"hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true}}
-		if err := h.Create(p); err != nil {
+		if err := h.Record.Create(p, store.Author{}); err != nil {
 			b.Fatal(err)
 		}
 		step("report", page("/p/"+p.Code+"/scenes"))

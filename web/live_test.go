@@ -27,7 +27,7 @@ import (
 // finish makes a frame good by hand, with a file whose depth is 7.2 m everywhere but in its first pixel.
 func (s *site) finish() (sequence int64, number int) {
 	s.t.Helper()
-	l, err := s.house.Lease("hand")
+	l, err := s.house.Record.Lease("hand")
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -50,10 +50,10 @@ func (s *site) finish() (sequence int64, number int) {
 	if err := os.WriteFile(full, b.Bytes(), 0o644); err != nil {
 		s.t.Fatal(err)
 	}
-	if err := s.house.Check(l); err != nil {
+	if err := s.house.Record.Check(l); err != nil {
 		s.t.Fatal(err)
 	}
-	if err := s.house.Accept(l, 1, []store.File{{Path: path, Bytes: int64(b.Len()), SHA256: strings.Repeat("ab", 32)}}, "by hand"); err != nil {
+	if err := s.house.Record.Accept(l, 1, []store.File{{Path: path, Bytes: int64(b.Len()), SHA256: strings.Repeat("ab", 32)}}, "by hand"); err != nil {
 		s.t.Fatal(err)
 	}
 	return l.SequenceID, l.Number
@@ -99,7 +99,7 @@ func TestScreeningShowsPassesAndTrueValues(t *testing.T) {
 func TestAFileThatWasTakenAwayIsSaid(t *testing.T) {
 	s := newSite(t)
 	sequence, number := s.finish()
-	files, err := s.house.Files(sequence, number)
+	files, err := s.house.Record.Files(sequence, number)
 	if err != nil {
 		t.Fatal(err)
 	}

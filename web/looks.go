@@ -1,8 +1,6 @@
 package web
 
 import (
-	"fmt"
-	"slices"
 	"strings"
 
 	"reelhouse/core/geom"
@@ -61,8 +59,7 @@ func lookColours(l *look.Look) map[string]*geom.Vec {
 
 func lookNumbers(l *look.Look) map[string]*float64 {
 	return map[string]*float64{
-		"exposure": &l.ExposureEV, "azimuth": &l.Sun.AzimuthDegrees, "elevation": &l.Sun.ElevationDegrees, "disc": &l.Sun.SizeDegrees, "haze": &l.Haze.Metres, "gain": &l.LightGain,
-		"environmentTurn": &l.Environment.TurnDegrees, "environmentStrength": &l.Environment.Strength,
+		"exposure": &l.ExposureEV, "sunAzimuth": &l.Sun.AzimuthDegrees, "sunElevation": &l.Sun.ElevationDegrees, "sunSize": &l.Sun.SizeDegrees, "haze": &l.Haze.Metres, "lightMultiplier": &l.LightGain,
 	}
 }
 
@@ -75,9 +72,9 @@ type roleOf struct {
 func lookRoles(l *look.Look) []roleOf {
 	return []roleOf{
 		{"hidden", "Hidden", "not there at all", &l.Hidden},
-		{"unseen", "Hidden from the camera", "their shadows and reflections stay", &l.Unseen},
-		{"holdouts", "Matte only", "they cut a hole into what lies behind", &l.Holdouts},
-		{"clay", "Of clay", "even grey, whatever their materials", &l.Clay},
+		{"hiddenFromCamera", "Hidden from camera", "their shadows and reflections stay", &l.Unseen},
+		{"holdouts", "Holdout", "they cut a hole into what lies behind", &l.Holdouts},
+		{"clay", "Clay", "even grey, whatever their materials", &l.Clay},
 		{"shadowCatchers", "Shadow catchers", "nothing is seen of them but the shadow on them", &l.ShadowCatchers},
 	}
 }
@@ -107,11 +104,12 @@ func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLoo
 		o.BaseName = base.Name
 	}
 	colours, numbers := lookColours(&l), lookNumbers(&l)
-	for _, c := range []struct{ key, name string }{{"zenith", "Sky overhead"}, {"horizon", "Sky at the horizon"}, {"ground", "Light from below"}, {"sun", "Sun"}, {"glow", "Glow round the sun"}} {
+	for _, c := range []struct{ key, name string }{{"zenith", "Sky overhead"}, {"horizon", "Sky at the horizon"}, {"ground", "Light from below"}, {"sun", "Sun"}, {"glow", "Glow around the sun"}} {
 		o.Colours = append(o.Colours, lookColour{c.key, c.name, look.Hue(*colours[c.key]), colours[c.key].Max()})
 	}
 	for _, n := range []struct{ key, name string }{
-		{"exposure", "Exposure, EV"}, {"azimuth", "Sun's direction, ° from north"}, {"elevation", "Sun's height, °"}, {"disc", "Sun's width, °"}, {"haze", "Haze, m; 0 for clear air"}, {"gain", "Scene's lights, times"},
+		{"exposure", "Exposure, EV"}, {"sunAzimuth", "Sun azimuth, ° from north"}, {"sunElevation", "Sun elevation, °"}, {"sunSize", "Sun angular size, °"},
+		{"haze", "Haze, m; 0 for clear air"}, {"lightMultiplier", "Light multiplier"},
 	} {
 		o.Numbers = append(o.Numbers, lookNumber{n.key, n.name, *numbers[n.key]})
 	}
@@ -133,158 +131,4 @@ func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLoo
 		}
 	}
 	return o
-}
-
-// look applies an edit of a look. Looks that build on it follow.
-func (e edit) look(p *production.Production) error {
-	i, err := at(e, p.Looks, func(l look.Look) string { return l.Code })
-	if err != nil {
-		return err
-	}
-	before := p.Looks[i]
-	before = before.Clone()
-	l := &p.Looks[i]
-	switch e.field {
-	case "copy":
-		c := before.Clone()
-		c.Base, c.Name = before.Code, before.Name+" (copy)"
-		c.Code = fresh(before.Code+"_", 1, func(code string) bool { _, ok := p.FindLook(code); return ok })
-		p.Looks = slices.Insert(p.Looks, i+1, c)
-		return nil
-	case "remove":
-		for _, v := range p.Views {
-			if v.Look == l.Code {
-				return fmt.Errorf("view %s uses this look; choose another there first", v.Code)
-			}
-		}
-		if len(p.Looks) == 1 {
-			return fmt.Errorf("a production needs a look")
-		}
-		for k := range p.Looks {
-			if p.Looks[k].Base == before.Code {
-				p.Looks[k].Base = before.Base
-			}
-		}
-		p.Looks = slices.Delete(p.Looks, i, i+1)
-		return nil
-	case "code":
-		for k := range p.Views {
-			if p.Views[k].Look == l.Code {
-				p.Views[k].Look = e.value
-			}
-		}
-		for k := range p.Looks {
-			if p.Looks[k].Base == before.Code {
-				p.Looks[k].Base = e.value
-			}
-		}
-		l.Code = e.value
-		return nil
-	case "name":
-		l.Name = e.value
-		return nil
-	}
-	if err := e.lookLine(p, l); err != nil {
-		return err
-	}
-	follow(p, before, *l)
-	return nil
-}
-
-// lookLine changes one thing that a look says.
-func (e edit) lookLine(p *production.Production, l *look.Look) error {
-	if to := lookNumbers(l)[e.field]; to != nil {
-		v, err := e.decimal("")
-		if err == nil {
-			*to = v
-		}
-		return err
-	}
-	if to := lookColours(l)[e.field]; to != nil {
-		strength := to.Max()
-		if strength <= 0 {
-			strength = 1
-		}
-		v, err := look.Light(e.value, strength)
-		if err == nil {
-			*to = v
-		}
-		return err
-	}
-	if key, ok := strings.CutSuffix(e.field, "Strength"); ok && lookColours(l)[key] != nil {
-		to := lookColours(l)[key]
-		v, err := e.decimal("")
-		if err != nil || v < 0 {
-			return fmt.Errorf("%q is not a strength of 0 or more", e.value)
-		}
-		if *to, err = look.Light(look.Hue(*to), v); v > 0 {
-			return err
-		}
-		*to = geom.Vec{}
-		return nil
-	}
-	switch e.field {
-	case "reset":
-		base, ok := p.FindLook(l.Base)
-		if !ok {
-			return fmt.Errorf("it builds on no other look")
-		}
-		return l.Reset(e.value, base)
-	case "lights":
-		s, err := e.stage(p)
-		if err != nil {
-			return err
-		}
-		l.LightsOff = nil
-		for _, name := range viewsheet.Lights(s) {
-			if !slices.Contains(e.values, name) {
-				l.LightsOff = append(l.LightsOff, name)
-			}
-		}
-		return nil
-	case "environment":
-		l.Environment.Map = e.value
-		return nil
-	case "background":
-		l.Background = look.Background{Kind: look.BackgroundKind(e.value)}
-		if l.Background.Kind == look.PlainColour {
-			l.Background.Colour = "#808080"
-		}
-		return nil
-	case "backgroundColour":
-		l.Background = look.Background{Kind: look.PlainColour, Colour: e.value}
-		return nil
-	case "samples":
-		if e.value == "" {
-			e.value = "0"
-		}
-		n, err := e.number()
-		l.LeastSamples = n
-		return err
-	}
-	for _, r := range lookRoles(l) {
-		if r.key != e.field {
-			continue
-		}
-		*r.list = names(e.value)
-		return nil
-	}
-	return errChoice
-}
-
-// follow changes the looks that build on one that has changed, and those that build on them. A look that builds on itself by way of others
-// is changed once.
-func follow(p *production.Production, before, after look.Look) {
-	changed := map[string]bool{before.Code: true}
-	var spread func(before, after look.Look)
-	spread = func(before, after look.Look) {
-		for i := range p.Looks {
-			if child := p.Looks[i]; child.Base == before.Code && !changed[child.Code] {
-				changed[child.Code] = true
-				p.Looks[i] = child.Follow(before, after)
-				spread(child, p.Looks[i])
-			}
-		}
-	}
-	spread(before, after)
 }

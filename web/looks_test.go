@@ -35,7 +35,7 @@ func TestALookIsChangedAndOthersFollow(t *testing.T) {
 	s.editLook("plain_2", "code", "night")
 	s.says(s.editLook("night", "exposure", "-3"), "What it says otherwise than Plain daylight", "-3 EV")
 	s.editLook("night", "zenith", "#0000ff")
-	s.editLook("night", "sunStrength", "0")
+	s.editLook("night", "sunIntensity", "0")
 	night := s.look("night")
 	if night.Base != "plain" || night.ExposureEV != -3 || night.Sky.Zenith.X != 0 || night.Sky.Zenith.Z != look.Plain().Sky.Zenith.Max() || night.Sun.Irradiance.Max() != 0 {
 		t.Errorf("the night is %+v", night)
@@ -43,7 +43,7 @@ func TestALookIsChangedAndOthersFollow(t *testing.T) {
 	// A third one builds on the second. What neither says follows the first.
 	s.editLook("night", "copy", "")
 	s.editLook("night_2", "haze", "50")
-	s.editLook("plain", "azimuth", "200")
+	s.editLook("plain", "sunAzimuth", "200")
 	s.editLook("plain", "haze", "900")
 	if a, b := s.look("night"), s.look("night_2"); a.Sun.AzimuthDegrees != 200 || a.Haze.Metres != 900 || a.ExposureEV != -3 || b.Sun.AzimuthDegrees != 200 || b.Haze.Metres != 50 {
 		t.Errorf("they followed to %+v and %+v", a, b)
@@ -67,8 +67,8 @@ func TestALookIsChangedAndOthersFollow(t *testing.T) {
 func TestMistakesWithLooksAreSaid(t *testing.T) {
 	s := newSite(t)
 	for field, c := range map[string][2]string{
-		"exposure": {"99", "outside -20 to 20"}, "elevation": {"95", "outside -90 to 90"}, "haze": {"-1", "cannot be negative"}, "sun": {"blue", "is not a colour"}, "sunStrength": {"-2", "is not a strength"},
-		"hidden": {"[", "is not a pattern"}, "reset": {"haze", "builds on no other look"}, "gain": {"x", "is not a number"},
+		"exposure": {"99", "outside -20 to 20"}, "sunElevation": {"95", "outside -90 to 90"}, "haze": {"-1", "cannot be negative"}, "sun": {"blue", "is not a colour"}, "sunIntensity": {"-2", "is not an intensity"},
+		"hidden": {"[", "is not a pattern"}, "reset": {"haze", "based on no other look"}, "lightMultiplier": {"x", "is not a number"},
 	} {
 		s.says(s.editLook("plain", field, c[0]), c[1])
 	}

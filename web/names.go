@@ -66,7 +66,7 @@ func previewNames(text string, b plan.Batch, caret int) namesPreview {
 
 // names previews the paths that a pattern would make, before it is kept.
 func (a *app) names(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}

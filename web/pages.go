@@ -101,6 +101,8 @@ var functions = template.FuncMap{
 	"add2":     func(a, b float64) float64 { return a + b },
 	"list":     func(all ...string) []string { return all },
 	"field":    naming.Field,
+	"editOf":   editOf,
+	"editVals": editVals,
 	"vals": func(pairs ...string) (string, error) {
 		m := map[string]string{}
 		for i := 0; i+1 < len(pairs); i += 2 {
@@ -139,4 +141,28 @@ func duration(d time.Duration) string {
 		return fmt.Sprintf("%d min", int(d.Minutes()+0.5))
 	}
 	return fmt.Sprintf("%d h %02d min", int(d.Hours()), int(d.Minutes())%60)
+}
+
+// editOf names the command that a control posts.
+func editOf(control map[string]any) string {
+	if command, ok := control["command"].(string); ok {
+		return command
+	}
+	return fmt.Sprint(control["kind"], ".set")
+}
+
+// editVals returns what a control tells beside what is typed, as JSON.
+func editVals(control map[string]any, more ...string) (string, error) {
+	vals := map[string]string{"of": fmt.Sprint(control["of"]), "field": fmt.Sprint(control["field"])}
+	if name, ok := control["name"].(string); ok {
+		vals["field"] = name
+	}
+	if with, ok := control["with"].([]string); ok {
+		more = append(more, with...)
+	}
+	for i := 0; i+1 < len(more); i += 2 {
+		vals[more[i]] = more[i+1]
+	}
+	text, err := json.Marshal(vals)
+	return string(text), err
 }

@@ -40,15 +40,15 @@ func TestEveryPassOfAViewIsShown(t *testing.T) {
 func TestSuggestedListsAreTaken(t *testing.T) {
 	s := newSite(t)
 	add := func(code string) string {
-		_, body := s.post("/p/TEST/edit/pass-list", url.Values{"field": {"suggested"}, "value": {code}, "station": {"passes"}})
+		_, body := s.post("/p/TEST/edit/pass-list", url.Values{"field": {"add"}, "value": {code}, "station": {"passes"}})
 		return body
 	}
 	s.says(add("relight"), "Relighting")
 	if l, ok := s.production().FindPassList("relight"); !ok || len(l.Passes) != 15 || l.Passes[0] != pass.Beauty {
 		t.Errorf("the list is %+v", l)
 	}
-	s.says(add("relight"), "cannot be edited")
-	s.says(add("none"), "cannot be edited")
+	s.says(add("relight"), "it is there already")
+	s.says(add("none"), "no suggested list")
 	for _, suggested := range pass.Suggestions() {
 		for _, code := range suggested.Passes {
 			if _, err := pass.Find(code); err != nil {
@@ -67,25 +67,26 @@ func TestDepthIsMeasuredAndTaken(t *testing.T) {
 	}
 	_, body := s.get("/p/TEST/depths?shot=010")
 	s.says(body, "3 of 3 frames", "as the picture", "depth-bar")
-	edit("depthBackground", "5")
+	edit("background", "5")
 	_, body = s.get("/p/TEST/depths?shot=010")
 	s.says(body, "nearer than the farthest surface")
-	s.says(edit("picture", "picture"), "Near, m", "0 at 0 m, 1 at 100 m, clipped")
-	s.says(edit("range", "3.5 14"), "0 at 3.5 m, 1 at 14 m")
+	s.says(edit("kind", "normalised"), "Near, m", "0 at 0 m, 1 at 100 m, clipped")
+	edit("near", "3.5")
+	s.says(edit("far", "14"), "0 at 3.5 m, 1 at 14 m")
 	edit("inverted", "", "1")
 	edit("filtered", "", "1")
-	s.says(edit("open", ""), "1 at 3.5 m, 0 at 14 m, filtered")
+	s.says(edit("clamped", ""), "1 at 3.5 m, 0 at 14 m, filtered")
 	if d := s.production().Depth; d != (pass.DepthStyle{Picture: true, Near: 3.5, Far: 14, Inverted: true, Open: true, Filtered: true}) {
 		t.Errorf("the style is %+v", d)
 	}
-	edit("occlusion", "0.75 m")
+	edit("occlusionRadius", "0.75 m")
 	if r := s.production().OcclusionRadius; r != 0.75 {
 		t.Errorf("the radius is %v", r)
 	}
-	s.says(edit("occlusion", "-1"), "radius of occlusion has to be")
+	s.says(edit("occlusionRadius", "-1"), "radius of occlusion has to be")
 	s.says(edit("near", "20"), "has to be nearer than far")
 	s.says(edit("far", "x"), "is not a number")
-	s.says(edit("range", "1"), "cannot be edited")
+	s.says(edit("kind", "x"), "metres or normalised")
 	if code, _ := s.get("/p/TEST/depths?shot=none"); code != 404 {
 		t.Errorf("a shot that is not there: %d", code)
 	}
@@ -109,20 +110,24 @@ func TestLightGroupsArePasses(t *testing.T) {
 		values.Set("of", "comp")
 		values.Set("field", field)
 		values.Set("station", "passes")
-		_, body := s.post("/p/TEST/edit/pass-list", values)
+		command := "pass-list.set"
+		if values.Has("set.pass") {
+			command = "pass-list.choose"
+		}
+		_, body := s.post("/p/TEST/edit/"+command, values)
 		return body
 	}
 	list("passes", url.Values{"values": {"beauty", "light-group1", "light-other", "normal"}})
 	if l, _ := s.production().FindPassList("comp"); !slices.Equal(l.Passes, []pass.Code{"beauty", "light-group1", "light-other", "normal"}) {
 		t.Errorf("the list has %v", l.Passes)
 	}
-	list("otherDepth", url.Values{"option": {"light-group1"}, "values": {"1"}})
+	list("otherDepth", url.Values{"set.pass": {"light-group1"}, "values": {"1"}})
 	s.says(group("group1", "code", "lamps"), "light-lamps")
 	l, _ := s.production().FindPassList("comp")
 	if l.Passes[1] != "light-lamps" || !l.Choice("light-lamps").OtherDepth {
 		t.Errorf("renamed, the list is %+v", l)
 	}
-	s.says(group("lamps", "remove", ""), "take it out there first")
+	s.says(group("lamps", "remove", ""), "remove it there first")
 	s.says(group("lamps", "code", "other"), "all other light")
 	s.says(group("lamps", "lights", "[x"), "no name of lights")
 	list("passes", url.Values{"values": {"beauty"}})
@@ -136,12 +141,12 @@ func TestLightGroupsArePasses(t *testing.T) {
 func TestChoicesByPassReachThePlan(t *testing.T) {
 	s := newSite(t)
 	choose := func(field, option string, values ...string) string {
-		_, body := s.post("/p/TEST/edit/pass-list", url.Values{"of": {"comp"}, "field": {field}, "option": {option}, "values": values, "station": {"passes"}})
+		_, body := s.post("/p/TEST/edit/pass-list.choose", url.Values{"of": {"comp"}, "field": {field}, "set.pass": {option}, "values": values, "station": {"passes"}})
 		return body
 	}
 	choose("otherDepth", "beauty", "1")
 	choose("otherFilter", "normal", "1")
-	s.says(choose("outputs", "depth"), "would go nowhere")
+	s.says(choose("outputs", "depth"), "would go to no output")
 	s.says(choose("otherFilter", "uv", "1"), "not in the list")
 	s.says(choose("otherFilter", "beauty", "1"), "cannot be sampled in another way")
 	b, err := plan.Build(s.production().Production, plan.Measure{})
@@ -165,7 +170,7 @@ func TestEffortIsEdited(t *testing.T) {
 		_, body := s.post("/p/TEST/edit/quality", url.Values{"of": {"final"}, "field": {field}, "value": {value}, "station": {"standards"}})
 		return body
 	}
-	for field, value := range map[string]string{"noise": "4 %", "least": "3", "diffuse": "5", "glossy": "6", "through": "10", "clamp": "12.5", "seconds": "90 s", "splat": "spread", "tiles": "3 x 2", "filter": "lanczos"} {
+	for field, value := range map[string]string{"noise": "4 %", "leastSamples": "3", "diffuse": "5", "specular": "6", "transmitted": "10", "indirectLimit": "12.5", "timeLimit": "90 s", "spread": "spread", "tiles": "3 x 2", "filter": "lanczos"} {
 		set(field, value)
 	}
 	q, _ := s.production().FindQuality("final")
@@ -173,20 +178,20 @@ func TestEffortIsEdited(t *testing.T) {
 	if q.Effort != want || q.Tiles != (raster.Tiling{Columns: 3, Rows: 2}) || q.Filter != pixel.LanczosFilter {
 		t.Errorf("the quality is %+v", q)
 	}
-	for field, value := range map[string]string{"noise": "200 %", "least": "99", "diffuse": "-1", "clamp": "x", "seconds": "-3", "tiles": "many"} {
+	for field, value := range map[string]string{"noise": "200 %", "leastSamples": "99", "diffuse": "-1", "indirectLimit": "x", "timeLimit": "-3", "tiles": "many"} {
 		before, _ := s.production().FindQuality("final")
 		set(field, value)
 		if after, _ := s.production().FindQuality("final"); after != before {
 			t.Errorf("%s of %q was taken: %+v", field, value, after)
 		}
 	}
-	for _, field := range []string{"noise", "least", "clamp", "seconds", "tiles"} {
+	for _, field := range []string{"noise", "leastSamples", "indirectLimit", "timeLimit", "tiles"} {
 		set(field, "")
 	}
 	set("diffuse", "3")
-	set("glossy", "4")
-	set("through", "8")
-	set("splat", "placed")
+	set("specular", "4")
+	set("transmitted", "8")
+	set("spread", "placed")
 	if q, _ := s.production().FindQuality("final"); q.Effort != (sampling.Effort{}) || q.Tiles != (raster.Tiling{}) {
 		t.Errorf("emptied, the quality is %+v", q)
 	}

@@ -5,7 +5,6 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -56,10 +55,10 @@ func (v *view) ThumbUnder(code, look, size string, number int) string {
 	return "/p/" + url.PathEscape(p.Code) + "/thumb?" + q.Encode()
 }
 
-// wanted reads which picture a request asks for: a view at a frame, under its own look or another one, in the shape of a size. With try and
-// value it is the view as it would be after an edit of that field.
+// wanted reads which picture a request asks for: a view at a frame, under its own look or another one, in the shape of a size. With try
+// it is the view as it would be after the edit of that name.
 func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Production, error) {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return farm.Thumb{}, production.Production{}, err
 	}
@@ -68,10 +67,12 @@ func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Producti
 		return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "There is no such view.")
 	}
 	n := a.frameOf(p.Production, c.QueryParam("frame"))
-	if field := c.QueryParam("try"); field != "" {
-		e := edit{kind: "view", code: v.Code, field: field, value: c.QueryParam("value"), frame: n, stage: a.stage}
-		tried := p.Copy()
-		if err := e.view(&tried); err != nil {
+	if name := c.QueryParam("try"); name != "" {
+		query := c.QueryParams()
+		query.Set("of", v.Code)
+		query.Set("frame", strconv.Itoa(n))
+		tried, err := a.tried(p.Production, name, query)
+		if err != nil {
 			return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
 		}
 		v, _ = tried.FindView(v.Code)
@@ -89,6 +90,15 @@ func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Producti
 		size = usualSize
 	}
 	return smallPicture(p.Production, v, l, size, n, edge), p.Production, nil
+}
+
+// tried returns a production as it would be after an edit of a view.
+func (a *app) tried(p production.Production, name string, form url.Values) (production.Production, error) {
+	command, err := bind(name, form)
+	if err != nil {
+		return p, err
+	}
+	return a.House.Try(p, command)
 }
 
 // frameOf reads a frame number. One that neither the scene nor any shot has stands for the nearest that one of them has: pictures of all the
@@ -194,7 +204,7 @@ func (a *app) pick(c *echo.Context) error {
 
 // sights answers with the views whose camera stands inside an object or sees nothing.
 func (a *app) sights(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -217,13 +227,4 @@ func (a *app) sights(c *echo.Context) error {
 		}
 	}
 	return c.Render(http.StatusOK, "sights", odd)
-}
-
-// triple reads three numbers.
-func triple(text string) (geom.Vec, error) {
-	var v geom.Vec
-	if n, err := fmt.Sscan(strings.TrimSpace(text), &v.X, &v.Y, &v.Z); n != 3 || err != nil || !v.Finite() {
-		return v, errChoice
-	}
-	return v, nil
 }

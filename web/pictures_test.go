@@ -30,13 +30,13 @@ func TestAPictureComesAtOnce(t *testing.T) {
 		t.Errorf("pictures of %+v and %+v, %v, %v", a, b, errA, errB)
 	}
 	// A try shows the view as it would be, and changes nothing.
-	if tried := fetch("step=0&try=place&value=above+4+5"); bytes.Equal(tried, first) {
+	if tried := fetch("step=0&try=view.place&set.side=above&set.x=4&set.y=5"); bytes.Equal(tried, first) {
 		t.Error("a camera that was put elsewhere sees the same")
 	}
 	if p := s.production(); p.Views[0].Setup.Stand != nil {
 		t.Error("trying has changed the view")
 	}
-	for _, query := range []string{"view=v&step=9", "view=v", "view=none&step=0", "view=v&step=0&try=place&value=x", "view=v&step=0&look=none"} {
+	for _, query := range []string{"view=v&step=9", "view=v", "view=none&step=0", "view=v&step=0&try=view.place&set.side=above&set.x=x", "view=v&step=0&look=none"} {
 		if code, _ := s.get("/p/TEST/preview?" + query); code < 400 || code >= 500 {
 			t.Errorf("%s: %d", query, code)
 		}
@@ -90,10 +90,10 @@ func TestAnEnvironmentIsTakenInAndPutRoundTheScene(t *testing.T) {
 		return s.upload("/p/TEST/environment", map[string]string{"station": "views"}, map[string][]byte{name: data})
 	}
 	s.says(send("a.png", []byte("x")), "neither an .exr nor an .hdr")
-	s.says(send("a.exr", []byte("x")), "a.exr was not taken in")
+	s.says(send("a.exr", []byte("x")), "a.exr was not imported")
 	s.says(send("a.exr", environmentFile(t, 30, 20, 1)), "twice as wide as high")
 	s.says(s.upload("/p/TEST/environment", nil, nil), "no file was chosen")
-	s.says(send("bright day.exr", environmentFile(t, 32, 16, 2)), "Taken in: bright day.exr", "bright_day", "32 × 16", "is in no look")
+	s.says(send("bright day.exr", environmentFile(t, 32, 16, 2)), "Imported: bright day.exr", "bright_day", "32 × 16", "is in no look")
 	sky := func() float64 {
 		code, body := s.get("/p/TEST/preview?view=v&step=0")
 		if code != 200 {
@@ -107,13 +107,13 @@ func TestAnEnvironmentIsTakenInAndPutRoundTheScene(t *testing.T) {
 		return pixel.SRGB.Decode(float64(r) / 0xffff)
 	}
 	s.editLook("plain", "environment", "bright_day")
-	s.editLook("plain", "environmentStrength", "0.25")
-	s.says(s.editLook("plain", "environmentTurn", "30"), "bright_day")
+	s.editLook("plain", "environmentIntensity", "0.25")
+	s.says(s.editLook("plain", "environmentRotation", "30"), "bright_day")
 	if got := sky(); math.Abs(got-0.5) > 0.01 {
 		t.Errorf("a quarter of 2 shows as %v", got)
 	}
 	s.says(s.editLook("plain", "environment", "none"), "does not exist")
-	s.says(s.editLook("plain", "environmentTurn", "500"), "outside 360")
+	s.says(s.editLook("plain", "environmentRotation", "500"), "outside 360")
 	s.editLook("plain", "background", "colour")
 	s.editLook("plain", "backgroundColour", "#ffffff")
 	if got := sky(); math.Abs(got-1) > 0.01 {
@@ -122,11 +122,11 @@ func TestAnEnvironmentIsTakenInAndPutRoundTheScene(t *testing.T) {
 	s.says(s.editLook("plain", "backgroundColour", "red"), "#rrggbb")
 	s.editLook("plain", "background", "")
 	s.editLook("plain", "clay", "floor")
-	s.says(s.editLook("plain", "samples", "12"), "3 frames")
+	s.says(s.editLook("plain", "leastSamples", "12"), "3 frames")
 	if l := s.look("plain"); l.LeastSamples != 12 || len(l.Clay) != 1 || l.Background.Kind != "" {
 		t.Errorf("the look is %+v", l)
 	}
-	s.says(s.editLook("plain", "samples", "65"), "outside 0 to 64")
+	s.says(s.editLook("plain", "leastSamples", "65"), "outside 0 to 64")
 	edit := func(field, value string) string {
 		_, body := s.post("/p/TEST/edit/environment", map[string][]string{"of": {"bright_day"}, "field": {field}, "value": {value}, "station": {"views"}})
 		return body

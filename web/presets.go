@@ -3,7 +3,6 @@ package web
 import (
 	"bytes"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -11,10 +10,11 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/naming"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
-	"reelhouse/store"
+	"reelhouse/house"
 )
 
 // shownDifference is one place at which a production differs from its preset.
@@ -38,7 +38,7 @@ const mostDifferences = 60
 func (a *app) presetsPage(p production.Production, kind preset.Kind, current, output string) (presetsPage, error) {
 	page := presetsPage{Kind: kind, Output: output}
 	var err error
-	if page.All, err = a.House.Presets(kind); err != nil {
+	if page.All, err = a.House.Record.Presets(kind); err != nil {
 		return page, err
 	}
 	for _, saved := range page.All {
@@ -73,11 +73,11 @@ func plainValue(v json.RawMessage) string {
 	return text
 }
 
-// preset saves, recalls, puts back and deletes presets.
+// preset saves, recalls, compares and deletes presets, and takes single values from them.
 func (a *app) preset(c *echo.Context) error {
 	kind, name, code := preset.Kind(c.FormValue("kind")), strings.TrimSpace(c.FormValue("name")), c.FormValue("output")
 	place := mistake{Where: "preset", Field: string(kind), Value: name}
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -102,48 +102,42 @@ func (a *app) preset(c *echo.Context) error {
 		if err := preset.CheckName(name); err != nil {
 			return said("", err)
 		}
-		if err := a.House.SavePreset(saved, c.FormValue("replace") != ""); err != nil {
+		if err := a.House.Record.SavePreset(saved, c.FormValue("replace") != ""); err != nil {
 			return said("", err)
 		}
 		if kind == preset.Standards {
-			if p, err = a.House.Edit(p.Code, "preset "+name, store.Any, func(p *production.Production) error { p.Preset = name; return nil }); err != nil {
+			if _, p, err = a.House.Do(p.Code, house.Editing{By: author(c)}, edit.SetProduction{Preset: &name}); err != nil {
 				return err
 			}
 		}
 		return said("Saved as the preset "+name+".", nil)
 	case "delete":
-		return said("The preset "+name+" is gone.", a.House.DeletePreset(kind, name))
-	}
-	saved, err := a.House.Preset(kind, name)
-	if errors.Is(err, store.ErrNotFound) {
-		return said("", fmt.Errorf("choose a preset"))
-	} else if err != nil {
-		return err
+		return said("The preset "+name+" is gone.", a.House.Record.DeletePreset(kind, name))
 	}
 	switch c.Param("do") {
 	case "recall":
-		return a.change(c, change{"preset " + name, place, saved.Recall})
+		return a.do(c, edit.RecallPreset{Kind: kind, Preset: name})
 	case "compare":
-		return a.change(c, change{"hold against " + name, place, func(p *production.Production) error { p.Preset = name; return nil }})
-	case "back":
+		return a.do(c, edit.SetProduction{Preset: &name})
+	case "reset":
 		var path []string
 		if err := json.Unmarshal([]byte(c.FormValue("path")), &path); err != nil {
-			return echo.NewHTTPError(http.StatusBadRequest, "This cannot be put back; load the page again.")
+			return echo.NewHTTPError(http.StatusBadRequest, "This cannot be reset; load the page again.")
 		}
-		return a.change(c, change{strings.Join(path, " › ") + " as in " + name, place, func(p *production.Production) error { return saved.PutBack(p, path) }})
+		return a.do(c, edit.ResetToPreset{Kind: kind, Preset: name, Path: path})
 	}
 	return echo.NewHTTPError(http.StatusNotFound, "There is nothing to do of that name.")
 }
 
 // exportPreset answers with a file: of the standards, of an output, or of a saved preset.
 func (a *app) exportPreset(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
 	out := preset.OfStandards(p.Title, p.Production)
 	if name := c.QueryParam("preset"); name != "" {
-		if out, err = a.House.Preset(preset.Kind(c.QueryParam("kind")), name); err != nil {
+		if out, err = a.House.Record.Preset(preset.Kind(c.QueryParam("kind")), name); err != nil {
 			return err
 		}
 	} else if code := c.QueryParam("output"); code != "" {
@@ -154,7 +148,7 @@ func (a *app) exportPreset(c *echo.Context) error {
 		out = preset.OfOutput(o.Name, o)
 	}
 	if err := out.Check(); err != nil {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "It cannot be exported before this is mended: "+err.Error())
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, "It cannot be exported before this is fixed: "+err.Error())
 	}
 	var b bytes.Buffer
 	if err := out.Write(&b); err != nil {
@@ -167,7 +161,7 @@ func (a *app) exportPreset(c *echo.Context) error {
 
 // importPreset keeps a preset file in the house.
 func (a *app) importPreset(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -183,11 +177,11 @@ func (a *app) importPreset(c *echo.Context) error {
 	defer file.Close()
 	read, err := preset.Read(file)
 	if err != nil {
-		return refuse(name + " was not taken in. " + err.Error())
+		return refuse(name + " was not imported: " + err.Error())
 	}
-	if err := a.House.SavePreset(read, c.FormValue("replace") != ""); err != nil {
+	if err := a.House.Record.SavePreset(read, c.FormValue("replace") != ""); err != nil {
 		return refuse(err.Error())
 	}
-	r.notice = fmt.Sprintf("Taken in: the %s preset %s. Recall it to use it.", read.Kind, read.Name)
+	r.notice = fmt.Sprintf("Imported: the %s preset %s. Recall it to use it.", read.Kind, read.Name)
 	return a.update(c, r)
 }

@@ -2,7 +2,6 @@ package web
 
 import (
 	"errors"
-	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -10,6 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
 	"reelhouse/store"
@@ -27,18 +27,18 @@ type homePage struct {
 
 func (a *app) homePage() (homePage, error) {
 	page := homePage{Title: "Productions"}
-	codes, err := a.House.Codes()
+	codes, err := a.House.Record.Codes()
 	if err != nil {
 		return page, err
 	}
 	for _, code := range codes {
-		p, err := a.House.Production(code)
+		p, err := a.House.Record.Production(code)
 		if err != nil {
 			return page, err
 		}
 		page.Productions = append(page.Productions, p)
 	}
-	page.Presets, err = a.House.Presets(preset.Standards)
+	page.Presets, err = a.House.Record.Presets(preset.Standards)
 	return page, err
 }
 
@@ -56,7 +56,7 @@ func (a *app) home(c *echo.Context) error {
 
 // production leads to a production's first station.
 func (a *app) production(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -86,7 +86,7 @@ func (a *app) create(c *echo.Context) error {
 	kind, name, _ := strings.Cut(start, ":")
 	switch kind {
 	case "preset":
-		from, err := a.House.Preset(preset.Standards, name)
+		from, err := a.House.Record.Preset(preset.Standards, name)
 		if err != nil {
 			return again(err.Error())
 		}
@@ -94,7 +94,7 @@ func (a *app) create(c *echo.Context) error {
 			return again(err.Error())
 		}
 	case "production":
-		from, err := a.House.Production(name)
+		from, err := a.House.Record.Production(name)
 		if err != nil {
 			return again(err.Error())
 		}
@@ -102,7 +102,7 @@ func (a *app) create(c *echo.Context) error {
 			return again(err.Error())
 		}
 	}
-	if err := a.House.Create(p); errors.Is(err, store.ErrTaken) {
+	if err := a.House.Record.Create(p, author(c)); errors.Is(err, store.ErrTaken) {
 		return again(err.Error())
 	} else if err != nil {
 		return err
@@ -124,62 +124,48 @@ func (a *app) take(c *echo.Context) error {
 	for _, v := range form["values"] {
 		parts = append(parts, production.SetUp(v))
 	}
-	from, err := a.House.Production(form.Get("from"))
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return err
-	}
-	missing := err
-	return a.change(c, change{fmt.Sprintf("set-up from %s", form.Get("from")), mistake{Where: "take", Field: "from", Value: form.Get("from")}, func(p *production.Production) error {
-		switch {
-		case missing != nil:
-			return fmt.Errorf("choose the production to copy from")
-		case len(parts) == 0:
-			return fmt.Errorf("choose what to copy")
-		}
-		return p.Take(from.Production, parts...)
-	}})
+	return a.do(c, edit.TakeSetUp{From: form.Get("from"), Parts: parts})
 }
 
-// step undoes or redoes one edit, and shows the page again.
-func (a *app) step(by int) echo.HandlerFunc {
+// step undoes or redoes the edit of a number, and shows the page again.
+func (a *app) step(undo bool) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		before, err := a.House.Production(c.Param("code"))
+		before, err := a.House.Record.Production(c.Param("code"))
 		if err != nil {
 			return err
 		}
-		seen, err := strconv.Atoi(c.FormValue("seen"))
+		number, err := strconv.Atoi(c.FormValue("number"))
 		if err != nil {
-			seen = store.Any
+			return echo.NewHTTPError(http.StatusBadRequest, "The page did not say which edit; load it again.")
 		}
 		key := production.Station(c.FormValue("station"))
-		p, err := a.House.Step(before.Code, seen, by)
+		do, word := a.House.Record.Redo, "Redone"
+		if undo {
+			do, word = a.House.Record.Undo, "Undone"
+		}
+		p, err := do(before.Code, number, author(c))
 		var conflict *store.Conflict
 		if errors.As(err, &conflict) {
-			return a.update(c, answer{production: before, station: key, notice: "Nothing was undone: the production was changed elsewhere (" + conflict.Elsewhere + "). It is shown as it is now."})
+			return a.update(c, answer{production: before, station: key, notice: "Nothing was undone: " + conflict.Error() + "."})
 		} else if err != nil {
 			return err
 		}
-		notice := "Nothing to undo."
-		switch {
-		case by < 0 && p.Number != before.Number:
-			notice = "Undone: " + before.Undo + "."
-		case by > 0 && p.Number != before.Number:
-			notice = "Done again: " + before.Redo + "."
-		case by > 0:
-			notice = "Nothing to do again."
+		if p.Number == before.Number {
+			return a.update(c, answer{production: p, station: key, notice: "There is nothing of that to undo or redo any more."})
 		}
-		if p.Number != before.Number {
-			a.Hub().Changed()
-		}
+		a.Hub().Changed()
 		if p.Code != before.Code {
 			c.Response().Header().Set("HX-Redirect", "/p/"+p.Code+"/"+string(key))
 		}
-		return a.update(c, answer{production: p, station: key, notice: notice, impact: a.impact(before.Production, p.Production)})
+		_, what, _ := strings.Cut(p.Summary, ": ")
+		return a.update(c, answer{
+			production: p, station: key, notice: word + ": " + what + ".", impact: a.impact(before.Production, p.Production),
+		})
 	}
 }
 
 // others returns the codes of the other productions.
 func (a *app) others(code string) ([]string, error) {
-	codes, err := a.House.Codes()
+	codes, err := a.House.Record.Codes()
 	return slices.DeleteFunc(codes, func(c string) bool { return c == code }), err
 }

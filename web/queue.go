@@ -92,7 +92,7 @@ func (a *app) showBatch(b store.Batch) (shownBatch, error) {
 	sequences := worthShowing(b.Sequences, mostSequences)
 	shown.Hidden = len(b.Sequences) - len(sequences)
 	for _, s := range sequences {
-		frames, err := a.House.Frames(s.ID)
+		frames, err := a.House.Record.Frames(s.ID)
 		if err != nil {
 			return shown, err
 		}
@@ -140,7 +140,7 @@ func legend() []strip {
 
 // act holds, releases, retries or drops a batch, a sequence or a frame.
 func (a *app) act(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -149,7 +149,7 @@ func (a *app) act(c *echo.Context) error {
 		return err
 	}
 	event := queue.Event(c.FormValue("event"))
-	changed, err := a.House.Apply(scope, event)
+	changed, err := a.House.Record.Apply(scope, event)
 	notice := fmt.Sprintf("%s: %s.", past(event), plural(changed, "frame", "frames"))
 	switch {
 	case errors.Is(err, store.ErrNotPersons):
@@ -210,7 +210,7 @@ func plural(n int, one, many string) string {
 
 // priority moves a batch in the queue.
 func (a *app) priority(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -218,7 +218,7 @@ func (a *app) priority(c *echo.Context) error {
 	if err != nil {
 		return echo.NewHTTPError(http.StatusUnprocessableEntity, "Name a batch by its number.")
 	}
-	if b, err := a.House.BatchAlone(id); err != nil {
+	if b, err := a.House.Record.BatchAlone(id); err != nil {
 		return err
 	} else if !strings.EqualFold(b.Plan.Production, p.Code) {
 		return fmt.Errorf("batch %d of production %s: %w", id, p.Code, store.ErrNotFound)
@@ -227,7 +227,7 @@ func (a *app) priority(c *echo.Context) error {
 	if err != nil || n < -100 || n > 100 {
 		return a.update(c, answer{production: p, station: queueStation, notice: "Not changed: a priority is a whole number from −100 to 100."})
 	}
-	if err := a.House.SetPriority(id, n); err != nil {
+	if err := a.House.Record.SetPriority(id, n); err != nil {
 		return err
 	}
 	a.Hub().Changed()
@@ -252,15 +252,15 @@ func (a *app) frame(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := a.House.Frame(sequence, number)
+	f, err := a.House.Record.Frame(sequence, number)
 	if err != nil {
 		return err
 	}
-	files, err := a.House.Files(sequence, number)
+	files, err := a.House.Record.Files(sequence, number)
 	if err != nil {
 		return err
 	}
-	logs, err := a.House.Logs(sequence, number)
+	logs, err := a.House.Record.Logs(sequence, number)
 	if err != nil {
 		return err
 	}
@@ -280,11 +280,11 @@ func (a *app) frame(c *echo.Context) error {
 
 // sequenceOf returns a sequence of the production of the address, with its batch. Those of others are not found.
 func (a *app) sequenceOf(c *echo.Context, id int64) (store.Sequence, store.Batch, error) {
-	s, err := a.House.Sequence(id)
+	s, err := a.House.Record.Sequence(id)
 	if err != nil {
 		return s, store.Batch{}, err
 	}
-	b, err := a.House.BatchAlone(s.BatchID)
+	b, err := a.House.Record.BatchAlone(s.BatchID)
 	if err == nil && !strings.EqualFold(b.Plan.Production, c.Param("code")) {
 		err = fmt.Errorf("sequence %d of production %s: %w", id, c.Param("code"), store.ErrNotFound)
 	}

@@ -40,7 +40,7 @@ func TestARigIsBuiltAndMovedAsOne(t *testing.T) {
 	for field, value := range map[string]string{"x": "0", "camera": "cam", "look": "plain", "remove": ""} {
 		s.says(edit(field, value), "the rig ring1")
 	}
-	s.says(edit("loose", ""), "It stands where this view says")
+	s.says(edit("detach", ""), "It stands where this view says")
 	edit("x", "0")
 	if v, _ := s.production().FindView("ring1_2"); v.Rig != "" || v.Setup.Stand.Position.X != 0 {
 		t.Errorf("taken out, it is %+v", v)

@@ -6,23 +6,21 @@ import (
 	"io"
 	"mime/multipart"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
-	"reelhouse/core/naming"
+	"reelhouse/core/edit"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
 	"reelhouse/house"
-	"reelhouse/store"
 )
 
 // bringScene takes a scene in: a file, several that belong together, or one of the folder incoming. Views are made for its cameras
 // where there are none yet.
 func (a *app) bringScene(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -35,34 +33,17 @@ func (a *app) bringScene(c *echo.Context) error {
 
 // keepScene makes a scene that was taken in the production's, and views of its cameras.
 func (a *app) keepScene(c *echo.Context, code string, kept production.SceneFile, cameras []string) error {
-	after, err := a.House.Edit(code, "scene "+kept.Name, store.Any, func(p *production.Production) error {
-		kept.Unit = p.Scene.Unit
-		if kept.Before = p.Scene.SHA256; kept.Before == kept.SHA256 || p.Scene.Opaque != nil || kept.Opaque != nil {
-			kept.Before = p.Scene.Before
-		}
-		p.Scene = kept
-		for _, camera := range cameras {
-			if slices.ContainsFunc(p.Views, func(v production.View) bool { return v.Camera == camera }) {
-				continue
-			}
-			code := strings.Trim((naming.Rules{}).Clean(strings.TrimPrefix(camera, "cam_")), "-_")
-			if _, taken := p.FindView(code); taken || code == "" || len(code) > 32 {
-				code = fresh("view", len(p.Views), func(c string) bool { _, ok := p.FindView(c); return ok })
-			}
-			p.Views = append(p.Views, production.View{Code: code, Name: camera, Camera: camera, Look: p.Looks[0].Code})
-		}
-		return nil
-	})
+	_, after, err := a.House.Do(code, house.Editing{By: author(c)}, edit.UseScene{Scene: kept, Cameras: cameras})
 	if err != nil {
 		return err
 	}
 	a.Hub().Changed()
-	return a.update(c, answer{production: after, station: production.Scenes, notice: "Taken in: " + kept.Name + "."})
+	return a.update(c, answer{production: after, station: production.Scenes, notice: "Imported: " + kept.Name + "."})
 }
 
 // registerScene takes in a file that only an outside renderer understands, with what a person says of it.
 func (a *app) registerScene(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -99,7 +80,7 @@ func (a *app) opaqueScene(c *echo.Context, p production.Production) (production.
 func (a *app) takenScene(c *echo.Context) (kept production.SceneFile, s *scene.Scene, err error) {
 	if name := c.FormValue("incoming"); name != "" {
 		if kept, s, err = a.House.BringIncoming(name); err != nil {
-			err = fmt.Errorf("%s was not taken in. %w", name, err)
+			err = fmt.Errorf("%s was not imported: %w", name, err)
 		}
 		return kept, s, err
 	}
@@ -121,12 +102,12 @@ func (a *app) takenScene(c *echo.Context) (kept production.SceneFile, s *scene.S
 		}
 		defer in.Close()
 		if kept, s, err = a.House.BringScene(files[0].Name, in); err != nil {
-			err = fmt.Errorf("%s was not taken in. %w", files[0].Name, err)
+			err = fmt.Errorf("%s was not imported: %w", files[0].Name, err)
 		}
 		return kept, s, err
 	}
 	if kept, s, err = a.House.BringFiles(files); err != nil {
-		err = fmt.Errorf("the files were not taken in. %w", err)
+		err = fmt.Errorf("the files were not imported: %w", err)
 	}
 	return kept, s, err
 }

@@ -136,28 +136,3 @@ func lost(p production.Production, s *scene.Scene) []string {
 	}
 	return texts
 }
-
-// sceneFile applies an edit of how the scene's file is taken: which of its scenes, and in what unit.
-func (e edit) sceneFile(p *production.Production) error {
-	switch e.field {
-	case "number":
-		n, err := e.number()
-		if err != nil {
-			return err
-		}
-		p.Scene.Number = n
-		_, err = e.stage(p)
-		return err
-	case "unit":
-	default:
-		return errChoice
-	}
-	metres, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(e.value, "m")), 64)
-	if err != nil || !(metres >= production.LeastUnit && metres <= production.MostUnit) {
-		return fmt.Errorf("%q is not a number of metres from %g to %g", e.value, production.LeastUnit, production.MostUnit)
-	}
-	if p.Scene.Unit = metres; metres == 1 {
-		p.Scene.Unit = 0
-	}
-	return nil
-}

@@ -64,7 +64,7 @@ func (s *site) says(body string, texts ...string) {
 func TestScenesOfSeveralFilesAreTakenIn(t *testing.T) {
 	s := newSite(t)
 	scene, numbers := sceneFiles("cam", 2)
-	s.says(s.bring("", map[string][]byte{"floor.gltf": scene}), "floor.gltf was not taken in", "floor.bin&#34; did not come with the scene")
+	s.says(s.bring("", map[string][]byte{"floor.gltf": scene}), "floor.gltf was not imported", "floor.bin&#34; did not come with the scene")
 	s.says(s.bring("", map[string][]byte{"floor.gltf": scene, "other.glb": scene}), "two scene files")
 	s.says(s.bring("", map[string][]byte{"floor.bin": numbers, "x.png": nil}), "no .gltf or .glb file among them")
 	if body := s.bring("", map[string][]byte{"floor.gltf": scene, "floor.bin": numbers}); !strings.Contains(body, "by a test") {
@@ -92,7 +92,7 @@ func TestANewerFileIsCompared(t *testing.T) {
 	if p := s.production(); len(p.Views) != 2 || p.Views[1].Camera != "cam_new" {
 		t.Errorf("views are %+v", p.Views)
 	}
-	s.post("/p/TEST/undo", url.Values{"station": {"scenes"}})
+	s.undo("scenes")
 	if _, body := s.get("/p/TEST/scenes"); strings.Contains(body, "Different from") {
 		t.Error("after undo, it is still compared")
 	}
@@ -115,7 +115,7 @@ func TestScenesOfTheFolderIncoming(t *testing.T) {
 	if strings.Contains(body, "notes.txt") {
 		t.Error("a text is offered as a scene")
 	}
-	s.says(s.bring("set/broken.glb", nil), "set/broken.glb was not taken in", "cut short")
+	s.says(s.bring("set/broken.glb", nil), "set/broken.glb was not imported", "cut short")
 	s.says(s.bring("../secret.glb", nil), "there is no &#34;../secret.glb&#34; in the folder incoming")
 	s.bring("set/floor.gltf", nil)
 	if p := s.production(); p.Scene.Name != "floor.gltf" {
@@ -138,7 +138,7 @@ func TestTheUnitOfASceneIsCorrected(t *testing.T) {
 	}
 	for _, wrong := range []string{"0", "-1", "x", "1e9", "NaN"} {
 		_, body := s.post("/p/TEST/edit/scene", url.Values{"field": {"unit"}, "value": {wrong}, "station": {"scenes"}})
-		s.says(body, "is not a number of metres")
+		s.says(body, "is not a number")
 	}
 	if s.production().Scene.Unit != 0.01 {
 		t.Error("a mistake changed the unit")
@@ -198,7 +198,7 @@ func TestAnOpaqueSceneIsRegistered(t *testing.T) {
 	}
 	// A file that is read takes its place.
 	scene, numbers := sceneFiles("cam", 2)
-	s.says(s.bring("", map[string][]byte{"new.gltf": scene, "floor.bin": numbers}), "Taken in: new.gltf")
+	s.says(s.bring("", map[string][]byte{"new.gltf": scene, "floor.bin": numbers}), "Imported: new.gltf")
 	if p := s.production(); p.Scene.Opaque != nil {
 		t.Errorf("the scene is %+v", p.Scene)
 	}

@@ -60,7 +60,7 @@ func fillScreening(a *app, v *view) error {
 		}
 	}
 	if page.Current != nil {
-		frames, err := a.House.Frames(page.Current.ID)
+		frames, err := a.House.Record.Frames(page.Current.ID)
 		if err != nil {
 			return err
 		}
@@ -121,7 +121,7 @@ func (a *app) screenFrames(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	frames, err := a.House.Frames(id)
+	frames, err := a.House.Record.Frames(id)
 	if err != nil {
 		return err
 	}
@@ -161,7 +161,7 @@ func (a *app) outputFrame(ctx context.Context, s store.Sequence, number int, out
 }
 
 func (a *app) load(ctx context.Context, s store.Sequence, number int, output string) (*pixel.Image, error) {
-	b, err := a.House.BatchAlone(s.BatchID)
+	b, err := a.House.Record.BatchAlone(s.BatchID)
 	if err != nil {
 		return nil, err
 	}
@@ -172,11 +172,11 @@ func (a *app) load(ctx context.Context, s store.Sequence, number int, output str
 
 // gather reads something of every file of one output of a good frame, and puts their planes together.
 func (a *app) gather(s store.Sequence, number int, output string, read func(f *picture.File, files plan.FileSequence) (*pixel.Image, error)) (*pixel.Image, error) {
-	f, err := a.House.Frame(s.ID, number)
+	f, err := a.House.Record.Frame(s.ID, number)
 	if err != nil {
 		return nil, err
 	}
-	files, err := a.House.Files(s.ID, number)
+	files, err := a.House.Record.Files(s.ID, number)
 	if err != nil {
 		return nil, err
 	}
@@ -217,7 +217,7 @@ func (a *app) gather(s store.Sequence, number int, output string, read func(f *p
 // depthFar returns the depth shown white for a whole sequence: that of its first good frame, so that
 // playing does not flicker.
 func (a *app) depthFar(ctx context.Context, s store.Sequence, b store.Batch, code pass.Code, output string) (float64, error) {
-	frames, err := a.House.Frames(s.ID)
+	frames, err := a.House.Record.Frames(s.ID)
 	if err != nil {
 		return 0, err
 	}
@@ -240,7 +240,7 @@ func (a *app) screenPicture(c *echo.Context) error {
 		return err
 	}
 	code := pass.Code(c.Param("pass"))
-	b, err := a.House.BatchAlone(s.BatchID)
+	b, err := a.House.Record.BatchAlone(s.BatchID)
 	if err != nil {
 		return err
 	}

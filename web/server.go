@@ -122,7 +122,7 @@ const mostForm = 4 << 20
 func (a *app) routes(e *echo.Echo) {
 	e.GET("/", a.home)
 	e.POST("/productions", a.create, middleware.BodyLimit(mostForm))
-	p := e.Group("/p/:code", ownPages)
+	p := e.Group("/p/:code", ownPages, knowAuthor)
 	p.GET("", a.production)
 	p.GET("/events", a.events)
 	p.GET("/thumb", a.thumb)
@@ -136,9 +136,11 @@ func (a *app) routes(e *echo.Echo) {
 		p.GET("/"+string(st.Key), a.station(st))
 	}
 	small := middleware.BodyLimit(mostForm)
-	p.POST("/undo", a.step(-1), small)
-	p.POST("/redo", a.step(1), small)
-	p.POST("/edit/:kind", a.edit, small)
+	p.POST("/undo", a.step(true), small)
+	p.POST("/redo", a.step(false), small)
+	p.POST("/restore", a.restore, small)
+	p.POST("/edit/:command", a.edit, small)
+	p.POST("/author", a.named, small)
 	p.POST("/scene", a.bringScene, middleware.BodyLimit(1<<30))
 	p.POST("/scene/opaque", a.registerScene, middleware.BodyLimit(1<<30))
 	p.POST("/environment", a.bringEnvironment, middleware.BodyLimit(house.MostEnvironmentBytes+1<<20))
@@ -219,7 +221,7 @@ var framesMetric = prometheus.NewDesc("reelhouse_frames", "Frames in the queue, 
 func (f frameCollector) Describe(out chan<- *prometheus.Desc) { out <- framesMetric }
 
 func (f frameCollector) Collect(out chan<- prometheus.Metric) {
-	batches, err := f.house.Batches("")
+	batches, err := f.house.Record.Batches("")
 	if err != nil {
 		out <- prometheus.NewInvalidMetric(framesMetric, err)
 		return

@@ -9,13 +9,13 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"reelhouse/core/production"
+	"reelhouse/core/edit"
 	"reelhouse/core/shotlist"
 )
 
 // exportShots answers with the shots as a table.
 func (a *app) exportShots(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -55,7 +55,7 @@ func (a *app) shotTable(c *echo.Context) error {
 	if c.Request().Method == http.MethodGet {
 		return c.Render(http.StatusOK, "shot-table", shown)
 	}
-	p, err := a.House.Production(shown.Code)
+	p, err := a.House.Record.Production(shown.Code)
 	if err != nil {
 		return err
 	}
@@ -89,12 +89,7 @@ func (a *app) shotTable(c *echo.Context) error {
 	c.Response().Header().Set("HX-Retarget", "#sheet")
 	c.Response().Header().Set("HX-Reswap", "outerHTML")
 	c.Response().Header().Set("HX-Trigger-After-Settle", "close-side")
-	return a.change(c, change{"table of shots", mistake{Where: "shots", Field: "table"}, func(p *production.Production) error {
-		if _, mistakes := table.Apply(p, columns); len(mistakes) > 0 {
-			return mistakes[0]
-		}
-		return nil
-	}})
+	return a.do(c, edit.ImportShots{Table: table, Columns: columns})
 }
 
 // uploadedText returns the file of a form, or the text that an earlier answer has kept of it.

@@ -28,7 +28,7 @@ import (
 // stampPreview answers with a real frame of the production under an output's stamp, changed by what is
 // being typed.
 func (a *app) stampPreview(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}

@@ -220,7 +220,7 @@ func showClock(c frame.Clock, by, typed string) shownClock {
 
 // clock answers the calculator of frames, timecode and seconds.
 func (a *app) clock(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
@@ -265,7 +265,7 @@ func showRetime(r frame.Retime, method string) shownRetime {
 
 // retime answers the retime table.
 func (a *app) retime(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}

@@ -42,6 +42,9 @@ type view struct {
 	Swap       bool         // spine and ticket line replace those on the page
 	Chosen     []string     // codes of the parts that are ticked
 	Against    string       // name of the preset that a part is compared with, "" for none
+	Author     store.Author // who looks
+	UndoStep   *stepButton  // nil for nothing to undo
+	RedoStep   *stepButton
 	query      func(string) string
 }
 
@@ -129,11 +132,11 @@ func (v *view) Conflict(where, field string) bool {
 
 // view gathers what the pages of a production have in common.
 func (a *app) view(c *echo.Context, st station) (*view, error) {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return nil, err
 	}
-	v := &view{Production: p, Station: st, Open: c.QueryParam("open"), query: c.QueryParam}
+	v := &view{Production: p, Station: st, Open: c.QueryParam("open"), Author: author(c), query: c.QueryParam}
 	return v, a.complete(v)
 }
 
@@ -145,10 +148,13 @@ func (a *app) complete(v *view) error {
 	}
 	v.Totals = v.Draft.Batch.Totals()
 	v.Totals.Seconds /= float64(a.Node.SlotCount())
-	if v.Batches, err = a.House.Batches(v.Production.Code); err != nil {
+	if v.Batches, err = a.House.Record.Batches(v.Production.Code); err != nil {
 		return err
 	}
 	v.Running = a.running(v.Batches)
+	if err := a.steps(v); err != nil {
+		return err
+	}
 	for _, st := range stations {
 		if st.Under != "" {
 			continue
@@ -233,7 +239,7 @@ type answer struct {
 
 // update answers a change with the sheet, the spine and the ticket line, as they are now.
 func (a *app) update(c *echo.Context, r answer) error {
-	v := &view{Production: r.production, Mistake: r.mistake, Notice: r.notice, Impact: r.impact, Swap: true, Open: c.FormValue("open"), query: c.FormValue}
+	v := &view{Production: r.production, Mistake: r.mistake, Notice: r.notice, Impact: r.impact, Swap: true, Open: c.FormValue("open"), Author: author(c), query: c.FormValue}
 	if form, err := c.FormValues(); err == nil {
 		v.Chosen = form["chosen"]
 	}

@@ -11,6 +11,7 @@ const (
 	queueStation  production.Station = "queue"
 	cutStation    production.Station = "cut" // a page of the shots
 	screeningRoom production.Station = "screening"
+	plainPage     production.Station = "-" // what a page is under that belongs to no station
 )
 
 // stations is the order of work.
@@ -25,6 +26,7 @@ var stations = []station{
 	{Key: production.Views, Name: "Views", fill: fillViews, Hint: "Each view is a camera under a look.", Count: func(v *view) int { return len(v.Production.ShotViews()) }},
 	{Key: production.Shots, Name: "Shots", fill: fillShots, Hint: "Which frames of which view. Both ends of a range are rendered.", Count: func(v *view) int { return len(v.Production.Shots) }},
 	{Key: cutStation, Name: "The cut", fill: fillCut, Under: production.Shots},
+	{Key: historyStation, Name: "History", fill: fillHistory, Under: plainPage},
 	{Key: production.Passes, Name: "Passes", fill: fillPasses, Hint: "What compositing will need, and nothing else.", Count: func(v *view) int { return len(v.Production.PassLists) }},
 	{Key: production.Outputs, Name: "Output", fill: fillOutput, Hint: "Outputs, and the names of their files.", Count: func(v *view) int { return v.Totals.Files }},
 	{Key: batchSheet, Name: "Batch sheet", fill: fillBatch, Hint: "Read the whole batch, then send it.", Count: func(v *view) int { return v.Totals.Frames }},

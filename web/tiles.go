@@ -81,7 +81,7 @@ func (a *app) tileMapOf(b plan.Batch, s store.Sequence, number int) (*tileMap, e
 	if len(places) == 0 {
 		return nil, nil
 	}
-	known, err := a.House.Tiles(s.ID, number)
+	known, err := a.House.Record.Tiles(s.ID, number)
 	if err != nil {
 		return nil, err
 	}
@@ -107,7 +107,7 @@ func (a *app) tileMapOf(b plan.Batch, s store.Sequence, number int) (*tileMap, e
 
 // waiting says which frames wait for their tiles, and how far these are, by sequence.
 func (a *app) waiting(batch int64) (map[int64]string, error) {
-	frames, err := a.House.CutFrames(batch)
+	frames, err := a.House.Record.CutFrames(batch)
 	if err != nil {
 		return nil, err
 	}

@@ -54,7 +54,7 @@ func (a *app) verifying(code string) shownVerification {
 
 // verify begins a verification of a production's finished files, or ends the one that runs.
 func (a *app) verify(c *echo.Context) error {
-	p, err := a.House.Production(c.Param("code"))
+	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}

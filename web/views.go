@@ -230,7 +230,7 @@ func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 	now := shown.Setup.Of(s.At(seconds).World[node], s.Cameras[s.Nodes[node].Camera])
 	o.Stand, o.Moves = camera.StandOf(now.Pose), s.Moving()[node]
 	for _, v := range []*float64{&o.Stand.Position.X, &o.Stand.Position.Y, &o.Stand.Position.Z, &o.Stand.Heading, &o.Stand.Tilt, &o.Stand.Roll} {
-		*v = tidy(*v) + 0 // no negative zero
+		*v = math.Round(*v*1000)/1000 + 0 // no negative zero
 	}
 	if near, far, limited := shown.Setup.Sharpness(s.Cameras[s.Nodes[node].Camera]); limited {
 		o.Sharp = fmt.Sprintf("Sharp from %s to %s.", scene.Length(near), scene.Length(far))

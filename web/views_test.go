@@ -16,6 +16,17 @@ func (s *site) editView(field, value string) string {
 	return body
 }
 
+// moveView posts an edit that moves the camera of view v, with pairs of its fields.
+func (s *site) moveView(command string, pairs ...string) string {
+	s.t.Helper()
+	form := url.Values{"of": {"v"}, "frame": {"1001"}, "station": {"views"}, "open": {"v"}}
+	for i := 0; i < len(pairs); i += 2 {
+		form.Set("set."+pairs[i], pairs[i+1])
+	}
+	_, body := s.post("/p/TEST/edit/view."+command, form)
+	return body
+}
+
 func (s *site) setup() camera.Setup {
 	s.t.Helper()
 	return s.production().Views[0].Setup
@@ -32,31 +43,31 @@ func TestACameraIsSetUp(t *testing.T) {
 	}
 	s.editView("heading", "90")
 	s.editView("tilt", "20")
-	s.editView("focal", "24 mm")
+	s.editView("focalLength", "24 mm")
 	s.editView("straighten", "")
 	got := s.setup()
 	if want := 24 * math.Tan(20*math.Pi/180); got.Stand.Tilt != 0 || got.Stand.Heading != 90 || math.Abs(got.ShiftUp-want) > 0.001 || got.Focal != 24 {
 		t.Errorf("straightened: %+v, %+v, want a shift of %v mm", got, got.Stand, want)
 	}
 	// Drags are in metres of the drawing: from above to the right and down, from the sides up is up.
-	s.editView("place", "above 3 -4")
-	s.editView("turn", "above 3 -14")
-	s.editView("place", "south 3.5 -6.00049")
+	s.moveView("place", "side", "above", "x", "3", "y", "-4")
+	s.moveView("head", "x", "3", "z", "-14")
+	s.moveView("place", "side", "south", "x", "3.5", "y", "-6.00049")
 	if at := s.setup().Stand; *at != (camera.Stand{Position: geom.Vec{X: 3.5, Y: 6, Z: -4}}) {
 		t.Errorf("dragged, it stands at %+v", at)
 	}
-	s.editView("place", "east 1 -2")
+	s.moveView("place", "side", "east", "x", "1", "y", "-2")
 	if at := s.setup().Stand.Position; at != (geom.Vec{X: 3.5, Y: 2, Z: -1}) {
 		t.Errorf("dragged from the east, it stands at %+v", at)
 	}
 	s.says(s.editView("fNumber", "2.8"), "Sharp from ", `class="sharp"`, `value="2.8"`)
-	s.editView("focus", "4 m")
+	s.editView("focusDistance", "4 m")
 	if got := s.setup(); got.FNumber != 2.8 || got.Focus != 4 {
 		t.Errorf("focused: %+v", got)
 	}
-	s.says(s.editView("focus", "4 mm"), "is not a number") // which would be 4 m
+	s.says(s.editView("focusDistance", "4 mm"), "is not a number") // which would be 4 m
 	s.editView("fNumber", "")
-	s.says(s.editView("scene", ""), "It stands as in the scene")
+	s.says(s.editView("reset", ""), "It stands as in the scene")
 	if got := s.setup(); got.Stand != nil || got.Focal != 24 {
 		t.Errorf("as in the scene: %+v", got)
 	}
@@ -73,14 +84,13 @@ func TestACameraIsSetUp(t *testing.T) {
 func TestMistakesWithCamerasAreSaid(t *testing.T) {
 	s := newSite(t)
 	for field, c := range map[string][2]string{
-		"x": {"here", "is not a number"}, "focal": {"0.2", "focal length of 0.2 mm is outside"}, "tilt": {"100", "tilt of 100° is outside"}, "heading": {"-5", "heading of -5° is outside"},
-		"back": {"1000", "film back of 1000 mm is outside"}, "shiftUp": {"x", "is not a number"}, "fNumber": {"0.01", "f-number of 0.01"}, "focus": {"-3", "focus at -3 m"}, "shiftAcross": {"4 m", "is not a number"}, "z": {"1e9", "too far"},
+		"x": {"here", "is not a number"}, "focalLength": {"0.2", "focal length of 0.2 mm is outside"}, "tilt": {"100", "tilt of 100° is outside"}, "heading": {"-5", "heading of -5° is outside"},
+		"sensorWidth": {"1000", "film back of 1000 mm is outside"}, "lensShiftY": {"x", "is not a number"}, "fNumber": {"0.01", "f-number of 0.01"}, "focusDistance": {"-3", "focus at -3 m"}, "lensShiftX": {"4 m", "is not a number"}, "z": {"1e9", "too far"},
 	} {
 		s.says(s.editView(field, c[0]), c[1])
 	}
-	for _, damaged := range []string{"", "below 1 2", "above 1", "above x y"} {
-		s.says(s.editView("place", damaged), "This cannot be edited")
-	}
+	s.says(s.moveView("place", "side", "below", "x", "1", "y", "2"), "no side")
+	s.says(s.moveView("place", "side", "above", "x", "here", "y", "2"), "is not a number")
 	if got := s.setup(); !got.Same(camera.Setup{}) {
 		t.Errorf("mistakes left %+v", got)
 	}
@@ -94,9 +104,10 @@ func TestALockedCameraStays(t *testing.T) {
 	if !before.Locked {
 		t.Fatal("it is not locked")
 	}
-	for field, value := range map[string]string{"x": "2", "focal": "50", "straighten": "", "scene": "", "place": "above 1 1", "camera": "cam"} {
+	for field, value := range map[string]string{"x": "2", "focalLength": "50", "straighten": "", "reset": "", "camera": "cam"} {
 		s.says(s.editView(field, value), "camera of view v is locked")
 	}
+	s.says(s.moveView("place", "side", "above", "x", "1", "y", "1"), "camera of view v is locked")
 	if !s.setup().Same(before) {
 		t.Errorf("it is %+v now", s.setup())
 	}
@@ -118,7 +129,7 @@ func TestALockedCameraStays(t *testing.T) {
 
 func TestCamerasAreHandedOn(t *testing.T) {
 	s := newSite(t)
-	s.editView("shiftUp", "3")
+	s.editView("lensShiftY", "3")
 	for query, says := range map[string]string{"format=usda": "float verticalApertureOffset = 3", "format=usda&view=v": `def Camera "v"`, "format=gltf": `"perspective"`} {
 		if code, body := s.get("/p/TEST/cameras?" + query); code != 200 || !strings.Contains(body, says) {
 			t.Errorf("%s: %d\n%.400s", query, code, body)
@@ -134,45 +145,45 @@ func TestCamerasAreHandedOn(t *testing.T) {
 // Zoom and dolly: twice the focal length at twice the distance. The camera stands 5 m south of the origin and looks north.
 func TestLensesAndExposures(t *testing.T) {
 	s := newSite(t)
-	s.editView("focal", "35")
-	_, body := s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"dolly"}, "values": {"70 mm", "5 m"}, "frame": {"1001"}, "station": {"views"}, "open": {"v"}})
+	s.editView("focalLength", "35")
+	body := s.moveView("dolly-zoom", "focalLength", "70 mm", "distance", "5 m")
 	s.says(body, "It stands where this view says")
 	if got := s.setup(); got.Focal != 70 || got.Stand == nil || math.Abs(got.Stand.Position.Z-10) > 1e-9 {
 		t.Errorf("zoomed and moved: %+v, %+v", got, got.Stand)
 	}
-	_, body = s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"dolly"}, "values": {"70", "-1"}, "station": {"views"}, "open": {"v"}})
+	body = s.moveView("dolly-zoom", "focalLength", "70", "distance", "-1")
 	s.says(body, "has to lie ahead of the camera")
-	s.editView("aimAt", "0 2 20")
+	s.moveView("aim", "point", "0 2 20")
 	if got := s.setup().Stand; got.Heading != 180 || got.Tilt != 0 {
 		t.Errorf("aimed at a point in the south it stands %+v", got)
 	}
-	s.editView("aim", "floor")
+	s.moveView("aim", "object", "floor")
 	if got := s.setup().Stand; got.Heading != 0 || got.Tilt >= 0 {
 		t.Errorf("aimed at the floor it stands %+v", got)
 	}
-	s.says(s.editView("aim", "nothing"), "no object")
-	s.editView("across", "39.598°")
+	s.says(s.moveView("aim", "object", "nothing"), "no object")
+	s.editView("horizontalFOV", "39.598°")
 	if got := s.setup().Focal; math.Abs(got-50) > 0.001 {
 		t.Errorf("39.598° across are %v mm", got)
 	}
-	s.says(s.editView("up", "200"), "outside 0 to 180")
-	s.says(s.editView("parallel", "6 m"), `value="6"`)
-	s.says(s.editView("focal", ""), "Orthographic, m up")
+	s.says(s.editView("verticalFOV", "200"), "outside 0 to 180")
+	s.says(s.editView("orthographicHeight", "6 m"), `value="6"`)
+	s.says(s.editView("focalLength", ""), "Orthographic height, m")
 	if body := s.editView("straighten", ""); !strings.Contains(body, "do not converge") {
 		t.Error("an orthographic camera was straightened")
 	}
-	s.editView("parallel", "")
-	s.editView("backChoice", "35 mm stills, full frame")
+	s.editView("orthographicHeight", "")
+	s.editView("sensor", "35 mm stills, full frame")
 	if got := s.setup(); got.Back != 36 || got.BackHigh != 24 {
 		t.Errorf("the film back is %+v", got)
 	}
-	s.says(s.editView("backChoice", "none"), "This cannot be edited")
+	s.says(s.editView("sensor", "none"), "no sensor")
 	s.says(s.editView("exposure", "lens"), "f/2.8, 1/48 s and ISO 800 are EV 5.6")
-	s.editView("shutter", "90°")
+	s.editView("shutterAngle", "90°")
 	s.says(s.editView("iso", "400"), "f/2.8, 1/96 s and ISO 400 are EV 7.6")
 	s.says(s.editView("fNumber", ""), "needs an f-number")
-	s.says(s.editView("exposure", "fixed"), `id="view-v-ev"`)
-	s.editView("ev", "-1.5 EV")
+	s.says(s.editView("exposure", "fixed"), `id="view-v-exposureEV"`)
+	s.editView("exposureEV", "-1.5 EV")
 	_, body = s.get("/p/TEST/views")
 	s.says(body, "-1.50 EV, fixed")
 	s.says(s.editView("exposure", "guess"), "no exposure")
@@ -181,7 +192,7 @@ func TestLensesAndExposures(t *testing.T) {
 // What is seen is kept as a view for work; it counts nowhere until it is made a shot view.
 func TestAWorkingView(t *testing.T) {
 	s := newSite(t)
-	s.says(s.editView("picture", ""), "Working views", "v_2")
+	s.says(s.editView("freeze", ""), "Working views", "v_2")
 	p := s.production()
 	w := p.Views[1]
 	if !w.Working || w.Setup.Stand == nil || w.Setup.Stand.Position != (geom.Vec{Y: 2, Z: 5}) || w.Camera != "cam" {

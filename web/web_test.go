@@ -2,17 +2,21 @@ package web
 
 import (
 	"bytes"
+	"fmt"
 	"log/slog"
+	"maps"
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/farm"
@@ -59,10 +63,56 @@ func (s *site) get(path string) (int, string) {
 }
 
 func (s *site) post(path string, form url.Values) (int, string) {
+	form = maps.Clone(form)
+	if form == nil {
+		form = url.Values{}
+	}
+	if !form.Has("seen") {
+		form.Set("seen", fmt.Sprint(s.production().Number))
+	}
+	if command, ok := strings.CutPrefix(path, "/p/TEST/edit/"); ok {
+		path += asCommand(command, form)
+	}
 	r := httptest.NewRequest("POST", path, strings.NewReader(form.Encode()))
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	r.Header.Set("HX-Request", "true")
 	return s.do(r)
+}
+
+// asCommand returns what is missing of a command's name, as the controls of pages have it: "set" unless the field is an
+// action, and the commands of locks, burn-ins and groups.
+func asCommand(command string, form url.Values) (missing string) {
+	field := form.Get("field")
+	if strings.Contains(command, ".") {
+		return ""
+	}
+	if slices.Contains(edit.Names(), command+"."+field) {
+		form.Del("field")
+		return "." + field
+	}
+	for prefix, other := range map[string][3]string{
+		"lock-": {".lock", "locked", "set.quantity"}, "stamp-": {".stamp", "", ""}, "group-": {".group", "group", "set.pass"},
+	} {
+		if rest, ok := strings.CutPrefix(field, prefix); ok {
+			if form.Set("field", rest); other[1] != "" {
+				form.Set("field", other[1])
+				form.Set(other[2], rest)
+			}
+			return other[0]
+		}
+	}
+	return ".set"
+}
+
+// undo undoes what the page offers to undo.
+func (s *site) undo(station string) string {
+	s.t.Helper()
+	steps, err := s.house.Record.Steps("TEST", store.Author{})
+	if err != nil || steps.Undo == nil {
+		s.t.Fatalf("nothing to undo: %v", err)
+	}
+	_, body := s.post("/p/TEST/undo", url.Values{"station": {station}, "number": {fmt.Sprint(steps.Undo.Number)}})
+	return body
 }
 
 // plain posts as a form without scripts does, so that the answer's status tells.
@@ -74,7 +124,7 @@ func (s *site) plain(path string, form url.Values) (int, string) {
 
 func (s *site) production() store.Revision {
 	s.t.Helper()
-	p, err := s.house.Production("TEST")
+	p, err := s.house.Record.Production("TEST")
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -90,7 +140,7 @@ func TestEveryStationAnswers(t *testing.T) {
 	}
 	for _, st := range stations {
 		code, body := s.get("/p/TEST/" + string(st.Key))
-		if code != 200 || !strings.Contains(body, "<h1") || !strings.Contains(body, `aria-current="page"`) {
+		if code != 200 || !strings.Contains(body, "<h1") || st.Under != plainPage && !strings.Contains(body, `aria-current="page"`) {
 			t.Errorf("%s: %d\n%s", st.Key, code, body)
 		}
 		if strings.Contains(body, "<script>") || strings.Contains(body, " style=") || strings.Contains(body, "ZgotmplZ") {
@@ -142,7 +192,7 @@ func TestEditsAreKeptOrRefusedInPlace(t *testing.T) {
 	if got := s.production().Shots[0].Frames.Count(); got != 23 || !strings.Contains(body, ">23<") || !strings.Contains(body, "Saved") {
 		t.Errorf("%d frames\n%s", got, body)
 	}
-	for value, says := range map[string]string{"1048-1001": "comes after the last", "abc": "whole number", "": "no frames are given"} {
+	for value, says := range map[string]string{"1048-1001": "comes after the last", "abc": "whole number", "": "there are no frames"} {
 		body := edit("shot", "010", "frames", value)
 		if !strings.Contains(body, says) || !strings.Contains(body, `value="`+value+`"`) || s.production().Shots[0].Frames.Count() != 23 {
 			t.Errorf("%q: want %q, the typed text kept, and nothing changed:\n%s", value, says, body)
@@ -155,7 +205,7 @@ func TestEditsAreKeptOrRefusedInPlace(t *testing.T) {
 		t.Errorf("renaming broke %+v, %v", p.Shots[0], p.Problems())
 	}
 	for _, bad := range [][4]string{
-		{"shot", "020", "code", "a b"}, {"quality", "draft", "scale", "0"}, {"quality", "draft", "samples", "x"}, {"depth", "", "depthBackground", "-3"},
+		{"shot", "020", "code", "a b"}, {"quality", "draft", "scale", "0"}, {"quality", "draft", "samples", "x"}, {"depth", "", "background", "-3"},
 		{"names", "", "pattern", "../(frame).(ext)"}, {"names", "", "pattern", ""}, {"size", "wide", "width", "0"}, {"view", "harbour", "remove", ""}, {"shot", "gone", "name", "x"},
 	} {
 		before := s.production().Number
@@ -166,7 +216,7 @@ func TestEditsAreKeptOrRefusedInPlace(t *testing.T) {
 	if code, body := s.post("/p/TEST/edit/shot", url.Values{"of": {"020"}, "field": {"nonsense"}}); code != 200 || !strings.Contains(body, "cannot be edited") {
 		t.Errorf("an unknown field: %d %s", code, body)
 	}
-	if _, body := s.post("/p/TEST/undo", url.Values{"station": {"shots"}}); !strings.Contains(body, "Undone: size hd, code") || s.production().Shots[0].Sizes[0] != "hd" {
+	if body := s.undo("shots"); !strings.Contains(body, "Undone: size hd: code wide") || s.production().Shots[0].Sizes[0] != "hd" {
 		t.Errorf("undo:\n%s", body)
 	}
 }
@@ -187,12 +237,12 @@ func TestNamesArePreviewedBeforeTheyAreKept(t *testing.T) {
 
 func TestOnlyWhatWasReadIsSent(t *testing.T) {
 	s := newSite(t)
-	next := func() { s.post("/p/TEST/edit/production", url.Values{"field": {"nextVersion"}, "station": {"batch"}}) }
+	next := func() { s.post("/p/TEST/edit/production", url.Values{"field": {"next-version"}, "station": {"batch"}}) }
 	next()
 	read := s.production().Number
 	next() // another tab
 	sent := func() int {
-		batches, err := s.house.Batches("TEST")
+		batches, err := s.house.Record.Batches("TEST")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -214,7 +264,7 @@ func TestPeopleActOnTheQueue(t *testing.T) {
 	s := newSite(t)
 	sequence := strconv.FormatInt(s.batch.Sequences[0].ID, 10)
 	state := func() queue.State {
-		f, err := s.house.Frame(s.batch.Sequences[0].ID, 1002)
+		f, err := s.house.Record.Frame(s.batch.Sequences[0].ID, 1002)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -236,7 +286,7 @@ func TestPeopleActOnTheQueue(t *testing.T) {
 	}
 	for value, want := range map[string]int{"7": 7, "many": 7} {
 		s.post("/p/TEST/priority", url.Values{"batch": {strconv.FormatInt(s.batch.ID, 10)}, "value": {value}})
-		if b, _ := s.house.Batch(s.batch.ID); value == "7" && b.Priority != want {
+		if b, _ := s.house.Record.Batch(s.batch.ID); value == "7" && b.Priority != want {
 			t.Errorf("priority is %d", b.Priority)
 		}
 	}
@@ -265,7 +315,7 @@ func TestABrokenSceneIsRefusedWithTheReason(t *testing.T) {
 		return body
 	}
 	before := s.production().Number
-	if body := upload("broken.glb", "glTF\x02\x00\x00\x00\xff\xff\x00\x00"); !strings.Contains(body, "broken.glb was not taken in") || !strings.Contains(body, "cut short") {
+	if body := upload("broken.glb", "glTF\x02\x00\x00\x00\xff\xff\x00\x00"); !strings.Contains(body, "broken.glb was not imported") || !strings.Contains(body, "cut short") {
 		t.Errorf("a broken file:\n%s", body)
 	}
 	if body := upload("", ""); !strings.Contains(body, "no file was chosen") {

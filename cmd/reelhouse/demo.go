@@ -61,7 +61,7 @@ func makeMistake(h *house.House, rule string) error {
 	var names []string
 	for _, m := range demo.Mistakes() {
 		if m.Rule == rule {
-			_, err := h.Edit(demoCode, "mistake: "+m.What, store.Any, func(p *production.Production) error {
+			_, err := h.Record.Edit(demoCode, store.Making{Summary: "mistake: " + m.What, By: typist()}, func(p *production.Production) error {
 				m.Make(p)
 				return nil
 			})
@@ -76,7 +76,7 @@ const demoCode = "SALT"
 
 // seed makes the demo production unless it is there already.
 func seed(h *house.House) error {
-	if _, err := h.Production(demoCode); !errors.Is(err, store.ErrNotFound) {
+	if _, err := h.Record.Production(demoCode); !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
 	var b bytes.Buffer
@@ -97,20 +97,20 @@ func seed(h *house.House) error {
 	}
 	p := demo.Production(file, clouds)
 	p.Preset = demo.PresetName
-	if err := h.Create(p); err != nil {
+	if err := h.Record.Create(p, typist()); err != nil {
 		return err
 	}
-	return h.SavePreset(preset.OfStandards(demo.PresetName, p), true)
+	return h.Record.SavePreset(preset.OfStandards(demo.PresetName, p), true)
 }
 
 // renderDemo sends the demo's batch, unless one is there that can go on, and renders until nothing is left.
 func renderDemo(ctx context.Context, h *house.House, flags serverFlags, out io.Writer) error {
-	batches, err := h.Batches(demoCode)
+	batches, err := h.Record.Batches(demoCode)
 	if err != nil {
 		return err
 	}
 	if len(batches) == 0 {
-		p, err := h.Production(demoCode)
+		p, err := h.Record.Production(demoCode)
 		if err != nil {
 			return err
 		}
@@ -131,7 +131,7 @@ func renderDemo(ctx context.Context, h *house.House, flags serverFlags, out io.W
 	go func() { ended <- node.Run(ctx) }()
 	var good, total int
 	for said := -1; ; {
-		batches, err := h.Batches(demoCode)
+		batches, err := h.Record.Batches(demoCode)
 		if err != nil {
 			return err
 		}

@@ -9,8 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/preset"
-	"reelhouse/core/production"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -62,7 +62,7 @@ func exportCommand() *cobra.Command {
 // exported returns what is to be written.
 func exported(h *house.House, code, outputCode, presetName string) (preset.Preset, error) {
 	if presetName != "" {
-		return h.Preset(preset.Standards, presetName)
+		return h.Record.Preset(preset.Standards, presetName)
 	}
 	p, err := chosen(h, code)
 	if err != nil {
@@ -125,7 +125,7 @@ func importCommand() *cobra.Command {
 	dataFlag(cmd, &data)
 	cmd.Flags().StringVar(&into, "into", "", "the production that it goes to; undo takes it back")
 	cmd.Flags().StringVar(&name, "name", "", "keep it under this name")
-	cmd.Flags().BoolVar(&dry, "dry-run", false, "say what would be taken in, and change nothing")
+	cmd.Flags().BoolVar(&dry, "dry-run", false, "say what would be imported, and change nothing")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "say it as JSON")
 	cmd.Flags().BoolVar(&replace, "replace", false, "replace a preset of the same name")
 	return cmd
@@ -133,11 +133,11 @@ func importCommand() *cobra.Command {
 
 func importPreset(out io.Writer, h *house.House, p preset.Preset, replace bool, into string) error {
 	if into != "" {
-		if _, err := h.Production(into); err != nil {
+		if _, err := h.Record.Production(into); err != nil {
 			return err
 		}
 	}
-	if err := h.SavePreset(p, replace); errors.Is(err, store.ErrTaken) {
+	if err := h.Record.SavePreset(p, replace); errors.Is(err, store.ErrTaken) {
 		return fmt.Errorf("%w (--replace does that)", err)
 	} else if err != nil {
 		return err
@@ -146,13 +146,13 @@ func importPreset(out io.Writer, h *house.House, p preset.Preset, replace bool, 
 	if into == "" {
 		return nil
 	}
-	after, err := h.Edit(into, "preset "+p.Name, store.Any, func(q *production.Production) error { return p.Recall(q) })
+	_, after, err := h.Do(into, house.Editing{By: typist()}, edit.RecallPreset{Kind: p.Kind, Preset: p.Name})
 	if err != nil {
 		return err
 	}
 	fmt.Fprintf(out, "given to %s\n", after.Code)
 	for _, problem := range after.Problems() {
-		fmt.Fprintf(out, "to mend: %s: %s\n", problem.Where, problem.Message)
+		fmt.Fprintf(out, "to fix: %s: %s\n", problem.Where, problem.Message)
 	}
 	return nil
 }

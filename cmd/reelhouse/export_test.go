@@ -28,27 +28,27 @@ func TestStandardsTravelByTheCommandLine(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Create(production.New("REED", "Another")); err != nil {
+	if err := h.Record.Create(production.New("REED", "Another"), store.Author{}); err != nil {
 		t.Fatal(err)
 	}
 	if err := h.Close(); err != nil {
 		t.Fatal(err)
 	}
-	if out, complaints, err := run(t, "import", file, "--data", other, "--into", "REED"); err != nil || !strings.Contains(out, "given to REED") || !strings.Contains(out, "to mend: scene") {
+	if out, complaints, err := run(t, "import", file, "--data", other, "--into", "REED"); err != nil || !strings.Contains(out, "given to REED") || !strings.Contains(out, "to fix: scene") {
 		t.Fatalf("%v\n%s%s", err, out, complaints)
 	}
 	if h, err = house.Open(other, true); err != nil {
 		t.Fatal(err)
 	}
 	defer h.Close()
-	p, err := h.Production("REED")
+	p, err := h.Record.Production("REED")
 	if err != nil || p.Handles != 4 || len(p.Sizes) != 4 || p.Preset != "Ferry standards" {
 		t.Errorf("%+v, %v", p.Standards, err)
 	}
-	if r, err := h.Step("REED", store.Any, -1); err != nil || r.Handles != 0 {
+	if r, err := h.Record.Undo("REED", p.Number, store.Author{}); err != nil || r.Handles != 0 {
 		t.Errorf("undo: %v", err)
 	}
-	if saved, err := h.Preset(preset.Standards, "Ferry standards"); err != nil || saved.Standards.Handles != 4 {
+	if saved, err := h.Record.Preset(preset.Standards, "Ferry standards"); err != nil || saved.Standards.Handles != 4 {
 		t.Errorf("%v", err)
 	}
 	// The plan of the first house has the handles: 48 frames and 4 on each side.

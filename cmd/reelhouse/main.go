@@ -15,6 +15,8 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+
+	"reelhouse/core/edit"
 )
 
 // version is the program's own; releases set it with -ldflags "-X main.version=...".
@@ -46,6 +48,8 @@ func codeOf(err error, cmd *cobra.Command, out, complaints io.Writer) exitCode {
 	switch {
 	case errors.As(err, &usage) || strings.HasPrefix(err.Error(), "unknown command"):
 		return exitUsage
+	case errors.As(err, new(*edit.Mistake)):
+		return exitRefused
 	case errors.Is(err, context.DeadlineExceeded):
 		return exitTimedOut
 	}
@@ -85,7 +89,7 @@ func command() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(
-		serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(), verifyCommand(),
+		serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(), editCommand(), verifyCommand(),
 		renderCommand(), assembleCommand(), judgeCommand(), admitCommand(), superviseCommand(), inspectCommand(), sceneCommand(),
 		camerasCommand(), versionCommand(),
 	)

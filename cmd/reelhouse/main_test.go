@@ -57,7 +57,7 @@ func seeded(t *testing.T, change func(p *production.Production)) string {
 	if err := seed(h); err != nil {
 		t.Fatal(err)
 	}
-	_, err = h.Edit(demoCode, "small", store.Any, func(p *production.Production) error {
+	_, err = h.Record.Edit(demoCode, store.Making{Summary: "small"}, func(p *production.Production) error {
 		p.Qualities[0].Scale, p.Qualities[0].Samples = raster.Reduction{Percent: 5}, 1
 		if change != nil {
 			change(p)
@@ -218,7 +218,7 @@ func counts(t *testing.T, data string) queue.Counts {
 		t.Fatal(err)
 	}
 	defer h.Close()
-	batches, err := h.Batches(demoCode)
+	batches, err := h.Record.Batches(demoCode)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -259,7 +259,7 @@ func TestABatchSurvivesTheServersDeath(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p, err := h.Production(demoCode)
+	p, err := h.Record.Production(demoCode)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -282,11 +282,11 @@ func TestABatchSurvivesTheServersDeath(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		b, err := h.Batch(id)
+		b, err := h.Record.Batch(id)
 		if err != nil {
 			t.Fatal(err)
 		}
-		frames, err := h.Frames(b.Sequences[0].ID)
+		frames, err := h.Record.Frames(b.Sequences[0].ID)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -294,7 +294,7 @@ func TestABatchSurvivesTheServersDeath(t *testing.T) {
 			if f.State != queue.Good {
 				continue
 			}
-			files, err := h.Files(f.SequenceID, f.Number)
+			files, err := h.Record.Files(f.SequenceID, f.Number)
 			if err != nil || len(files) != 2 {
 				t.Fatalf("frame %d: %v, %v", f.Number, files, err)
 			}
@@ -341,7 +341,7 @@ func TestTheRendererWritesTheSameBytesEveryTime(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer h.Close()
-	p, err := h.Production(demoCode)
+	p, err := h.Record.Production(demoCode)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -24,7 +24,7 @@ func TestEveryMistakeInTheDemoIsFound(t *testing.T) {
 		t.Fatal(err)
 	}
 	found := func(m *demo.Mistake) []string {
-		p, err := h.Production(demoCode)
+		p, err := h.Record.Production(demoCode)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -36,7 +36,7 @@ func only(h *house.House, code string) (string, error) {
 	if code != "" {
 		return code, nil
 	}
-	codes, err := h.Codes()
+	codes, err := h.Record.Codes()
 	switch {
 	case err != nil:
 		return "", err
@@ -54,7 +54,7 @@ func chosen(h *house.House, code string) (store.Revision, error) {
 	if err != nil {
 		return store.Revision{}, err
 	}
-	return h.Production(code)
+	return h.Record.Production(code)
 }
 
 // reading opens a house beside a server that may run, and does work with the production that was asked for.

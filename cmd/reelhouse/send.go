@@ -146,7 +146,7 @@ func send(out, complaints io.Writer, h *house.House, p production.Production, ho
 	if err != nil {
 		return err
 	}
-	b, err := h.Batch(id)
+	b, err := h.Record.Batch(id)
 	if err != nil {
 		return err
 	}

@@ -39,7 +39,7 @@ func TestScriptsCheckAndSend(t *testing.T) {
 			t.Fatal(err)
 		}
 		defer h.Close()
-		if _, err := h.Edit(demoCode, "test", store.Any, func(p *production.Production) error { change(p); return nil }); err != nil {
+		if _, err := h.Record.Edit(demoCode, store.Making{Summary: "test"}, func(p *production.Production) error { change(p); return nil }); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -132,7 +132,7 @@ func TestShotsAndCutsGoInAndOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer h.Close()
-	p, err := h.Production(demoCode)
+	p, err := h.Record.Production(demoCode)
 	if s, ok := p.FindShot("070"); err != nil || !ok || s.Frames.Count() != 10 || p.Cut.Length() != 180 {
 		t.Errorf("%v: %+v, a cut of %d frames", err, s, p.Cut.Length())
 	}

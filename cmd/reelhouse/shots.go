@@ -9,10 +9,10 @@ import (
 	"path/filepath"
 	"strings"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/production"
 	"reelhouse/core/shotlist"
 	"reelhouse/house"
-	"reelhouse/store"
 )
 
 // isShots reports whether a file holds shots or a cut, by its ending.
@@ -81,7 +81,7 @@ func importShots(out io.Writer, data, into, path string, dry, asJSON bool) error
 // takeShots takes the shots or the cut of an open file.
 func takeShots(out io.Writer, h *house.House, p production.Production, path string, file io.Reader, dry, asJSON bool) error {
 	said := importedShots{Production: p.Code}
-	var change func(p *production.Production) error
+	var change edit.Command
 	if strings.EqualFold(filepath.Ext(path), ".csv") {
 		table, err := shotlist.Read(file)
 		if err != nil {
@@ -90,12 +90,7 @@ func takeShots(out io.Writer, h *house.House, p production.Production, path stri
 		trial := p.Copy()
 		made, mistakes := table.Apply(&trial, table.Guess())
 		said.Table, said.Mistakes = &made, mistakes
-		change = func(p *production.Production) error {
-			if _, mistakes := table.Apply(p, table.Guess()); len(mistakes) > 0 {
-				return mistakes[0]
-			}
-			return nil
-		}
+		change = edit.ImportShots{File: filepath.Base(path), Table: table, Columns: table.Guess()}
 	} else {
 		r, left, err := house.ReadCut(path, file, p)
 		if err != nil {
@@ -105,10 +100,7 @@ func takeShots(out io.Writer, h *house.House, p production.Production, path stri
 		for _, t := range r.Cut.Tracks {
 			said.Cut.Clips += len(t.Clips)
 		}
-		change = func(p *production.Production) error {
-			p.Cut = r.Cut
-			return nil
-		}
+		change = edit.ImportCut{File: filepath.Base(path), Cut: r.Cut}
 	}
 	if err := said.say(out, os.Stderr, asJSON); err != nil {
 		return err
@@ -119,7 +111,7 @@ func takeShots(out io.Writer, h *house.House, p production.Production, path stri
 	if dry {
 		return nil
 	}
-	_, err := h.Edit(p.Code, filepath.Base(path), store.Any, change)
+	_, _, err := h.Do(p.Code, house.Editing{By: typist()}, change)
 	return err
 }
 

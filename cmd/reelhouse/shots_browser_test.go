@@ -116,7 +116,7 @@ func TestABatchIsMendedSentAndNotSentTwice(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer h.Close()
-	if b, err := h.Batches("SALT"); err != nil || len(b) != 1 || len(b[0].Plan.Waived) != 1 {
+	if b, err := h.Record.Batches("SALT"); err != nil || len(b) != 1 || len(b[0].Plan.Waived) != 1 {
 		t.Errorf("%d batches, %v", len(b), err)
 	}
 	p.click("try the first frames", "#try-first")

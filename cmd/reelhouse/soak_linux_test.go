@@ -126,7 +126,7 @@ func (s *soak) prepare(short bool) {
 	if err := seed(h); err != nil {
 		s.t.Fatal(err)
 	}
-	p, err := h.Edit(demoCode, "for the soak", store.Any, func(p *production.Production) error {
+	p, err := h.Record.Edit(demoCode, store.Making{Summary: "for the soak"}, func(p *production.Production) error {
 		if short {
 			p.Qualities[0].Scale, p.Qualities[0].Samples = raster.Reduction{Percent: 5}, 1
 		}
@@ -336,7 +336,7 @@ func (s *soak) counts() queue.Counts {
 	h, err := house.Open(s.data, true)
 	s.must(err)
 	defer h.Close()
-	b, err := h.Batch(1)
+	b, err := h.Record.Batch(1)
 	s.must(err)
 	return b.Counts()
 }

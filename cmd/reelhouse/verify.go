@@ -27,7 +27,7 @@ func verifyCommand() *cobra.Command {
 			}
 			defer h.Close()
 			if what.Production != "" {
-				p, err := h.Production(what.Production)
+				p, err := h.Record.Production(what.Production)
 				if err != nil {
 					return err
 				}

@@ -20,21 +20,6 @@ const (
 	Warns   Severity = "warns"   // the batch can be sent, and should be looked at
 )
 
-// A Fix is something that puts a finding right at once.
-type Fix string
-
-// The fixes.
-const (
-	NoFix        Fix = ""
-	NextVersion  Fix = "next-version"  // raise the production's version by one
-	PadFrames    Fix = "pad-frames"    // more digits for the frame number
-	WholePicture Fix = "whole-picture" // no region any more
-	FinalQuality Fix = "final-quality" // shots are rendered in the quality of the batch
-	EveryFrame   Fix = "every-frame"   // no steps any more
-	FarEnough    Fix = "far-enough"    // a background behind everything
-	TilesByNeed  Fix = "tiles-by-need" // no tiles that were set by hand any more
-)
-
 // A Finding is what one rule found at one place.
 type Finding struct {
 	Rule     string   `json:"rule"`

@@ -15,7 +15,17 @@ const (
 
 // TooLong finds a text of the document that is longer than it may be, or is no text, nil for none. Every edit works through all of them, so
 // that one that is long slows everything.
-func (p Production) TooLong() error { return tooLong(reflect.ValueOf(p), "production") }
+func (p Production) TooLong() error {
+	if err := tooLong(reflect.ValueOf(p), "production"); err != nil {
+		return &LongText{err.Error()}
+	}
+	return nil
+}
+
+// A LongText is the error about a text that cannot be kept.
+type LongText struct{ Message string }
+
+func (l *LongText) Error() string { return l.Message }
 
 // longTexts are the fields that may be as long as a note.
 var longTexts = map[string]bool{"Note": true, "Reason": true, "Pattern": true, "Text": true}

@@ -47,14 +47,14 @@ func New(t testing.TB, frames string, changes ...func(p *production.Production))
 	for _, change := range changes {
 		change(&p)
 	}
-	if err := h.Create(p); err != nil {
+	if err := h.Record.Create(p, store.Author{}); err != nil {
 		t.Fatal(err)
 	}
 	id, err := h.SendDraft(p, house.Sending{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	b, err := h.Batch(id)
+	b, err := h.Record.Batch(id)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -51,8 +51,12 @@ function show(t) {
   ghost.setAttribute("visibility", "visible");
 }
 
-function send(field, value, option) {
-  htmx.ajax("POST", `/p/${strip().dataset.code}/edit/cut`, { source: strip(), target: "#sheet", swap: "outerHTML", values: { of: "", field, value, option } });
+// send makes an edit of a clip, which is named by its track and its place on it.
+function send(command, clip, fields) {
+  const [track, place] = clip.dataset.clip.split(" ");
+  const values = { "set.track": track, "set.clip": place };
+  for (const [name, value] of Object.entries(fields)) values[`set.${name}`] = value;
+  htmx.ajax("POST", `/p/${strip().dataset.code}/edit/${command}`, { source: strip(), target: "#sheet", swap: "outerHTML", values });
 }
 
 document.addEventListener("pointerdown", (e) => {
@@ -84,9 +88,9 @@ document.addEventListener("pointerup", (e) => {
   drag.clip = null;
   strip().querySelector(".ghost").setAttribute("visibility", "hidden");
   if (!moved) return open(clip);
-  if (what === "move") send("move", `${t.from} ${t.track}`, clip.dataset.clip);
-  else if (what === "slip") send("slip", String(t.slip), clip.dataset.clip);
-  else send("trim", `${t.from} ${t.to}`, clip.dataset.clip);
+  if (what === "move") send("clip.move", clip, { record: t.from, toTrack: t.track });
+  else if (what === "slip") send("clip.slip", clip, { by: t.slip });
+  else send("clip.trim", clip, { from: t.from, until: t.to });
 });
 
 document.addEventListener("pointercancel", () => { drag.clip = null; });
@@ -106,7 +110,7 @@ document.addEventListener("keydown", (e) => {
   if (clip && way) {
     e.preventDefault();
     const track = clip.dataset.clip.split(" ")[0];
-    return send("move", `${Math.max(0, Number(clip.dataset.from) + way)} ${track}`, clip.dataset.clip);
+    return send("clip.move", clip, { record: Math.max(0, Number(clip.dataset.from) + way), toTrack: track });
   }
   if (e.target.closest("input, select, textarea, button")) return;
   if (e.key === " ") { e.preventDefault(); player?.toggle(); }
@@ -258,4 +262,4 @@ document.addEventListener("click", (e) => {
   if (step) player?.step(Number(step));
 });
 document.addEventListener("change", (e) => { if (e.target.id === "finished") player?.show(); });
-document.addEventListener("htmx:configRequest", (e) => { if (player && e.detail.path.endsWith("/edit/cut")) e.detail.parameters.head = player.at; });
+document.addEventListener("htmx:configRequest", (e) => { if (player && /\/edit\/(cut|clip|track)\./.test(e.detail.path)) e.detail.parameters.head = player.at; });

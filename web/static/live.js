@@ -52,8 +52,8 @@ export function watch() {
 // tryOut shows a picture as it would be after an edit that is still going on. The last one wins; one is under way at a time.
 const trial = { img: null, next: null, job: null };
 
-export async function tryOut(img, field, value) {
-  trial.next = `${img.dataset.live}&try=${field}&value=${encodeURIComponent(value)}&step=0`;
+export async function tryOut(img, command, values) {
+  trial.next = `${img.dataset.live}&try=${command}&${new URLSearchParams(values)}&step=0`;
   if (trial.img) return;
   jobs.get(img)?.abort();
   trial.img = img;

@@ -10,14 +10,18 @@ function place(plan, e) {
 }
 
 function send(plan, field, point) {
-  htmx.ajax("POST", `/p/${plan.dataset.code}/edit/view`, {
-    source: plan, target: "#sheet", swap: "outerHTML",
-    values: { of: plan.dataset.view, field, value: worded(plan, point) },
+  const [command, values] = edit(plan, field, point);
+  htmx.ajax("POST", `/p/${plan.dataset.code}/edit/${command}`, {
+    source: plan, target: "#sheet", swap: "outerHTML", values: { of: plan.dataset.view, ...values },
   });
 }
 
-// worded is a place on the plan as the server reads it.
-const worded = (plan, point) => `${plan.dataset.side} ${point.x} ${point.y}`;
+// edit is the command that puts the camera, or the place where it looks, to a point on the plan.
+function edit(plan, what, point) {
+  if (what === "turn") return ["view.head", { "set.x": point.x, "set.z": point.y }];
+  return ["view.place", { "set.side": plan.dataset.side, "set.x": point.x, "set.y": point.y }];
+}
+
 const picture = () => document.querySelector("#picture img");
 
 // show draws the chosen camera where it would be, before the server has said so.
@@ -51,7 +55,7 @@ document.addEventListener("pointermove", (e) => {
   if (!dragging.what) return;
   const point = place(dragging.plan, e);
   show(dragging.plan, dragging.what, point);
-  tryOut(picture(), dragging.what, worded(dragging.plan, point));
+  tryOut(picture(), ...edit(dragging.plan, dragging.what, point));
 });
 
 document.addEventListener("pointerup", (e) => {
@@ -77,7 +81,7 @@ document.addEventListener("keydown", (e) => {
   const stands = plan.querySelector(".chosen .stands");
   const point = { x: stands.cx.baseVal.value + steps.x, y: stands.cy.baseVal.value + steps.y };
   show(plan, "place", point);
-  tryOut(picture(), "place", worded(plan, point));
+  tryOut(picture(), ...edit(plan, "place", point));
   clearTimeout(steps.timer);
   steps.timer = setTimeout(() => {
     steps.x = steps.y = 0;

@@ -51,9 +51,9 @@ function send(range, from, to) {
   const was = [Number(range.dataset.from), Number(range.dataset.to)];
   chart.querySelector(".ghost").setAttribute("visibility", "hidden");
   if (from === was[0] && to === was[1]) return;
-  const values = { of: range.dataset.shot, field: "reach", value: `${from} ${to}` };
-  if (to - from === was[1] - was[0]) [values.field, values.value] = ["shift", String(from - was[0])];
-  htmx.ajax("POST", `/p/${chart.dataset.code}/edit/shot`, { source: chart, target: "#sheet", swap: "outerHTML", values });
+  const moved = to - from === was[1] - was[0];
+  const values = { of: range.dataset.shot, ...(moved ? { "set.by": from - was[0] } : { "set.first": from, "set.last": to }) };
+  htmx.ajax("POST", `/p/${chart.dataset.code}/edit/${moved ? "shot.shift" : "shot.trim"}`, { source: chart, target: "#sheet", swap: "outerHTML", values });
 }
 
 document.addEventListener("pointerdown", (e) => {

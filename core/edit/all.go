@@ -1,0 +1,25 @@
+package edit
+
+// all returns a zero value of every command.
+func all() []Command {
+	return []Command{
+		SetProduction{}, NextVersion{}, ReplaceProduction{}, TakeSetUp{},
+		AddSize{}, SetSize{}, LockSize{}, TurnSize{}, MoveSize{}, RemoveSize{},
+		AddQuality{}, SetQuality{}, RemoveQuality{}, SetPicture{}, SetFloor{},
+		RecallPreset{}, ResetToPreset{},
+		UseScene{}, SetScene{}, AddEnvironment{}, SetEnvironment{}, RemoveEnvironment{},
+		AddView{}, SetView{}, CopyView{}, FreezeView{}, DetachView{}, RemoveView{},
+		ResetView{}, StraightenView{}, DollyZoom{}, PlaceView{}, HeadView{}, AimView{},
+		CopyLook{}, SetLook{}, ResetLook{}, RemoveLook{},
+		AddRig{}, SetRig{}, RemoveRig{},
+		AddShot{}, SetShots{}, ResetShots{}, ReachShot{}, ShiftShot{}, SplitShot{}, CopyShots{}, RemoveShots{},
+		JoinShots{}, RenumberShots{}, MoveShots{}, ImportShots{}, SetCell{}, SetDefaults{},
+		RebuildCut{}, ConformShots{}, ShotsOfCut{}, SetCut{}, ImportCut{}, SetSound{}, RemoveSound{},
+		AddClip{}, SetClip{}, MoveClip{}, TrimClip{}, SlipClip{}, RemoveClip{}, MuteTrack{},
+		AddPassList{}, SetPassList{}, ChoosePass{}, RemovePassList{},
+		AddLightGroup{}, SetLightGroup{}, RemoveLightGroup{}, SetDepth{},
+		AddOutput{}, SetOutput{}, StampOutput{}, GroupPass{}, RemoveOutput{}, SetNames{},
+		WaiveFinding{}, RestoreFinding{}, ClearWaivers{}, PadFrames{}, WholePicture{}, OneQuality{}, EveryFrame{},
+		TilesByNeed{}, FarBackground{},
+	}
+}

@@ -31,6 +31,9 @@ type Draft struct {
 	News     []plan.News // of each sequence, beside what was sent before
 	Occupied []string    // paths of new frames, as far as they were looked at, where something stands that was not recorded
 	Seen     int64       // number of the newest batch that News knows
+	// Built and Checked are what the next draft of the production takes over from, where that is still so.
+	Built   *plan.Built
+	Checked *preflight.Checked
 }
 
 // Sendable reports whether the draft may be sent; twice says that a person has said a second time that it is meant so.
@@ -83,34 +86,50 @@ func (h *House) Draft(p production.Production) (Draft, error) {
 	return h.draft(p, plan.Whole, false)
 }
 
+// DraftOf is Draft of a revision, which is known again by its number.
+func (h *House) DraftOf(r store.Revision) (Draft, error) {
+	return h.draftAs(fmt.Sprintf("revision %d of %d", r.Number, r.ID), r.Production, plan.Whole, false)
+}
+
 // draft returns the draft that was kept, or a fresh one, which also notices files that have gone from the disk since.
 func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft, error) {
+	data, err := json.Marshal(p)
+	if err != nil {
+		return Draft{}, err
+	}
+	return h.draftAs(fmt.Sprintf("%x", sha256.Sum256(data)), p, t, fresh)
+}
+
+// draftAs is draft of a document that is known by a name.
+func (h *House) draftAs(name string, p production.Production, t plan.Trial, fresh bool) (Draft, error) {
+	began := time.Now()
+	key, progress, err := h.draftKey(name, t)
+	if err != nil {
+		return Draft{}, err
+	}
+	h.mutex.Lock()
+	same, known := h.drafts[key]
+	h.mutex.Unlock()
+	if known && !fresh && (same.progress == progress || began.Before(same.until)) {
+		return same.Draft, nil
+	}
 	d := Draft{Problems: p.Problems()}
 	if len(d.Problems) > 0 {
 		return d, nil
-	}
-	began := time.Now()
-	key, progress, err := h.draftKey(p, t)
-	if err != nil {
-		return d, err
-	}
-	h.mutex.Lock()
-	kept, known := h.drafts[key]
-	h.mutex.Unlock()
-	if known && !fresh && (kept.progress == progress || began.Before(kept.until)) {
-		return kept.Draft, nil
 	}
 	if d.Measure, err = h.Record.Measure(p.Code); err != nil {
 		return d, err
 	}
 	d.Measure.FramesRenderedAtATime = 1
-	if d.Batch, err = plan.Build(p, d.Measure); err != nil {
-		return d, err
-	}
+	last, lastProgress := h.lastDraft(p.Code)
+	d.Built = last.Built.Again(p, d.Measure)
+	d.Batch = d.Built.Batch
+	kept := d.Built.Kept(last.Built)
 	if t != plan.Whole {
 		if d.Batch, err = h.try(d.Batch, t); err != nil {
 			return d, err
 		}
+		last, kept = Draft{}, nil
 	}
 	s, err := h.Scene(p.Scene)
 	if err != nil {
@@ -120,7 +139,10 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	if d.Seen, err = h.Record.LastBatch(); err != nil {
 		return d, err
 	}
-	if d.News, d.Occupied, err = h.news(d.Batch, fresh); err != nil {
+	if fresh || lastProgress != progress || last.Seen != d.Seen {
+		last.News = nil // frames have come or gone since
+	}
+	if d.News, d.Occupied, err = h.news(d.Batch, fresh, last, kept); err != nil {
 		return d, err
 	}
 	facts, err := h.facts(p, s, d.News)
@@ -128,9 +150,13 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	if err != nil {
 		return d, err
 	}
-	d.Findings = preflight.Check(d.Batch, facts)
+	d.Checked = last.Checked.Again(d.Batch, facts, kept)
+	d.Findings = d.Checked.Findings
 	h.mutex.Lock()
 	defer h.mutex.Unlock()
+	if t == plan.Whole {
+		h.last[p.Code] = keptDraft{d, progress, time.Time{}}
+	}
 	sequences := len(d.Batch.Sequences)
 	delete(h.drafts, key)
 	for _, other := range h.drafts {
@@ -141,6 +167,32 @@ func (h *House) draft(p production.Production, t plan.Trial, fresh bool) (Draft,
 	}
 	h.drafts[key] = keptDraft{d, progress, patience(began, time.Now())}
 	return d, nil
+}
+
+// lastDraft returns the last draft of a production, and how far the queue had come; the zero value for none.
+func (h *House) lastDraft(code string) (Draft, string) {
+	h.mutex.Lock()
+	defer h.mutex.Unlock()
+	last := h.last[code]
+	return last.Draft, last.progress
+}
+
+// Impact says what an edit changed of what would be rendered, from one revision of a production to the next; nil if that
+// cannot be said, or nothing.
+func (h *House) Impact(before, after store.Revision) (*plan.Impact, error) {
+	was, err := h.DraftOf(before)
+	if err != nil || was.Built == nil {
+		return nil, err
+	}
+	is, err := h.DraftOf(after)
+	if err != nil || is.Built == nil {
+		return nil, err
+	}
+	impact := is.Built.Since(was.Built)
+	if !impact.Any() {
+		return nil, nil
+	}
+	return &impact, nil
 }
 
 // A keptDraft is one that was worked out.
@@ -168,17 +220,13 @@ const (
 )
 
 // draftKey returns what tells drafts apart, and what else they rest on: how far the queue has come, and how much room is left.
-func (h *House) draftKey(p production.Production, t plan.Trial) (key, progress string, err error) {
-	data, err := json.Marshal(p)
-	if err != nil {
-		return "", "", err
-	}
+func (h *House) draftKey(name string, t plan.Trial) (key, progress string, err error) {
 	last, err := h.Record.LastBatch()
 	if err != nil {
 		return "", "", err
 	}
 	marks, err := h.Record.Marks()
-	return fmt.Sprintf("%x %s %d", sha256.Sum256(data), t, last), fmt.Sprintf("%s %.0f", marks, h.FreeBytes()/1e8), err
+	return fmt.Sprintf("%s %s %d", name, t, last), fmt.Sprintf("%s %.0f", marks, h.FreeBytes()/1e8), err
 }
 
 // facts gathers what the rules need to know beside the batch.
@@ -237,10 +285,16 @@ func (h *House) Busyness() (float64, error) {
 
 // news compares a batch with what was sent before, and looks for files that stand in the way of what is new; fresh looks for every file
 // on the disk.
-func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, []string, error) {
+//
+// What an earlier draft has found of sequences that were taken over from it, in which kept tells their places, is not looked up
+// again.
+func (h *House) news(b plan.Batch, fresh bool, last Draft, kept []int) ([]plan.News, []string, error) {
+	if last.News != nil && kept != nil {
+		return h.newsSince(b, last, kept)
+	}
 	var keys []string
-	for _, s := range b.Sequences {
-		for _, f := range s.Files {
+	for i := range b.Sequences {
+		for _, f := range b.Sequences[i].Files {
 			keys = append(keys, f.Path.Key())
 		}
 	}
@@ -285,6 +339,29 @@ func (h *House) news(b plan.Batch, fresh bool) ([]plan.News, []string, error) {
 	})
 	occupied, err := h.occupied(b, news, plain, fresh)
 	return news, occupied, err
+}
+
+// newsSince looks up only what was planned anew since an earlier draft.
+func (h *House) newsSince(b plan.Batch, last Draft, kept []int) ([]plan.News, []string, error) {
+	other := b
+	other.Sequences = nil
+	var places []int
+	all := make([]plan.News, len(b.Sequences))
+	for i, place := range kept {
+		if place >= 0 {
+			all[i] = last.News[place]
+			continue
+		}
+		places = append(places, i)
+		other.Sequences = append(other.Sequences, b.Sequences[i])
+	}
+	news, occupied, err := h.news(other, false, Draft{}, nil)
+	for n, i := range places {
+		if err == nil {
+			all[i] = news[n]
+		}
+	}
+	return all, append(occupied, last.Occupied...), err
 }
 
 // looked is how many frames are looked for on the disk each time a draft is shown. Of more, that is done only when it is sent.

@@ -20,7 +20,7 @@ type Editing struct {
 
 // Do makes an edit and keeps it. A mistake of the person's is an *edit.Mistake; what others have changed of the same since
 // it was seen is a *store.Conflict; anything else has failed inside.
-func (h *House) Do(code string, e Editing, c edit.Command) (before production.Production, after store.Revision, err error) {
+func (h *House) Do(code string, e Editing, c edit.Command) (before, after store.Revision, err error) {
 	if err := waivable(c); err != nil {
 		return before, after, err
 	}
@@ -33,9 +33,9 @@ func (h *House) Do(code string, e Editing, c edit.Command) (before production.Pr
 		if err != nil {
 			return before, after, err
 		}
+		before = p
 		how := store.Making{Summary: edit.Summary(c), Command: c.Name(), By: e.By, Seen: e.Seen}
 		after, err := h.Record.Edit(code, how, func(p *production.Production) error {
-			before = p.Copy()
 			return edit.Apply(c, p, known)
 		})
 		if !errors.Is(err, edit.ErrOutdated) {

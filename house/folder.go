@@ -38,6 +38,7 @@ type House struct {
 	mutex  sync.Mutex
 	scenes map[production.SceneFile]*lookedThrough // a few of them
 	drafts map[string]keptDraft                    // likewise
+	last   map[string]keptDraft                    // the last draft of every production
 	waves  map[string]cut.Waveform                 // likewise, by the hashes of sounds
 }
 
@@ -49,7 +50,7 @@ func Open(dir string, shared bool) (*House, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &House{Dir: dir, scenes: map[production.SceneFile]*lookedThrough{}, drafts: map[string]keptDraft{}, waves: map[string]cut.Waveform{}, unlock: func() error { return nil }}
+	h := &House{Dir: dir, scenes: map[production.SceneFile]*lookedThrough{}, drafts: map[string]keptDraft{}, last: map[string]keptDraft{}, waves: map[string]cut.Waveform{}, unlock: func() error { return nil }}
 	if shared {
 		if _, err := os.Stat(h.path("reelhouse.db")); err != nil {
 			return nil, fmt.Errorf("there is no Reelhouse data in %s; `reelhouse demo` or `reelhouse serve` makes some", dir)

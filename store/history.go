@@ -83,7 +83,7 @@ func (s *Store) at(q queryer, id int64, number int) (production.Production, erro
 	if err := json.Unmarshal(text, &p); err != nil {
 		return p, fmt.Errorf("revision %d: %w", number, err)
 	}
-	s.documents.Add(place, document{p, string(text)})
+	s.documents.Add(place, document{p, string(text), false})
 	return p, nil
 }
 
@@ -180,27 +180,38 @@ func (s *Store) step(code string, number int, by Author, undo bool) (Revision, e
 	if err != nil {
 		return Revision{}, err
 	}
-	e, err := scanEntry(s.read.QueryRow("SELECT "+entryColumns+" FROM history h WHERE h.production_id = ? AND h.number = ?", h.id, number))
+	e, err := scanEntry(s.read.QueryRow("SELECT "+entryColumns+" FROM history h WHERE h.production_id = ? AND h.number = ?", h.ID, number))
 	if errors.Is(err, sql.ErrNoRows) || err == nil && (e.Concerns != 0 || e.Undone == undo) {
 		return h.Revision, nil // there is nothing of it to be done any more
 	} else if err != nil {
 		return Revision{}, err
 	}
 	var before int
-	if err := s.read.QueryRow("SELECT coalesce(max(number), 0) FROM history WHERE production_id = ? AND number < ?", h.id, number).Scan(&before); err != nil || before == 0 {
+	if err := s.read.QueryRow("SELECT coalesce(max(number), 0) FROM history WHERE production_id = ? AND number < ?", h.ID, number).Scan(&before); err != nil || before == 0 {
 		return h.Revision, err
 	}
 	from, to, word := number, before, "undo: "
 	if !undo {
 		from, to, word = before, number, "redo: "
 	}
-	was, err := s.at(s.read, h.id, from)
+	was, err := s.at(s.read, h.ID, from)
 	if err != nil {
 		return Revision{}, err
 	}
-	is, err := s.at(s.read, h.id, to)
+	is, err := s.at(s.read, h.ID, to)
 	if err != nil {
 		return Revision{}, err
+	}
+	how := Making{Summary: word + e.Summary, Command: e.Command, By: by, Seen: h.Number, concerns: number, undoes: undo}
+	if sameProduction(h.Production, was) { // nothing else was changed since
+		how.Seen = Any
+		return s.Edit(code, how, func(p *production.Production) error {
+			if !sameProduction(*p, was) {
+				return errMoved // somebody has, just now
+			}
+			*p = is.Copy()
+			return nil
+		})
 	}
 	changes, err := difference.Between(was, is)
 	if err != nil {
@@ -209,14 +220,7 @@ func (s *Store) step(code string, number int, by Author, undo bool) (Revision, e
 	if err := s.meets(h, was, changes); err != nil {
 		return Revision{}, err
 	}
-	how := Making{Summary: word + e.Summary, Command: e.Command, By: by, Seen: h.Number, concerns: number, undoes: undo}
-	return s.Edit(code, how, func(p *production.Production) error {
-		if sameProduction(*p, was) { // nothing else was changed
-			*p = is.Copy()
-			return nil
-		}
-		return difference.Apply(p, changes...)
-	})
+	return s.Edit(code, how, func(p *production.Production) error { return difference.Apply(p, changes...) })
 }
 
 // sameProduction reports whether two documents are written alike.

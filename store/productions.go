@@ -17,6 +17,7 @@ import (
 // is changed in a Copy.
 type Revision struct {
 	production.Production
+	ID      int64 // of the production, whatever its code is
 	Number  int
 	Summary string // what was changed, in words
 	Author  Author
@@ -94,8 +95,8 @@ func (s *Store) Production(code string) (Revision, error) {
 // A head is the revision of a production that counts, with its text.
 type head struct {
 	Revision
-	id   int64
 	text string
+	ours bool // it is written as this version writes it
 }
 
 type queryer interface {
@@ -109,20 +110,20 @@ func (s *Store) head(q queryer, code string) (head, error) {
 	var saved string
 	err := q.QueryRow(`SELECT p.id, h.number, h.summary, h.author, h.author_key, h.saved_at FROM production p
 		JOIN history h ON h.production_id = p.id AND h.number = p.head WHERE p.code = ?`, code).
-		Scan(&h.id, &h.Number, &h.Summary, &h.Author.Name, &h.Author.Key, &saved)
+		Scan(&h.ID, &h.Number, &h.Summary, &h.Author.Name, &h.Author.Key, &saved)
 	if errors.Is(err, sql.ErrNoRows) {
 		return h, fmt.Errorf("production %s: %w", code, ErrNotFound)
 	} else if err != nil {
 		return h, err
 	}
 	h.Saved = when(saved)
-	place := documentKey{h.id, h.Number}
+	place := documentKey{h.ID, h.Number}
 	if d, ok := s.documents.Get(place); ok {
-		h.Production, h.text = d.production, d.text
+		h.Production, h.text, h.ours = d.production, d.text, d.ours
 		return h, nil
 	}
 	var number int
-	if err := q.QueryRow("SELECT head, document FROM production WHERE id = ?", h.id).Scan(&number, &h.text); err != nil {
+	if err := q.QueryRow("SELECT head, document FROM production WHERE id = ?", h.ID).Scan(&number, &h.text); err != nil {
 		return h, err
 	}
 	if number != h.Number { // it was changed between the two readings
@@ -131,7 +132,7 @@ func (s *Store) head(q queryer, code string) (head, error) {
 	if err := json.Unmarshal([]byte(h.text), &h.Production); err != nil {
 		return h, fmt.Errorf("production %s, revision %d: %w", code, h.Number, err)
 	}
-	s.documents.Add(place, document{h.Production, h.text})
+	s.documents.Add(place, document{h.Production, h.text, false})
 	return h, nil
 }
 
@@ -139,6 +140,7 @@ func (s *Store) head(q queryer, code string) (head, error) {
 type document struct {
 	production production.Production
 	text       string
+	ours       bool // it is written as this version writes it
 }
 
 // keptDocuments is how many documents are held in memory.
@@ -223,14 +225,14 @@ func (s *Store) edit(code string, how Making, change func(p *production.Producti
 	if err != nil {
 		return Revision{}, err
 	}
-	if string(text) == h.text || how.concerns == 0 && sameDocument(h.Production, text) {
+	if string(text) == h.text || !h.ours && how.concerns == 0 && sameDocument(h.Production, text) {
 		return h.Revision, nil
 	}
-	r := Revision{after, 0, bounded(how.Summary), how.By, time.Time{}}
+	r := Revision{Production: after, ID: h.ID, Summary: bounded(how.Summary), Author: how.By}
 	if err := s.keep(h, &r, string(text), how); err != nil {
 		return Revision{}, err
 	}
-	s.documents.Add(documentKey{h.id, r.Number}, document{after, string(text)})
+	s.documents.Add(documentKey{h.ID, r.Number}, document{after, string(text), true})
 	return r, nil
 }
 
@@ -247,7 +249,7 @@ func bounded(summary string) string {
 
 // conflicts returns a *Conflict if an edit, made on the revision that was seen, would change what was changed since then.
 func (s *Store) conflicts(now head, seen int, change func(p *production.Production) error) error {
-	base, err := s.at(s.read, now.id, seen)
+	base, err := s.at(s.read, now.ID, seen)
 	if errors.Is(err, ErrNotFound) {
 		return &Conflict{Elsewhere: now.Summary, By: now.Author}
 	} else if err != nil {
@@ -297,21 +299,21 @@ func (s *Store) keep(from head, r *Revision, text string, how Making) error {
 	}
 	return s.change(func(tx *sql.Tx) error {
 		result, err := tx.Exec("UPDATE production SET last = last + 1, head = last + 1, code = ?, document = ? WHERE id = ? AND head = ?",
-			r.Code, text, from.id, from.Number)
+			r.Code, text, from.ID, from.Number)
 		if err != nil {
 			return err
 		}
 		if n, err := result.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, errMoved)
 		}
-		if err := tx.QueryRow("SELECT head FROM production WHERE id = ?", from.id).Scan(&r.Number); err != nil {
+		if err := tx.QueryRow("SELECT head FROM production WHERE id = ?", from.ID).Scan(&r.Number); err != nil {
 			return err
 		}
 		saved := now()
 		r.Saved = when(saved)
 		_, err = tx.Exec(`INSERT INTO history (production_id, number, document, difference, summary, command, author, author_key,
 			concerns, undoes, saved_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			from.id, r.Number, whole, delta, r.Summary, how.Command, how.By.Name, how.By.Key, how.concerns, how.undoes, saved)
+			from.ID, r.Number, whole, delta, r.Summary, how.Command, how.By.Name, how.By.Key, how.concerns, how.undoes, saved)
 		return err
 	})
 }

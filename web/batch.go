@@ -262,7 +262,7 @@ func (a *app) batchView(c *echo.Context) (*view, error) {
 		return nil, err
 	}
 	v := &view{Production: p, query: c.QueryParam}
-	v.Draft, err = a.House.Draft(p.Production)
+	v.Draft, err = a.House.DraftOf(p)
 	return v, err
 }
 

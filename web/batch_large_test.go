@@ -2,7 +2,9 @@ package web
 
 import (
 	"fmt"
+	"net/url"
 	"runtime"
+	"strings"
 	"testing"
 	"time"
 
@@ -73,4 +75,55 @@ func BenchmarkFeatureSheet(b *testing.B) {
 		s.get("/p/TEST/batch")
 	}
 	b.ReportMetric(b.Elapsed().Seconds()/float64(b.N), "s/sheet")
+}
+
+// long makes a production one of ten thousand shots.
+func long(p *production.Production) {
+	p.Usual = production.Usual{Sizes: []string{"scope"}, PassList: "minimum", Outputs: []string{p.Outputs[0].Code}}
+	p.Shots = nil
+	for i := range 10_000 {
+		first := 1001 + 100*i
+		p.Shots = append(p.Shots, production.Shot{
+			Code: fmt.Sprintf("%05d", 10*(i+1)), Name: fmt.Sprintf("Shot %d", i+1), View: p.Views[0].Code, Frames: frame.Of(first, first+47), InBatch: true,
+		})
+	}
+}
+
+// BenchmarkLongProduction edits a production of ten thousand shots, and opens every page of it. Numbers are milliseconds.
+func BenchmarkLongProduction(b *testing.B) {
+	s := newSite(b)
+	if _, err := s.house.Record.Edit("TEST", store.Making{Summary: "a film"}, func(p *production.Production) error { long(p); return nil }); err != nil {
+		b.Fatal(err)
+	}
+	took := map[string]time.Duration{}
+	step := func(name string, work func() (int, string)) {
+		b.Helper()
+		began := time.Now()
+		code, body := work()
+		took[name] += time.Since(began)
+		if code != 200 || strings.Contains(body, "Not kept") {
+			b.Fatalf("%s: %d\n%s", name, code, said(body))
+		}
+	}
+	s.get("/p/TEST/shots") // the first look plans and checks all
+	walks := 0
+	for b.Loop() {
+		walks++
+		for _, page := range []string{"standards", "scenes", "views", "shots", "cut", "passes", "output", "batch", "queue", "screening", "history"} {
+			step(page, func() (int, string) { return s.get("/p/TEST/" + page) })
+		}
+		step("edit-shot", func() (int, string) {
+			return s.post("/p/TEST/edit/shot.set", url.Values{"of": {"00100"}, "field": {"frames"}, "value": {fmt.Sprintf("1001-%d", 1010+walks)}, "station": {"shots"}})
+		})
+		step("edit-name", func() (int, string) {
+			return s.post("/p/TEST/edit/shot.set", url.Values{"of": {"00100"}, "field": {"name"}, "value": {fmt.Sprint("Name ", walks)}, "station": {"shots"}})
+		})
+		step("edit-all", func() (int, string) {
+			return s.post("/p/TEST/edit/defaults.set", url.Values{"field": {"passList"}, "value": {[]string{"comp", "minimum"}[walks%2]}, "station": {"shots"}})
+		})
+		step("undo", func() (int, string) { return 200, s.undo("shots") })
+	}
+	for name, d := range took {
+		b.ReportMetric(d.Seconds()*1000/float64(walks), "ms-"+name)
+	}
 }

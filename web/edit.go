@@ -147,26 +147,20 @@ func (a *app) do(c *echo.Context, command edit.Command) error {
 	}
 	notice := "Saved: " + edit.Summary(command) + "."
 	return a.update(c, answer{
-		production: p, station: production.Station(c.FormValue("station")), notice: notice, impact: a.impact(before, p.Production),
+		production: p, station: production.Station(c.FormValue("station")), notice: notice, impact: a.impact(before, p),
 	})
 }
 
 // impact says what an edit changed of what would be rendered; nil if that cannot be said, or nothing.
-func (a *app) impact(before, after production.Production) *plan.Impact {
-	m, err := a.House.Record.Measure(after.Code)
+func (a *app) impact(before, after store.Revision) *plan.Impact {
+	impact, err := a.House.Impact(before, after)
 	if err != nil {
-		return nil
+		a.Log.Warn("what an edit changes cannot be said", "production", after.Code, "error", err)
 	}
-	old, errOld := plan.Build(before, m)
-	now, errNow := plan.Build(after, m)
-	if errOld != nil || errNow != nil {
-		return nil
-	}
-	impact := plan.Compare(old, now)
-	if !impact.Any() {
+	if err != nil || impact == nil {
 		return nil
 	}
 	impact.Before.Seconds /= float64(a.Node.SlotCount())
 	impact.After.Seconds /= float64(a.Node.SlotCount())
-	return &impact
+	return impact
 }

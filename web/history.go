@@ -160,6 +160,6 @@ func (a *app) restore(c *echo.Context) error {
 	a.Hub().Changed()
 	return a.update(c, answer{
 		production: p, station: historyStation, notice: "Saved: " + edit.Summary(command) + ".",
-		impact: a.impact(now.Production, p.Production),
+		impact: a.impact(now, p),
 	})
 }

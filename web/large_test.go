@@ -105,7 +105,7 @@ func BenchmarkLargeScene(b *testing.B) {
 		step("batch-sheet", page("/p/"+p.Code+"/batch"))
 		step("views-page", page("/p/"+p.Code+"/views?open=v"))
 		step("first-preview", page("/p/"+p.Code+"/preview?view=v&step=0"))
-		step("next-preview", page("/p/"+p.Code+"/preview?view=v&step=0&try=place&value=above+-12+20"))
+		step("next-preview", page("/p/"+p.Code+"/preview?view=v&step=0&try=view.place&set.side=above&set.x=-12&set.y=20"))
 		step("sharp-preview", page("/p/"+p.Code+"/preview?view=v&step=1"))
 		step("pick", page("/p/"+p.Code+"/pick?view=v&at=0.5,0.6"))
 		var memory runtime.MemStats

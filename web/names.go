@@ -34,6 +34,12 @@ type namesPreview struct {
 // mostProblems is how many troubles of portability are listed.
 const mostProblems = 8
 
+// What of the paths is shown: folders and sequences of every folder, and collisions.
+const (
+	mostFolders = 40
+	mostClashes = 20
+)
+
 // previewNames lists what a batch's files are called. caret is where a person types in the pattern, in bytes,
 // or -1.
 func previewNames(text string, b plan.Batch, caret int) namesPreview {
@@ -42,7 +48,7 @@ func previewNames(text string, b plan.Batch, caret int) namesPreview {
 		n.Completions, n.Start, n.End = naming.Complete(text, caret, naming.FieldNames())
 	}
 	runs := b.Runs()
-	n.Tree, n.Proof = naming.Tree(runs).Compact(), b.Prove()
+	n.Tree, n.Proof = naming.Tree(runs).Compact(mostFolders), naming.Prove(runs, b.Standards.Names, mostClashes)
 	for _, run := range runs {
 		first, last := run.Path.Frame(run.Frames.First()), run.Path.Frame(run.Frames.Last())
 		if n.First == "" {

@@ -159,7 +159,7 @@ func (a *app) step(undo bool) echo.HandlerFunc {
 		}
 		_, what, _ := strings.Cut(p.Summary, ": ")
 		return a.update(c, answer{
-			production: p, station: key, notice: word + ": " + what + ".", impact: a.impact(before.Production, p.Production),
+			production: p, station: key, notice: word + ": " + what + ".", impact: a.impact(before, p),
 		})
 	}
 }

@@ -13,7 +13,7 @@ import (
 )
 
 // shotsAPage is how many shots are shown at a time.
-const shotsAPage = 200
+const shotsAPage = 100
 
 // shownShot is a shot as a line of the table.
 type shownShot struct {

@@ -143,7 +143,7 @@ func (a *app) view(c *echo.Context, st station) (*view, error) {
 // complete fills in everything that follows from the production.
 func (a *app) complete(v *view) error {
 	var err error
-	if v.Draft, err = a.House.Draft(v.Production.Production); err != nil {
+	if v.Draft, err = a.House.DraftOf(v.Production); err != nil {
 		return err
 	}
 	v.Totals = v.Draft.Batch.Totals()

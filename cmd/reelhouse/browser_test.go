@@ -244,7 +244,7 @@ func TestTwoTabsOfOneProduction(t *testing.T) {
 	}
 	typed(first, "size-scope-width", "3000")
 	first.wait("it shows what that changes", `document.querySelector("#impact")?.textContent.includes("1 shot")`)
-	second.wait("the second tab is told", `!document.querySelector("#elsewhere").hidden && document.querySelector("#elsewhere").textContent.includes("size scope, width")`)
+	second.wait("the second tab is told", `!document.querySelector("#elsewhere").hidden && document.querySelector("#elsewhere").textContent.includes("size scope: width")`)
 	typed(second, "size-scope-width", "2000")
 	second.wait("the second is asked", `document.querySelector("#notice").textContent.includes("changed elsewhere in the meantime, to 3000") && document.getElementById("size-scope-width").value === "2000"`)
 	second.do("keep mine", chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll("button")].find(b => b.textContent === "Keep mine").click()`))
@@ -274,7 +274,7 @@ func TestNamesAndStampsInTheBrowser(t *testing.T) {
 	p.do("put another in", chromedp.Evaluate[chromedp.Void](`(() => { const f = document.getElementById("names--pattern"); f.setSelectionRange(16, 16); [...document.querySelectorAll("[data-insert]")].find(b => b.dataset.insert === "(view)").click(); })()`))
 	p.wait("it stands there", `document.getElementById("names--pattern").value === "(shot)/(output)/(view).(frame:4).(ext)"`)
 	p.do("leave the field", chromedp.Evaluate[chromedp.Void](`document.getElementById("names--pattern").blur()`))
-	p.wait("it is kept", `document.querySelector("#notice").textContent.includes("Saved: names, pattern")`)
+	p.wait("it is kept", `document.querySelector("#notice").textContent.includes("Saved: names: name pattern")`)
 
 	p.wait("the stamp's picture is there", `document.querySelector("#stamp-picture").naturalWidth > 300`)
 	p.do("type a note", chromedp.Evaluate[chromedp.Void](`(() => { const i = document.getElementById("stamp-picture"); i.dataset.before = i.src; const f = document.getElementById("output-review-stamp-top-middle"); f.value = "for (title)"; f.dispatchEvent(new Event("input", {bubbles: true})); })()`))

@@ -50,8 +50,11 @@ func editCommand() *cobra.Command {
 				return listEdits(out, asJSON)
 			}
 			c, err := commandOf(cmd.InOrStdin(), from, args)
-			if err != nil || c == nil {
-				return errors.Join(err, listFields(out, args, asJSON, err))
+			if err != nil {
+				return placed(err)
+			}
+			if c == nil {
+				return listFields(out, args[0], asJSON)
 			}
 			h, err := house.Open(data, true)
 			if err != nil {
@@ -139,11 +142,8 @@ func makeEdit(out io.Writer, h *house.House, code string, c edit.Command, dry, a
 		err = made
 		said.Production, said.Revision, said.Changed = after.Code, after.Number, err == nil && after.Number != p.Number
 	}
-	var m *edit.Mistake
-	if errors.As(err, &m) {
-		return fmt.Errorf("%s, %s: %w", m.Part, m.Field, m)
-	} else if err != nil {
-		return err
+	if err != nil {
+		return placed(err)
 	}
 	if asJSON {
 		return writeJSON(out, said)
@@ -170,12 +170,18 @@ func listEdits(out io.Writer, asJSON bool) error {
 	return nil
 }
 
-// listFields lists the fields of a change, if it is asked for by its name alone.
-func listFields(out io.Writer, args []string, asJSON bool, err error) error {
-	if err != nil {
-		return nil
+// placed says where a mistake is, too.
+func placed(err error) error {
+	var m *edit.Mistake
+	if errors.As(err, &m) && m.Part != "" {
+		return fmt.Errorf("%s, %s: %w", m.Part, m.Field, m)
 	}
-	fields, err := edit.Fields(args[0])
+	return err
+}
+
+// listFields lists the fields of a change.
+func listFields(out io.Writer, name string, asJSON bool) error {
+	fields, err := edit.Fields(name)
 	if err != nil {
 		return err
 	}

@@ -54,6 +54,7 @@ type Folder struct {
 	Folders []*Folder
 	Lines   []Line // sequences that lie right here
 	Files   int    // here and below
+	More    int    // folders and sequences that Compact has left out here
 }
 
 // A Line is one sequence in a folder.
@@ -67,13 +68,25 @@ type Line struct {
 // Tree lays the runs out in folders, in their order.
 func Tree(runs []Run) *Folder {
 	root := &Folder{}
+	known := map[string]*Folder{} // by their whole paths
 	for _, run := range runs {
 		first, last := run.Path.Frame(run.Frames.First()), run.Path.Frame(run.Frames.Last())
 		n, at := run.Frames.Count(), root
 		at.Files += n
-		segments := strings.Split(run.Path.String(), "/")
-		for _, name := range segments[:len(segments)-1] {
-			at = at.folder(name)
+		path := run.Path.String()
+		for begin, end := 0, 0; ; begin = end + 1 {
+			slash := strings.IndexByte(path[begin:], '/')
+			if slash < 0 {
+				break
+			}
+			end = begin + slash
+			sub := known[path[:end]]
+			if sub == nil {
+				sub = &Folder{Name: path[begin:end]}
+				known[path[:end]] = sub
+				at.Folders = append(at.Folders, sub)
+			}
+			at = sub
 			at.Files += n
 		}
 		at.Lines = append(at.Lines, Line{run.What, first[strings.LastIndexByte(first, '/')+1:], last[strings.LastIndexByte(last, '/')+1:], first, n})
@@ -81,26 +94,17 @@ func Tree(runs []Run) *Folder {
 	return root
 }
 
-// Compact returns the tree with folders that hold nothing but one other folder joined to that: "a/b/c".
-func (f *Folder) Compact() *Folder {
-	out := &Folder{Name: f.Name, Lines: f.Lines, Files: f.Files}
-	for _, sub := range f.Folders {
+// Compact returns the tree with folders that hold nothing but one other folder joined to that: "a/b/c". Of every folder no more
+// than so many folders and sequences are kept.
+func (f *Folder) Compact(most int) *Folder {
+	lines, folders := f.Lines[:min(len(f.Lines), most)], f.Folders[:min(len(f.Folders), most)]
+	out := &Folder{Name: f.Name, Lines: lines, Files: f.Files, More: len(f.Lines) - len(lines) + len(f.Folders) - len(folders)}
+	for _, sub := range folders {
 		for len(sub.Folders) == 1 && len(sub.Lines) == 0 {
 			only := sub.Folders[0]
 			sub = &Folder{Name: sub.Name + "/" + only.Name, Folders: only.Folders, Lines: only.Lines, Files: only.Files}
 		}
-		out.Folders = append(out.Folders, sub.Compact())
+		out.Folders = append(out.Folders, sub.Compact(most))
 	}
 	return out
-}
-
-func (f *Folder) folder(name string) *Folder {
-	for _, sub := range f.Folders {
-		if sub.Name == name {
-			return sub
-		}
-	}
-	sub := &Folder{Name: name}
-	f.Folders = append(f.Folders, sub)
-	return sub
 }

@@ -140,7 +140,7 @@ func TestTheTreeCountsFiles(t *testing.T) {
 	if want := (Line{"020 hd", "hd.0001.exr", "hd.0010.exr", "SALT/020/hd.0001.exr", 4}); shot.Name != "020" || shot.Files != 8 || shot.Lines[0] != want {
 		t.Errorf("%+v", shot)
 	}
-	compact := Tree(runsOf("a/(production)/(shot)/x/(size)/(frame:4).(ext)", Rules{}, []string{"010"}, []string{"hd", "tall"}, "1-10")).Compact()
+	compact := Tree(runsOf("a/(production)/(shot)/x/(size)/(frame:4).(ext)", Rules{}, []string{"010"}, []string{"hd", "tall"}, "1-10")).Compact(100)
 	if top := compact.Folders[0]; top.Name != "a/SALT/010/x" || len(top.Folders) != 2 || top.Folders[1].Name != "tall" || top.Files != 20 || len(top.Folders[1].Lines) != 1 {
 		t.Errorf("%+v", top)
 	}

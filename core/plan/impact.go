@@ -31,8 +31,10 @@ func Compare(before, after Batch) Impact {
 			paths[f.Path.String()] = s
 		}
 	}
+	listed := map[string]bool{}
 	changed := func(shot string) {
-		if !slices.Contains(impact.Shots, shot) {
+		if !listed[shot] {
+			listed[shot] = true
 			impact.Shots = append(impact.Shots, shot)
 		}
 	}

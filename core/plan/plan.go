@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"image"
 	"slices"
-	"sync"
 
 	"reelhouse/core/camera"
 	"reelhouse/core/frame"
@@ -202,37 +201,8 @@ func Build(p production.Production, m Measure) (Batch, error) {
 	if problems := p.Problems(); len(problems) > 0 {
 		return Batch{}, problems[0]
 	}
-	m = m.Or()
-	quality, _ := p.FindQuality(p.Quality)
-	b := Batch{
-		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
-		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth, OcclusionRadius: p.OcclusionRadius,
-		LightGroups: p.LightGroups, Region: p.Region, Waived: p.Waivers,
-	}
-	b.Standards = Agreed{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
-	patterns := map[string]naming.Pattern{}
-	for _, o := range p.Outputs {
-		patterns[o.Code] = naming.MustParse(p.PatternOf(o)) // checked by Problems
-	}
-	// Shots are planned on all cores; the batch has them in their order.
-	parts := make([][]Sequence, (len(p.Shots)+shotsAtOnce-1)/shotsAtOnce)
-	var group sync.WaitGroup
-	for i := range parts {
-		group.Go(func() {
-			for _, shot := range p.Shots[i*shotsAtOnce : min((i+1)*shotsAtOnce, len(p.Shots))] {
-				if shot.InBatch {
-					parts[i] = append(parts[i], b.sequences(p, shot, patterns, m)...)
-				}
-			}
-		})
-	}
-	group.Wait()
-	b.Sequences = slices.Concat(parts...)
-	return b, nil
+	return (*Built)(nil).Again(p, m).Batch, nil
 }
-
-// shotsAtOnce is how many shots are planned together.
-const shotsAtOnce = 100
 
 // sequences returns the sequences of a shot.
 func (b Batch) sequences(p production.Production, shot production.Shot, patterns map[string]naming.Pattern, m Measure) []Sequence {

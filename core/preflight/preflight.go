@@ -3,10 +3,6 @@
 package preflight
 
 import (
-	"fmt"
-	"slices"
-	"sync"
-
 	"reelhouse/core/frame"
 	"reelhouse/core/plan"
 )
@@ -81,33 +77,7 @@ type Rule struct {
 }
 
 // Check applies every rule and returns what they find, refusals first. The batch's waivers set findings aside.
-func Check(b plan.Batch, f Facts) []Finding {
-	var findings []Finding
-	reasons := map[string]string{}
-	for _, w := range b.Waived {
-		reasons[w.Rule] = w.Reason
-	}
-	// Rules look at the same batch side by side, and report in their order.
-	found := make([][]Finding, len(rules))
-	var group sync.WaitGroup
-	for i, r := range rules {
-		reason := reasons[r.name]
-		if r.firm {
-			reason = ""
-		}
-		group.Go(func() {
-			r.check(b, f, func(where string, fix Fix, format string, args ...any) {
-				found[i] = append(found[i], Finding{Rule: r.name, Severity: r.severity, Where: where, Message: fmt.Sprintf(format, args...), Why: r.why, Fix: fix, Firm: r.firm, Waived: reason, Twice: r.twice})
-			})
-		})
-	}
-	group.Wait()
-	findings = slices.Concat(found...)
-	slices.SortStableFunc(findings, func(a, b Finding) int {
-		return slices.Index([]Severity{Refuses, Warns}, a.Severity) - slices.Index([]Severity{Refuses, Warns}, b.Severity)
-	})
-	return findings
-}
+func Check(b plan.Batch, f Facts) []Finding { return (*Checked)(nil).Again(b, f, nil).Findings }
 
 // A State is what all findings together come to.
 type State string

@@ -16,12 +16,17 @@ import (
 type rule struct {
 	name, why string
 	severity  Severity
-	check     check
-	firm      bool // it cannot be set aside
-	twice     bool // see Finding.Twice
+	check     check // of the whole batch; or
+	each      each  // of every sequence by itself
+	firm      bool  // it cannot be set aside
+	twice     bool  // see Finding.Twice
 }
 
 type check = func(b plan.Batch, f Facts, found report)
+
+// each looks at one sequence, and is told whether it is the first one of its shot. What it finds rests on nothing of the batch
+// but its ground (everything beside the sequences), and of the facts on Cameras and LastFrame alone.
+type each = func(b plan.Batch, f Facts, s *plan.Sequence, first bool, found report)
 
 // A report takes what a rule finds, and where.
 type report = func(where string, fix Fix, format string, args ...any)
@@ -32,11 +37,9 @@ var rules = slices.Concat([]rule{
 			found("batch", NoFix, "No shot is in the batch, or all of its cells are left out. Put at least one in, at the Shots station.")
 		}
 	}, firm: true},
-	{name: "camera-missing", why: "A view without its camera cannot be rendered.", severity: Refuses, check: func(b plan.Batch, f Facts, found report) {
-		for _, s := range b.Sequences {
-			if !slices.Contains(f.Cameras, s.Camera) {
-				found(s.Title(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
-			}
+	{name: "camera-missing", why: "A view without its camera cannot be rendered.", severity: Refuses, each: func(_ plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
+		if !slices.Contains(f.Cameras, s.Camera) {
+			found(s.Title(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
 		}
 	}, firm: true},
 	{name: "scene-opaque", why: "A scene that the renderer cannot read cannot be rendered.", severity: Refuses, check: func(b plan.Batch, f Facts, found report) {
@@ -54,75 +57,66 @@ var rules = slices.Concat([]rule{
 		}
 	}, firm: true},
 	{name: "already-sent", why: "Nothing that was sent may be overwritten.", severity: Refuses, check: alreadySent, firm: true},
-	{name: "format-too-small", why: "Passes that the file format cannot hold would be lost.", severity: Refuses, check: func(b plan.Batch, _ Facts, found report) {
-		for _, s := range b.Sequences {
-			for _, file := range s.Files {
-				if err := file.Encoding.Holds(file.Passes); err != nil {
-					found(s.Title(), NoFix, "Output %s: %s. Choose OpenEXR, or let the output take the beauty alone.", file.Output, err)
-				}
+	{name: "format-too-small", why: "Passes that the file format cannot hold would be lost.", severity: Refuses, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		for _, file := range s.Files {
+			if err := file.Encoding.Holds(file.Passes); err != nil {
+				found(s.Title(), NoFix, "Output %s: %s. Choose OpenEXR, or let the output take the beauty alone.", file.Output, err)
 			}
 		}
 	}, firm: true},
-	{name: "pass-left-out", why: "A pass that no output stores is rendered for nothing.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		for _, s := range b.Sequences {
-			for _, code := range s.Passes {
-				if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return slices.Contains(f.Passes, code) }) {
-					found(s.Title(), NoFix, "No output of this shot takes the pass %s. Give the shot one that does, or take the pass off its list.", code)
-				}
+	{name: "pass-left-out", why: "A pass that no output stores is rendered for nothing.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		for _, code := range s.Passes {
+			if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return slices.Contains(f.Passes, code) }) {
+				found(s.Title(), NoFix, "No output of this shot takes the pass %s. Give the shot one that does, or take the pass off its list.", code)
 			}
 		}
 	}},
-	{name: "lossy-master", why: "Every save of a lossy file costs picture.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
+	{name: "lossy-master", why: "Every save of a lossy file costs picture.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		for _, f := range s.Files {
+			if f.Role != output.Master {
+				continue
+			}
 			if !f.Encoding.Lossless() {
 				found(s.Title(), NoFix, "Output %s is a master in %s, which is lossy.", f.Output, f.Encoding.Described())
 			}
-		})
+		}
 	}},
-	{name: "no-master", why: "What is only there for looking cannot be graded or delivered.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		for _, s := range b.Sequences {
-			if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return f.Role == output.Master }) {
-				found(s.Title(), NoFix, "No output of this shot is a master.")
-			}
+	{name: "no-master", why: "What is only there for looking cannot be graded or delivered.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return f.Role == output.Master }) {
+			found(s.Title(), NoFix, "No output of this shot is a master.")
 		}
 	}},
 	{name: "below-minimum", why: "The delivery would be sent back.", severity: Warns, check: belowMinimum},
-	{name: "alpha-lost", why: "The compositor could not put anything behind the picture.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
-			if b.Background(s).Kind == look.Transparent && f.Encoding.Alpha == output.NoAlpha && slices.Contains(f.Passes, pass.Beauty) {
+	{name: "alpha-lost", why: "The compositor could not put anything behind the picture.", severity: Warns, each: func(b plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		for _, f := range s.Files {
+			if f.Role == output.Master && b.Background(*s).Kind == look.Transparent && f.Encoding.Alpha == output.NoAlpha && slices.Contains(f.Passes, pass.Beauty) {
 				found(s.Title(), NoFix, "The background is transparent, and output %s stores no alpha.", f.Output)
 			}
-		})
+		}
 	}},
-	{name: "not-portable", why: "Some systems would refuse, hide or change the name.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		for _, s := range b.Sequences {
-			for _, file := range s.Files {
-				p := file.Path.Frame(s.Frames.Last())
-				for _, problem := range naming.Portable(p) {
-					found(s.Title(), NoFix, "Output %s: %s. The path is %s", file.Output, problem, p)
-				}
+	{name: "not-portable", why: "Some systems would refuse, hide or change the name.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		for _, file := range s.Files {
+			p := file.Path.Frame(s.Frames.Last())
+			for _, problem := range naming.Portable(p) {
+				found(s.Title(), NoFix, "Output %s: %s. The path is %s", file.Output, problem, p)
 			}
 		}
 	}},
-	{name: "padding-too-short", why: "File lists sort wrongly when numbers differ in length.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		for _, s := range b.Sequences {
-			first, last := s.Frames.First(), s.Frames.Last()
-			for _, file := range s.Files {
-				if p := file.Path.Labelled(nil); !strings.Contains(p.String(), "(label)") && len(p.Frame(first)) != len(p.Frame(last)) {
-					fix := PadFrames
-					if first < 0 {
-						fix = NoFix // a sign takes a place that no padding makes up for
-					}
-					found(s.Title(), fix, "Frame numbers %d and %d have different lengths in the paths of output %s. Pad the frame field with more digits.", first, last, file.Output)
+	{name: "padding-too-short", why: "File lists sort wrongly when numbers differ in length.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		first, last := s.Frames.First(), s.Frames.Last()
+		for _, file := range s.Files {
+			if p := file.Path.Labelled(nil); !strings.Contains(p.String(), "(label)") && len(p.Frame(first)) != len(p.Frame(last)) {
+				fix := PadFrames
+				if first < 0 {
+					fix = NoFix // a sign takes a place that no padding makes up for
 				}
+				found(s.Title(), fix, "Frame numbers %d and %d have different lengths in the paths of output %s. Pad the frame field with more digits.", first, last, file.Output)
 			}
 		}
 	}},
-	{name: "beyond-the-scene", why: "Nothing moves there; often a range was meant for another scene.", severity: Warns, check: func(b plan.Batch, f Facts, found report) {
-		for _, s := range b.Sequences {
-			if s.Frames.First() < b.FirstFrame || s.Frames.Last() > f.LastFrame && s.Frames.Count() > 1 {
-				found(s.Title(), NoFix, "Frames %s reach outside the scene's %d to %d.", s.Frames, b.FirstFrame, f.LastFrame)
-			}
+	{name: "beyond-the-scene", why: "Nothing moves there; often a range was meant for another scene.", severity: Warns, each: func(b plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
+		if s.Frames.First() < b.FirstFrame || s.Frames.Last() > f.LastFrame && s.Frames.Count() > 1 {
+			found(s.Title(), NoFix, "Frames %s reach outside the scene's %d to %d.", s.Frames, b.FirstFrame, f.LastFrame)
 		}
 	}},
 	{name: "quick-settings", why: "Draft pictures look finished in a file list.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
@@ -141,11 +135,9 @@ var rules = slices.Concat([]rule{
 			found("batch", NoFix, "The quality %s is one to deliver, and ends every frame after %g s. Frames may differ in noise, and none can be rendered again the same.", b.Quality.Name, seconds)
 		}
 	}},
-	{name: "stretched-panorama", why: "A viewer for panoramas shows it stretched, or refuses it.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		for _, s := range b.Sequences {
-			if s.Setup.AllAround && s.Size.Width != 2*s.Size.Height {
-				found(s.Title(), NoFix, "View %s shows all directions, whose picture is twice as wide as high; %v is not. Give the shot a size of 2:1.", s.View, s.Size)
-			}
+	{name: "stretched-panorama", why: "A viewer for panoramas shows it stretched, or refuses it.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		if s.Setup.AllAround && s.Size.Width != 2*s.Size.Height {
+			found(s.Title(), NoFix, "View %s shows all directions, whose picture is twice as wide as high; %v is not. Give the shot a size of 2:1.", s.View, s.Size)
 		}
 	}},
 	{name: "disk-too-small", why: "A full disk ends the night.", severity: Refuses, check: func(b plan.Batch, f Facts, found report) {

@@ -15,26 +15,24 @@ import (
 
 // passRules look at what is stored of the passes.
 var passRules = []rule{
-	{name: "data-in-few-bits", why: "Numbers that measure something lose their meaning in 8 bits.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		eachData(b, func(s plan.Sequence, f plan.FileSequence, code pass.Code) {
+	{name: "data-in-few-bits", why: "Numbers that measure something lose their meaning in 8 bits.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		eachData(s, func(f plan.FileSequence, code pass.Code) {
 			if bits := f.Encoding.Depth.Bits(); !f.Encoding.Floating() && bits <= 10 {
 				found(s.Title(), NoFix, "Output %s stores the pass %s in %d bits. Choose a format of floats, such as OpenEXR, or leave the pass out of it.", f.Output, code, bits)
 			}
 		})
 	}},
-	{name: "data-lossy", why: "What is left out to make a file smaller is left out of the numbers.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		eachData(b, func(s plan.Sequence, f plan.FileSequence, code pass.Code) {
+	{name: "data-lossy", why: "What is left out to make a file smaller is left out of the numbers.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		eachData(s, func(f plan.FileSequence, code pass.Code) {
 			if f.Encoding.Floating() && !f.Encoding.Lossless() {
 				found(s.Title(), NoFix, "Output %s stores the pass %s with %s, which changes its numbers.", f.Output, code, f.Encoding.Described())
 			}
 		})
 	}},
-	{name: "encoded-twice", why: "Light that is encoded for a display and then taken for linear is encoded again, and looks washed out.", severity: Refuses, check: func(b plan.Batch, _ Facts, found report) {
-		for _, s := range b.Sequences {
-			for _, f := range s.Files {
-				if c := f.Encoding.Curve; f.Encoding.Floating() && c != "" && c != "linear" {
-					found(s.Title(), NoFix, "Output %s encodes floats by %s, and everything downstream takes floats for linear. Take the encode away at the Output station.", f.Output, c)
-				}
+	{name: "encoded-twice", why: "Light that is encoded for a display and then taken for linear is encoded again, and looks washed out.", severity: Refuses, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		for _, f := range s.Files {
+			if c := f.Encoding.Curve; f.Encoding.Floating() && c != "" && c != "linear" {
+				found(s.Title(), NoFix, "Output %s encodes floats by %s, and everything downstream takes floats for linear. Take the encode away at the Output station.", f.Output, c)
 			}
 		}
 	}},
@@ -90,26 +88,29 @@ var setUpRules = []rule{
 			found("views", NoFix, "No shot shows %s. Give them shots, or make them working views.", some(f.Unused))
 		}
 	}},
-	{name: "still-as-range", why: "A still that was set up as a range renders the same picture many times.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		eachShot(b, func(s plan.Sequence) {
-			if n := s.Own.Count(); n > 1 && b.Trial == plan.Whole && stillWords.MatchString(s.ShotName+" "+s.Note) {
-				found("shot "+s.Shot, NoFix, "It is called a still, and has %d frames: %s.", n, s.Own)
-			}
-		})
+	{name: "still-as-range", why: "A still that was set up as a range renders the same picture many times.", severity: Warns, each: func(b plan.Batch, _ Facts, s *plan.Sequence, first bool, found report) {
+		if !first {
+			return
+		}
+		if n := s.Own.Count(); n > 1 && b.Trial == plan.Whole && stillWords.MatchString(s.ShotName+" "+s.Note) {
+			found("shot "+s.Shot, NoFix, "It is called a still, and has %d frames: %s.", n, s.Own)
+		}
 	}},
-	{name: "range-as-still", why: "A shot of one frame cannot be cut.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		eachShot(b, func(s plan.Sequence) {
-			if s.Own.Count() == 1 && b.Trial == plan.Whole && len(s.Labels) == 0 && !stillWords.MatchString(s.ShotName+" "+s.Note) {
-				found("shot "+s.Shot, NoFix, "It has one frame, %s. If a still is wanted, say so in its name or note; otherwise write the range.", s.Own)
-			}
-		})
+	{name: "range-as-still", why: "A shot of one frame cannot be cut.", severity: Warns, each: func(b plan.Batch, _ Facts, s *plan.Sequence, first bool, found report) {
+		if !first {
+			return
+		}
+		if s.Own.Count() == 1 && b.Trial == plan.Whole && len(s.Labels) == 0 && !stillWords.MatchString(s.ShotName+" "+s.Note) {
+			found("shot "+s.Shot, NoFix, "It has one frame, %s. If a still is wanted, say so in its name or note; otherwise write the range.", s.Own)
+		}
 	}},
-	{name: "last-frame-missing", why: "The last frame of a range is the one that gets lost.", severity: Warns, check: func(b plan.Batch, f Facts, found report) {
-		eachShot(b, func(s plan.Sequence) {
-			if n := s.Own.Last(); s.Own.Count() > 1 && b.Trial == plan.Whole && n == f.LastFrame-1 {
-				found("shot "+s.Shot, NoFix, "It ends with frame %d, one before the scene's last, %d. Both ends of a range are rendered.", n, f.LastFrame)
-			}
-		})
+	{name: "last-frame-missing", why: "The last frame of a range is the one that gets lost.", severity: Warns, each: func(b plan.Batch, f Facts, s *plan.Sequence, first bool, found report) {
+		if !first {
+			return
+		}
+		if n := s.Own.Last(); s.Own.Count() > 1 && b.Trial == plan.Whole && n == f.LastFrame-1 {
+			found("shot "+s.Shot, NoFix, "It ends with frame %d, one before the scene's last, %d. Both ends of a range are rendered.", n, f.LastFrame)
+		}
 	}},
 	{name: "cut-needs-more", why: "The cut would show a frame that nobody has rendered.", severity: Warns, check: func(b plan.Batch, f Facts, found report) {
 		eachShot(b, func(s plan.Sequence) {
@@ -118,24 +119,26 @@ var setUpRules = []rule{
 			}
 		})
 	}},
-	{name: "steps-left-on", why: "A sequence with holes plays too fast, and is found out at the edit.", severity: Refuses, twice: true, check: func(b plan.Batch, _ Facts, found report) {
-		eachShot(b, func(s plan.Sequence) {
-			if step := s.Own.Runs(); b.Quality.Full && b.Trial == plan.Whole && len(step) == 1 && step[0].Step > 1 && step[0].Count() > 2 {
-				found("shot "+s.Shot, EveryFrame, "The batch is to deliver, and only every %d. frame of this shot is rendered: %s.", step[0].Step, s.Own)
-			}
-		})
+	{name: "steps-left-on", why: "A sequence with holes plays too fast, and is found out at the edit.", severity: Refuses, twice: true, each: func(b plan.Batch, _ Facts, s *plan.Sequence, first bool, found report) {
+		if !first {
+			return
+		}
+		if step := s.Own.Runs(); b.Quality.Full && b.Trial == plan.Whole && len(step) == 1 && step[0].Step > 1 && step[0].Count() > 2 {
+			found("shot "+s.Shot, EveryFrame, "The batch is to deliver, and only every %d. frame of this shot is rendered: %s.", step[0].Step, s.Own)
+		}
 	}},
 	{name: "region-left-on", why: "Files of a part are no larger than that part.", severity: Refuses, twice: true, check: func(b plan.Batch, _ Facts, found report) {
 		if !b.Region.Whole() && b.Quality.Full {
 			found("batch", WholePicture, "Only a part of every picture is rendered: from %s per cent (left, top, right, bottom).", b.Region)
 		}
 	}},
-	{name: "quick-shot", why: "Anything quick left on in a final batch is the most expensive mistake there is.", severity: Refuses, twice: true, check: func(b plan.Batch, _ Facts, found report) {
-		eachShot(b, func(s plan.Sequence) {
-			if q := b.QualityOf(s); b.Quality.Full && !q.Full {
-				found("shot "+s.Shot, FinalQuality, "The batch is to deliver in %s, and this shot is rendered in %s: %s of the size, %d × %d samples.", b.Quality.Name, q.Name, q.Scale, q.Samples, q.Samples)
-			}
-		})
+	{name: "quick-shot", why: "Anything quick left on in a final batch is the most expensive mistake there is.", severity: Refuses, twice: true, each: func(b plan.Batch, _ Facts, s *plan.Sequence, first bool, found report) {
+		if !first {
+			return
+		}
+		if q := b.QualityOf(*s); b.Quality.Full && !q.Full {
+			found("shot "+s.Shot, FinalQuality, "The batch is to deliver in %s, and this shot is rendered in %s: %s of the size, %d × %d samples.", b.Quality.Name, q.Name, q.Scale, q.Samples, q.Samples)
+		}
 	}},
 	{name: "alpha-in-some", why: "The compositor gets an alpha that is 1 everywhere.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
 		clear := map[string]bool{} // outputs with a transparent sequence
@@ -158,11 +161,9 @@ var setUpRules = []rule{
 			}
 		}
 	}},
-	{name: "tiles-too-large", why: "A node that runs out of memory loses the tile, and slows down everything else on it.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		for _, s := range b.Sequences {
-			if q := b.QualityOf(s); q.Effort.Seconds == 0 && b.Memory(s) > float64(q.MemoryBytes()) {
-				found(s.Title(), TilesByNeed, "A tile takes about %.1f GB of memory, where the quality %s wants no more than %g GB.", b.Memory(s)/1e9, q.Name, float64(q.MemoryBytes())/1e9)
-			}
+	{name: "tiles-too-large", why: "A node that runs out of memory loses the tile, and slows down everything else on it.", severity: Warns, each: func(b plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+		if q := b.QualityOf(*s); q.Effort.Seconds == 0 && b.Memory(*s) > float64(q.MemoryBytes()) {
+			found(s.Title(), TilesByNeed, "A tile takes about %.1f GB of memory, where the quality %s wants no more than %g GB.", b.Memory(*s)/1e9, q.Name, float64(q.MemoryBytes())/1e9)
 		}
 	}},
 }
@@ -248,14 +249,12 @@ func eachShot(b plan.Batch, visit func(s plan.Sequence)) {
 	}
 }
 
-// eachData visits the passes that are data, of every file of every sequence.
-func eachData(b plan.Batch, visit func(s plan.Sequence, f plan.FileSequence, code pass.Code)) {
-	for _, s := range b.Sequences {
-		for _, f := range s.Files {
-			for _, code := range f.Passes {
-				if described, err := pass.Find(code); err == nil && described.Data {
-					visit(s, f, code)
-				}
+// eachData visits the passes that are data, of every file of a sequence.
+func eachData(s *plan.Sequence, visit func(f plan.FileSequence, code pass.Code)) {
+	for _, f := range s.Files {
+		for _, code := range f.Passes {
+			if described, err := pass.Find(code); err == nil && described.Data {
+				visit(f, code)
 			}
 		}
 	}

@@ -1,7 +1,6 @@
 package production
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 )
@@ -52,17 +51,4 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 		p.Shots, p.Usual, p.Cut = other.Shots, other.Usual, other.Cut
 	}
 	return nil
-}
-
-// Copy returns a production that shares nothing with this one.
-func (p Production) Copy() Production {
-	data, err := json.Marshal(p)
-	if err != nil {
-		panic(err) // plain data, without numbers that are none
-	}
-	var fresh Production
-	if err := json.Unmarshal(data, &fresh); err != nil {
-		panic(err) // written a moment ago
-	}
-	return fresh
 }

@@ -14,12 +14,19 @@ const module = "reelhouse/"
 
 // rows are the packages of core in their order: a package may import those of earlier rows only.
 var rows = []string{
-	"frame", "cut", "geom", "pixel", "sampling", "raster", "lens", "scene", "camera", "floorplan", "look", "pass", "naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job", "fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg", "imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
+	"frame", "cut", "geom", "pixel", "sampling", "raster", "lens", "scene", "camera", "floorplan", "look", "pass",
+	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",
+	"fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg",
+	"imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp",
+	"imagefile/formats",
 	"picture", "framefile", "preflight", "queue", "trace", "inspect", "screening", "delivery",
 }
 
 // layers are the folders outside core, likewise; core comes before them all.
-var layers = []string{"demo", "store", "house/waiting", "house", "house/housetest", "farm", "preview", "web", "cmd/reelhouse", "bench/files", "bench/rays"}
+var layers = []string{
+	"demo", "store", "house/waiting", "house", "house/housetest", "farm", "preview", "web", "cmd/reelhouse",
+	"bench/files", "bench/rays",
+}
 
 // outside lists what core has no business with: the network, the database, the clock's host, HTML.
 var outside = []string{"net", "database", "html", "os", "github.com/labstack", "modernc.org", "github.com/pressly"}
@@ -59,7 +66,11 @@ func TestImportsGoOneWay(t *testing.T) {
 				}
 				continue
 			}
-			if strings.HasPrefix(here, "core/") && slices.ContainsFunc(outside, func(o string) bool { return imported == o || strings.HasPrefix(imported, o+"/") }) {
+			if strings.HasPrefix(here, "core/") &&
+				slices.ContainsFunc(
+					outside,
+					func(o string) bool { return imported == o || strings.HasPrefix(imported, o+"/") },
+				) {
 				t.Errorf("%s imports %s; core computes and touches nothing", here, imported)
 			}
 		}

@@ -24,7 +24,8 @@ func (b *builder) ferry() {
 	heading := geom.AxisAngle(v(0, 1, 0), -0.1)
 	b.move(ferry, 0.25, route)
 	b.animate(ferry, scene.Rotation, 0.25, func(t float64) geom.Quat {
-		return heading.Mul(geom.AxisAngle(v(1, 0, 0), 0.022*math.Sin(1.7*t))).Mul(geom.AxisAngle(v(0, 0, 1), 0.012*math.Sin(1.3*t+0.6)))
+		return heading.Mul(geom.AxisAngle(v(1, 0, 0), 0.022*math.Sin(1.7*t))).
+			Mul(geom.AxisAngle(v(0, 0, 1), 0.012*math.Sin(1.3*t+0.6)))
 	})
 
 	cabin := newShape(cream).box(v(-1.6, 1.9, 0), v(6.4, 1.8, 3.3)).box(v(-0.3, 3.55, 0), v(2.3, 1.5, 2.4))
@@ -62,7 +63,8 @@ func (b *builder) ferry() {
 	mast := newShape(wood).beam(v(0.6, 4.4, 0), v(0.5, 7.4, 0), 0.12).beam(v(0.55, 6.3, -0.9), v(0.55, 6.3, 0.9), 0.07)
 	benches := newShape(wood)
 	for i := range 3 {
-		benches.box(v(3.0+1.1*float64(i), 1.42, 0), v(0.42, 0.1, 2.6)).box(v(3.0+1.1*float64(i), 1.2, 0), v(0.12, 0.4, 2.3))
+		benches.box(v(3.0+1.1*float64(i), 1.42, 0), v(0.42, 0.1, 2.6)).
+			box(v(3.0+1.1*float64(i), 1.2, 0), v(0.12, 0.4, 2.3))
 	}
 	b.place(ferry, "ferry_rails", b.mesh("ferry_rails", rails, mast, benches), geom.Vec{}, 0, 1)
 	rings := newShape(b.paint("life_ring", v(0.75, 0.16, 0.05), 0.6))
@@ -71,8 +73,14 @@ func (b *builder) ferry() {
 
 	bulb := newShape(b.lit("masthead_bulb", v(16, 13, 9))).ball(v(0.5, 7.5, 0), 0.11)
 	b.place(ferry, "ferry_masthead", b.mesh("ferry_masthead", bulb), geom.Vec{}, 0, 1)
-	b.light(ferry, scene.Light{Name: "lamp_masthead", Kind: scene.Point, Color: v(1, 0.85, 0.6), Intensity: 9, Range: 30}, v(0.75, 7.4, 0), geom.Quat{})
-	b.light(ferry, scene.Light{Name: "lamp_deck", Kind: scene.Point, Color: v(1, 0.7, 0.36), Intensity: 4.5, Range: 14}, v(2.2, 3.6, 0), geom.Quat{})
+	b.light(
+		ferry, scene.Light{Name: "lamp_masthead", Kind: scene.Point, Color: v(1, 0.85, 0.6), Intensity: 9, Range: 30},
+		v(0.75, 7.4, 0), geom.Quat{},
+	)
+	b.light(
+		ferry, scene.Light{Name: "lamp_deck", Kind: scene.Point, Color: v(1, 0.7, 0.36), Intensity: 4.5, Range: 14},
+		v(2.2, 3.6, 0), geom.Quat{},
+	)
 
 	b.camera(ferry, "cam_bow", v(9.6, 1.5, -2.2), v(40, 4.2, 3.5), 30)
 	b.camera(ferry, "cam_alongside", v(13.5, 2.3, 13), v(-1.2, 2.6, 0), 32)
@@ -87,8 +95,13 @@ func (b *builder) dinghies() {
 		color      geom.Vec
 		mast       bool
 	}{
-		{33, 24, 160, v(0.05, 0.22, 0.42), true}, {36.2, 16.5, 95, v(0.55, 0.12, 0.05), false}, {28, 29, 205, v(0.62, 0.55, 0.40), true},
-		{37, -9, 80, v(0.06, 0.28, 0.20), false}, {20, 33, 230, v(0.60, 0.36, 0.06), false}, {34.5, -20, 120, v(0.4, 0.06, 0.10), true}, {-30, -38, 40, v(0.3, 0.33, 0.36), false},
+		{
+			33, 24, 160, v(0.05, 0.22, 0.42), true,
+		}, {36.2, 16.5, 95, v(0.55, 0.12, 0.05), false}, {28, 29, 205, v(0.62, 0.55, 0.40), true},
+		{
+			37, -9, 80, v(0.06, 0.28, 0.20), false,
+		}, {20, 33, 230, v(0.60, 0.36, 0.06), false}, {34.5, -20, 120, v(0.4, 0.06, 0.10), true},
+		{-30, -38, 40, v(0.3, 0.33, 0.36), false},
 	}
 	for i, p := range places {
 		name := numbered("dinghy", i+1)
@@ -107,7 +120,10 @@ func (b *builder) dinghies() {
 		shapes := []*shape{outside, wood}
 		if p.mast {
 			wood.beam(v(0.55, 0.1, 0), v(0.5, 4.3, 0), 0.07)
-			shapes = append(shapes, newShape(b.paint("sailcloth", v(0.62, 0.56, 0.46), 0.9)).beam(v(0.4, 0.95, 0), v(-1.6, 1.12, 0), 0.17))
+			shapes = append(
+				shapes,
+				newShape(b.paint("sailcloth", v(0.62, 0.56, 0.46), 0.9)).beam(v(0.4, 0.95, 0), v(-1.6, 1.12, 0), 0.17),
+			)
 		}
 		n := b.place(scene.None, name, b.mesh(name, shapes...), v(p.x, 0.02, p.z), p.turn, 1)
 		b.bob(n, 0.06, 4, float64(i)*1.7)

@@ -100,7 +100,9 @@ func (b *builder) light(parent int, l scene.Light, at geom.Vec, turn geom.Quat) 
 // millimetres on a 36 mm wide 16:9 back.
 func (b *builder) camera(parent int, name string, at, target geom.Vec, focal float64) {
 	const aspect = 16.0 / 9
-	b.scene.Cameras = append(b.scene.Cameras, scene.Camera{Name: name, Up: 2 * math.Atan(36/aspect/(2*focal)), Aspect: aspect})
+	b.scene.Cameras = append(
+		b.scene.Cameras, scene.Camera{Name: name, Up: 2 * math.Atan(36/aspect/(2*focal)), Aspect: aspect},
+	)
 	n := scene.NewNode(name)
 	n.Camera, n.Translation = len(b.scene.Cameras)-1, at
 	n.Rotation = geom.Facing(target.Sub(at), v(0, 1, 0))

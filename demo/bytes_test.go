@@ -33,7 +33,10 @@ func TestBytesAFrameAreNearThoseOfRealFrames(t *testing.T) {
 	looks := Looks()
 	var frames []*pixel.Image
 	for i, camera := range []string{"cam_quay", "cam_lighthouse", "cam_bow"} {
-		img, err := model.At(1, looks[i%len(looks)], nil).Render(context.Background(), camera, trace.Settings{Size: size, Passes: rendered, Samples: 2, Filter: pixel.Box, DepthBackground: 1000}, func(float64) {})
+		img, err := model.At(1, looks[i%len(looks)], nil).
+			Render(context.Background(), camera,
+				trace.Settings{Size: size, Passes: rendered, Samples: 2, Filter: pixel.Box, DepthBackground: 1000},
+				func(float64) {})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -66,7 +69,8 @@ func TestBytesAFrameAreNearThoseOfRealFrames(t *testing.T) {
 		e := output.EXR.Usual()
 		e.Compression, e.Level = compression, output.EXR.Scale(compression).Used
 		for _, code := range rendered {
-			if code != pass.UV && code != pass.Occlusion && code != pass.Transmission && code != pass.SampleCount { // of which others have more
+			if code != pass.UV && code != pass.Occlusion && code != pass.Transmission &&
+				code != pass.SampleCount { // of which others have more
 				trials = append(trials, trial{e, []pass.Code{code}})
 			}
 		}

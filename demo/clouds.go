@@ -17,9 +17,9 @@ const (
 	CloudsCode = "clouds"
 )
 
-// Clouds returns an OpenEXR file of an overcast sky: an equirectangular map whose brightness rises from the horizon to three times as much
-// overhead, as the CIE Standard Overcast Sky does (ISO 15469), under clouds that are a little brighter and darker by place. Below the
-// horizon it fades into dull water.
+// Clouds returns an OpenEXR file of an overcast sky: an equirectangular map whose brightness rises from the horizon to
+// three times as much overhead, as the CIE Standard Overcast Sky does (ISO 15469), under clouds that are a little
+// brighter and darker by place. Below the horizon it fades into dull water.
 func Clouds() ([]byte, error) {
 	const width, height = 512, 256
 	img := pixel.New(width, height, "R", "G", "B", "A")

@@ -64,7 +64,9 @@ func TestTheProductionIsReadyToSend(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := Production(production.SceneFile{Name: SceneName, SHA256: "00"}, production.EnvironmentFile{Name: CloudsName, SHA256: "00"})
+	p := Production(
+		production.SceneFile{Name: SceneName, SHA256: "00"}, production.EnvironmentFile{Name: CloudsName, SHA256: "00"},
+	)
 	b, err := plan.Build(p, plan.Measure{})
 	if err != nil {
 		t.Fatal(err)
@@ -130,7 +132,13 @@ func TestDepthAgreesWithTheSceneByHand(t *testing.T) {
 	const seconds, background = 1.5, 1000.0
 	size := raster.Size{Width: 96, Height: 54}
 	img, err := trace.Prepare(s).At(seconds, Looks()[0], nil).Render(context.Background(), "cam_quay",
-		trace.Settings{Size: size, Passes: []pass.Code{pass.Depth}, Samples: 1, Filter: pixel.Box, DepthBackground: background}, func(float64) {})
+		trace.Settings{
+			Size:            size,
+			Passes:          []pass.Code{pass.Depth},
+			Samples:         1,
+			Filter:          pixel.Box,
+			DepthBackground: background,
+		}, func(float64) {})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -141,7 +149,8 @@ func TestDepthAgreesWithTheSceneByHand(t *testing.T) {
 	forward := eye.Z.Unit().Scale(-1)
 	p := lens.Project(eye, lens.AnglesOf(optics.Up, optics.Aspect).Window(raster.Fit{}, size, 1), size)
 	surfaces := 0
-	for _, at := range [][2]int{{10, 40}, {25, 30}, {33, 27}, {47, 25}, {47, 45}, {60, 50}, {70, 53}, {80, 28}, {90, 40}, {48, 5}} {
+	for _, at := range [][2]int{{10, 40}, {25, 30}, {33, 27}, {47, 25}, {47, 45}, {60, 50}, {70, 53}, {80, 28},
+		{90, 40}, {48, 5}} {
 		origin, direction := p.Ray(float64(at[0])+0.5, float64(at[1])+0.5)
 		want := nearest(s, pose, origin, direction, forward)
 		if math.IsInf(want, 1) {
@@ -168,7 +177,8 @@ func BenchmarkDraftFrame(b *testing.B) {
 	n := 0
 	for b.Loop() {
 		if _, err := m.At(1, Looks()[0], nil).Render(context.Background(), "cam_quay",
-			trace.Settings{Size: size, Passes: []pass.Code{pass.Beauty}, Samples: 2, Filter: pixel.Box}, func(float64) {}); err != nil {
+			trace.Settings{Size: size, Passes: []pass.Code{pass.Beauty}, Samples: 2, Filter: pixel.Box},
+			func(float64) {}); err != nil {
 			b.Fatal(err)
 		}
 		n += size.Pixels() * 4
@@ -198,7 +208,9 @@ func BenchmarkPass(b *testing.B) {
 		b.Run(string(p.Code), func(b *testing.B) {
 			size := raster.Size{Width: 512, Height: 215}
 			for b.Loop() {
-				if _, err := w.Render(context.Background(), "cam_quay", trace.Settings{Size: size, Passes: []pass.Code{p.Code}, Samples: 2, Filter: pixel.Box, DepthBackground: 1000}, func(float64) {}); err != nil {
+				if _, err := w.Render(context.Background(), "cam_quay",
+					trace.Settings{Size: size, Passes: []pass.Code{p.Code}, Samples: 2, Filter: pixel.Box,
+						DepthBackground: 1000}, func(float64) {}); err != nil {
 					b.Fatal(err)
 				}
 			}

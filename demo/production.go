@@ -30,7 +30,8 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "night", Name: "The quay by lamplight", Camera: "cam_quay", Look: "lamplight"},
 	}
 	turn := camera.Rig{
-		Kind: camera.Ring, Code: "turn", Name: "Dinghy turnaround", Camera: "cam_turn", Look: "overcast", Subject: turnaround, Count: 8, Radius: 7.4, Height: 2.2,
+		Kind: camera.Ring, Code: "turn", Name: "Dinghy turnaround", Camera: "cam_turn", Look: "overcast",
+		Subject: turnaround, Count: 8, Radius: 7.4, Height: 2.2,
 		Start: 290, Arc: 360, // the first stands before the bow
 	}
 	if err := p.SetRig(turn, nil); err != nil {
@@ -41,7 +42,8 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "depth", Name: "Beauty and depth", Passes: []pass.Code{pass.Beauty, pass.Depth}},
 		{Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}},
 		{Code: "lights", Name: "Light by light", Passes: []pass.Code{
-			pass.Beauty, pass.LightCode("sky"), pass.LightCode("sun"), pass.LightCode("quay"), pass.LightCode("tower"), pass.LightCode("boats"), pass.LightCode(pass.OtherLight),
+			pass.Beauty, pass.LightCode("sky"), pass.LightCode("sun"), pass.LightCode("quay"), pass.LightCode("tower"),
+			pass.LightCode("boats"), pass.LightCode(pass.OtherLight),
 		}, Choices: []production.PassChoice{{Pass: pass.Beauty, OtherDepth: true}}},
 	}
 	p.LightGroups = []pass.LightGroup{
@@ -63,13 +65,64 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Name: "titles", Clips: []cut.Clip{{Shot: "040", Record: 108, Length: 30, Source: 1084, Speed: cut.Hold}}},
 	}}
 	p.Shots = []production.Shot{
-		{Code: "010", Name: "Ferry comes in", View: "quay", Frames: frame.MustParse("1001-1048"), Outputs: []string{"master", "review"}, InBatch: true},
-		{Code: "020", Name: "Towards the quay", View: "bow", Frames: frame.MustParse("1033-1080"), Step: 2, Sizes: []string{"scope", "hd"}, InBatch: true},
-		{Code: "030", Name: "From the lantern", View: "lighthouse", Frames: frame.MustParse("1061-1096,!1076-1081"), PassList: "depth", InBatch: true, Labels: []production.Label{{Frame: 1064, Name: "lamp-lit"}}},
-		{Code: "040", Name: "Title still", View: "night", Frames: frame.MustParse("1084"), Sizes: []string{"scope", "square", "tall"}, Outputs: []string{"master", "review"}, InBatch: true, Note: "Poster; wants all shapes.",
-			Tiles: []production.CellTiles{{Cell: production.Cell{View: "night", Size: "scope"}, Tiles: raster.Tiling{Columns: 2, Rows: 2}}}},
-		{Code: "050", Name: "Profile", View: "alongside", Frames: frame.MustParse("1073-1092"), Sizes: []string{"hd"}, PassList: "depth", Outputs: []string{"master", "proxy"}, InBatch: true},
-		{Code: "060", Name: "Dinghy, all round", View: "turn", Frames: frame.MustParse("1001-1024"), Step: 4, Sizes: []string{"square"}, Note: "Kept for the sprite sheet."},
+		{
+			Code:    "010",
+			Name:    "Ferry comes in",
+			View:    "quay",
+			Frames:  frame.MustParse("1001-1048"),
+			Outputs: []string{"master", "review"},
+			InBatch: true,
+		},
+		{
+			Code:    "020",
+			Name:    "Towards the quay",
+			View:    "bow",
+			Frames:  frame.MustParse("1033-1080"),
+			Step:    2,
+			Sizes:   []string{"scope", "hd"},
+			InBatch: true,
+		},
+		{
+			Code:     "030",
+			Name:     "From the lantern",
+			View:     "lighthouse",
+			Frames:   frame.MustParse("1061-1096,!1076-1081"),
+			PassList: "depth",
+			InBatch:  true,
+			Labels:   []production.Label{{Frame: 1064, Name: "lamp-lit"}},
+		},
+		{
+			Code:    "040",
+			Name:    "Title still",
+			View:    "night",
+			Frames:  frame.MustParse("1084"),
+			Sizes:   []string{"scope", "square", "tall"},
+			Outputs: []string{"master", "review"},
+			InBatch: true,
+			Note:    "Poster; wants all shapes.",
+			Tiles: []production.CellTiles{
+				{Cell: production.Cell{View: "night", Size: "scope"}, Tiles: raster.Tiling{Columns: 2, Rows: 2}},
+			},
+		},
+		{
+			Code:     "050",
+			Name:     "Profile",
+			View:     "alongside",
+			Frames:   frame.MustParse("1073-1092"),
+			Sizes:    []string{"hd"},
+			PassList: "depth",
+			Outputs:  []string{"master", "proxy"},
+			InBatch:  true,
+		},
+		{
+			Code:   "060",
+			Name:   "Dinghy, all round",
+			View:   "turn",
+			Frames: frame.MustParse("1001-1024"),
+			Step:   4,
+			Sizes:  []string{"square"},
+			Note:   "Kept for the sprite sheet.",
+		},
 	}
 	return p
 }

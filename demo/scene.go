@@ -30,7 +30,13 @@ func Scene() *scene.Scene {
 func (b *builder) water() {
 	sea := b.paint("water", v(0.012, 0.03, 0.035), 0.06)
 	type wave struct{ length, height, heading, phase float64 }
-	waves := []wave{{11, 0.075, 0.4, 0}, {6.3, 0.05, -0.5, 1}, {4.1, 0.032, 1.2, 2}, {2.9, 0.022, 0.1, 3}, {2.4, 0.016, -1.1, 4}}
+	waves := []wave{
+		{11, 0.075, 0.4, 0},
+		{6.3, 0.05, -0.5, 1},
+		{4.1, 0.032, 1.2, 2},
+		{2.9, 0.022, 0.1, 3},
+		{2.4, 0.016, -1.1, 4},
+	}
 	height := func(x, z float64) float64 {
 		h := 0.0
 		for _, w := range waves {
@@ -48,15 +54,25 @@ func (b *builder) water() {
 	}
 	hill := b.paint("far_shore", v(0.07, 0.09, 0.06), 1)
 	b.object("far_shore", newShape(hill).
-		ground(-400, -330, 250, -250, 90, 8, func(x, z float64) float64 { return ridge(x, z)*math.Sin(math.Pi*(z+330)/80) - 1 }).
-		ground(-400, -250, -300, 300, 8, 70, func(x, z float64) float64 { return 0.8*ridge(z, x)*math.Sin(math.Pi*(x+400)/100) - 1 }))
+		ground(-400, -330, 250, -250, 90, 8, func(x, z float64) float64 {
+			return ridge(x,
+				z)*math.Sin(math.Pi*(z+330)/80) - 1
+		}).
+		ground(-400, -250, -300, 300, 8, 70, func(x, z float64) float64 {
+			return 0.8*ridge(z,
+				x)*math.Sin(math.Pi*(x+400)/100) - 1
+		}),
+	)
 }
 
 // banks are the mud that the tide has left, with marsh grass on it.
 func (b *builder) banks() {
 	mud := b.paint("mud", v(0.085, 0.062, 0.045), 0.38)
 	mounds := []struct{ x, z, wide, long, high float64 }{
-		{-28, 26, 17, 9, 0.95}, {-52, 14, 15, 12, 1.05}, {-4, -46, 19, 8, 0.85}, {16, -38, 11, 7, 0.7}, {-64, -22, 13, 18, 1.1}, {10, 44, 16, 7, 0.9},
+		{
+			-28, 26, 17, 9, 0.95,
+		}, {-52, 14, 15, 12, 1.05}, {-4, -46, 19, 8, 0.85}, {16, -38, 11, 7, 0.7}, {-64, -22, 13, 18, 1.1},
+		{10, 44, 16, 7, 0.9},
 	}
 	height := func(x, z float64) float64 {
 		h := -0.45
@@ -99,7 +115,8 @@ func (b *builder) gulls() {
 		quad(v(-0.1, 0, 0), v(0.12, 0, 0), v(0.08, 0.09, -0.42), v(-0.1, 0.09, -0.42)).
 		triangle(v(-0.1, 0.09, -0.42), v(0.08, 0.09, -0.42), v(-0.16, 0.02, -0.85)))
 	for i, g := range []struct{ x, y, z, radius, start, turn float64 }{
-		{14, 9, -2, 7, 0.5, 0.42}, {4, 11, -12, 9, 2.4, 0.36}, {24, 8, 6, 5, 4, -0.5}, {-12, 13, -22, 11, 1.2, 0.3}, {30, 7.4, 12, 4, 5.3, 0.55}, {-2, 10, 10, 8, 3.1, -0.33},
+		{14, 9, -2, 7, 0.5, 0.42}, {4, 11, -12, 9, 2.4, 0.36}, {24, 8, 6, 5, 4, -0.5}, {-12, 13, -22, 11, 1.2, 0.3},
+		{30, 7.4, 12, 4, 5.3, 0.55}, {-2, 10, 10, 8, 3.1, -0.33},
 	} {
 		gull := b.place(scene.None, numbered("gull", i+1), body, geom.Vec{}, 0, 1.5)
 		b.move(gull, 0.25, func(t float64) geom.Vec {

@@ -75,8 +75,13 @@ func (s *shape) turned(foot geom.Vec, sides int, profile ...ring) *shape {
 		for j := range sides + 1 {
 			sin, cos := math.Sincos(2 * math.Pi * float64(j) / float64(sides))
 			n := v(cos*rise, run, sin*rise).Unit()
-			s.part.Positions = append(s.part.Positions,
-				foot.Add(v(cos*low.radius, low.height, sin*low.radius)), foot.Add(v(cos*high.radius, high.height, sin*high.radius)))
+			s.part.Positions = append(
+				s.part.Positions,
+				foot.Add(
+					v(cos*low.radius, low.height, sin*low.radius),
+				),
+				foot.Add(v(cos*high.radius, high.height, sin*high.radius)),
+			)
 			s.part.Normals = append(s.part.Normals, n, n)
 		}
 		for j := range uint32(sides) {

@@ -10,7 +10,10 @@ import (
 // quay is a wooden deck on piles along x = 41 to 48, with lamps, bollards and what lies about.
 func (b *builder) quay() {
 	planks := []*shape{
-		newShape(b.paint("plank_1", v(0.26, 0.17, 0.10), 0.85)), newShape(b.paint("plank_2", v(0.21, 0.145, 0.09), 0.85)), newShape(b.paint("plank_3", v(0.30, 0.21, 0.13), 0.85)),
+		newShape(
+			b.paint("plank_1", v(0.26, 0.17, 0.10), 0.85),
+		), newShape(b.paint("plank_2", v(0.21, 0.145, 0.09), 0.85)),
+		newShape(b.paint("plank_3", v(0.30, 0.21, 0.13), 0.85)),
 	}
 	for i := range 190 {
 		z := -34 + 0.36*float64(i)
@@ -32,21 +35,40 @@ func (b *builder) quay() {
 	b.object("quay_piles", dark)
 
 	iron := b.paint("iron", v(0.06, 0.065, 0.07), 0.55)
-	bollard := b.mesh("bollard", newShape(iron).turned(geom.Vec{}, 14, ring{0.2, 0}, ring{0.16, 0.1}, ring{0.15, 0.45}, ring{0.24, 0.55}, ring{0.22, 0.66}, ring{0, 0.7}))
+	bollard := b.mesh(
+		"bollard",
+		newShape(
+			iron,
+		).turned(geom.Vec{}, 14, ring{0.2, 0}, ring{0.16, 0.1}, ring{0.15, 0.45}, ring{0.24, 0.55}, ring{0.22, 0.66},
+			ring{0, 0.7}),
+	)
 	for i := range 7 {
 		b.place(scene.None, numbered("bollard", i+1), bollard, v(41.6, 1.65, -29+9.5*float64(i)), 0, 1)
 	}
 	bulb := b.lit("quay_bulb", v(10, 6.4, 3))
 	post := b.mesh("lamp_post", newShape(iron).post(geom.Vec{}, 0.07, 4.1).beam(v(0, 4.05, 0), v(-0.9, 4.25, 0), 0.06).
-		turned(v(-0.9, 3.98, 0), 12, ring{0.3, 0}, ring{0.06, 0.26}, ring{0, 0.28}), newShape(bulb).ball(v(-0.9, 3.93, 0), 0.14))
+		turned(v(-0.9, 3.98, 0), 12, ring{0.3, 0}, ring{0.06, 0.26}, ring{0, 0.28}),
+		newShape(bulb).ball(v(-0.9, 3.93, 0), 0.14))
 	for i := range 5 {
 		z := -27 + 13*float64(i)
 		b.place(scene.None, numbered("lamp_post", i+1), post, v(47.2, 1.65, z), 0, 1)
-		b.light(scene.None, scene.Light{Name: numbered("lamp_quay", i+1), Kind: scene.Point, Color: v(1, 0.68, 0.34), Intensity: 14, Range: 22}, v(46.3, 5.3, z), geom.Quat{})
+		b.light(
+			scene.None,
+			scene.Light{
+				Name:      numbered("lamp_quay", i+1),
+				Kind:      scene.Point,
+				Color:     v(1, 0.68, 0.34),
+				Intensity: 14,
+				Range:     22,
+			},
+			v(46.3, 5.3, z),
+			geom.Quat{},
+		)
 	}
 
 	crate := newShape(b.paint("crate", v(0.34, 0.22, 0.11), 0.85))
-	for _, c := range []struct{ x, y, z, size float64 }{{46.4, 2.05, 17.2, 0.8}, {46.5, 2.05, 16.3, 0.8}, {46.45, 2.8, 16.8, 0.7}, {45.5, 1.95, 16.6, 0.6}, {46.6, 2.05, -4, 0.8}, {45.8, 2, -4.4, 0.7}} {
+	for _, c := range []struct{ x, y, z, size float64 }{{46.4, 2.05, 17.2, 0.8}, {46.5, 2.05, 16.3, 0.8},
+		{46.45, 2.8, 16.8, 0.7}, {45.5, 1.95, 16.6, 0.6}, {46.6, 2.05, -4, 0.8}, {45.8, 2, -4.4, 0.7}} {
 		crate.box(v(c.x, c.y, c.z), v(c.size, c.size, c.size))
 	}
 	b.object("crates", crate)
@@ -68,14 +90,20 @@ func (b *builder) village() {
 	b.object("embankment", newShape(stone).box(v(74, 0, 0), v(52, 4.2, 120)).box(v(48.6, 2.2, 0), v(0.9, 0.5, 120)))
 	roofs := []int{b.paint("roof_slate", v(0.085, 0.09, 0.105), 0.6), b.paint("roof_tile", v(0.26, 0.085, 0.05), 0.8)}
 	white, dark := b.paint("trim", v(0.7, 0.68, 0.62), 0.7), b.paint("door", v(0.045, 0.09, 0.10), 0.5)
-	warm := []int{b.lit("window_warm", v(1.9, 1.1, 0.4)), b.lit("window_lamp", v(2.7, 1.8, 0.85)), b.paint("window_dark", v(0.02, 0.025, 0.035), 0.08)}
+	warm := []int{
+		b.lit("window_warm", v(1.9, 1.1, 0.4)), b.lit("window_lamp", v(2.7, 1.8, 0.85)),
+		b.paint("window_dark", v(0.02, 0.025, 0.035), 0.08),
+	}
 	for i, h := range []struct {
 		x, z, wide, deep, wall, roof float64
 		color                        geom.Vec
 	}{
-		{58, -41, 8, 8, 5.2, 3.6, v(0.50, 0.36, 0.18)}, {57, -30, 7, 8, 6.4, 3.4, v(0.42, 0.13, 0.10)}, {58.5, -19, 9, 8, 5, 4, v(0.60, 0.56, 0.48)},
-		{57, -8, 7, 8, 7.2, 3.2, v(0.14, 0.26, 0.30)}, {58, 3, 8, 8, 5.4, 3.8, v(0.52, 0.42, 0.14)}, {57.2, 14, 7.5, 8, 6.2, 3.6, v(0.50, 0.24, 0.16)},
-		{58.4, 25, 8.5, 8, 5, 3.9, v(0.36, 0.42, 0.34)}, {57.5, 36, 7, 8, 6.8, 3.3, v(0.56, 0.50, 0.44)}, {70, -24, 10, 9, 8, 4.2, v(0.44, 0.38, 0.3)}, {71, 9, 10, 9, 8.6, 4, v(0.48, 0.2, 0.14)},
+		{58, -41, 8, 8, 5.2, 3.6, v(0.50, 0.36, 0.18)}, {57, -30, 7, 8, 6.4, 3.4, v(0.42, 0.13, 0.10)},
+		{58.5, -19, 9, 8, 5, 4, v(0.60, 0.56, 0.48)},
+		{57, -8, 7, 8, 7.2, 3.2, v(0.14, 0.26, 0.30)}, {58, 3, 8, 8, 5.4, 3.8, v(0.52, 0.42, 0.14)},
+		{57.2, 14, 7.5, 8, 6.2, 3.6, v(0.50, 0.24, 0.16)},
+		{58.4, 25, 8.5, 8, 5, 3.9, v(0.36, 0.42, 0.34)}, {57.5, 36, 7, 8, 6.8, 3.3, v(0.56, 0.50, 0.44)},
+		{70, -24, 10, 9, 8, 4.2, v(0.44, 0.38, 0.3)}, {71, 9, 10, 9, 8.6, 4, v(0.48, 0.2, 0.14)},
 	} {
 		wall := newShape(b.paint(numbered("wall", i+1), h.color, 0.9)).box(v(0, h.wall/2, 0), v(h.deep, h.wall, h.wide))
 		wall.triangle(v(-h.deep/2, h.wall, -h.wide/2), v(-h.deep/2, h.wall, h.wide/2), v(-h.deep/2, h.wall+h.roof, 0))
@@ -132,7 +160,11 @@ func (b *builder) lighthouse() {
 	})
 	b.object("rock", rock)
 
-	white, red := b.paint("lighthouse_white", v(0.74, 0.72, 0.68), 0.6), b.paint("lighthouse_red", v(0.46, 0.055, 0.045), 0.5)
+	white, red := b.paint(
+		"lighthouse_white", v(0.74, 0.72, 0.68), 0.6,
+	), b.paint(
+		"lighthouse_red", v(0.46, 0.055, 0.045), 0.5,
+	)
 	iron := b.paint("iron", v(0.06, 0.065, 0.07), 0.55)
 	radius := func(h float64) float64 { return 2.35 - 0.075*h }
 	bands := []*shape{newShape(white), newShape(red)}
@@ -140,7 +172,9 @@ func (b *builder) lighthouse() {
 		low, high := 2.35*float64(i), 2.35*float64(i+1)
 		bands[i%2].turned(foot.Add(v(0, 1.4, 0)), 40, ring{radius(low), low}, ring{radius(high), high})
 	}
-	top := newShape(iron).turned(foot.Add(v(0, 15.5, 0)), 32, ring{1.4, -0.3}, ring{2.1, 0}, ring{2.1, 0.18}, ring{0, 0.18})
+	top := newShape(
+		iron,
+	).turned(foot.Add(v(0, 15.5, 0)), 32, ring{1.4, -0.3}, ring{2.1, 0}, ring{2.1, 0.18}, ring{0, 0.18})
 	for i := range 12 {
 		sin, cos := math.Sincos(2 * math.Pi * float64(i) / 12)
 		at := foot.Add(v(1.95*cos, 15.6, 1.95*sin))
@@ -158,11 +192,39 @@ func (b *builder) lighthouse() {
 	b.object("lighthouse", append(bands, top, windows)...)
 
 	lens := b.lit("lighthouse_lens", v(14, 12, 9))
-	lamp := b.place(scene.None, "lighthouse_lamp", b.mesh("lighthouse_lamp", newShape(lens).turned(geom.Vec{}, 20, ring{0.3, -0.7}, ring{0.55, -0.3}, ring{0.55, 0.3}, ring{0.3, 0.7})), foot.Add(v(0, 16.5, 0)), 0, 1)
-	b.animate(lamp, scene.Rotation, 1, func(t float64) geom.Quat { return geom.AxisAngle(v(0, 1, 0), -0.9-t*math.Pi/6) })
+	lamp := b.place(
+		scene.None,
+		"lighthouse_lamp",
+		b.mesh(
+			"lighthouse_lamp",
+			newShape(lens).turned(geom.Vec{}, 20, ring{0.3, -0.7}, ring{0.55, -0.3}, ring{0.55, 0.3}, ring{0.3, 0.7}),
+		),
+		foot.Add(v(0, 16.5, 0)),
+		0,
+		1,
+	)
+	b.animate(
+		lamp,
+		scene.Rotation,
+		1,
+		func(t float64) geom.Quat { return geom.AxisAngle(v(0, 1, 0), -0.9-t*math.Pi/6) },
+	)
 	for i, name := range []string{"lamp_beam_1", "lamp_beam_2"} {
 		turn := geom.AxisAngle(v(0, 1, 0), float64(i)*math.Pi).Mul(geom.AxisAngle(v(1, 0, 0), -0.12))
-		b.light(lamp, scene.Light{Name: name, Kind: scene.Spot, Color: v(1, 0.93, 0.78), Intensity: 2600, Range: 160, InnerCone: 0.06, OuterCone: 0.22}, geom.Vec{}, turn)
+		b.light(
+			lamp,
+			scene.Light{
+				Name:      name,
+				Kind:      scene.Spot,
+				Color:     v(1, 0.93, 0.78),
+				Intensity: 2600,
+				Range:     160,
+				InnerCone: 0.06,
+				OuterCone: 0.22,
+			},
+			geom.Vec{},
+			turn,
+		)
 	}
 	b.camera(scene.None, "cam_lighthouse", foot.Add(v(2.0, 17.6, 1.6)), v(40, 1.5, 6), 30)
 }

@@ -20,8 +20,8 @@ type Admittance struct {
 // admitWithin is how long the first reading of a file may take.
 const admitWithin = 5 * time.Minute
 
-// Admit has a file that comes in read by a process of its own, under limits. It returns what is wrong with the file: only one that was read
-// there is read by the server.
+// Admit has a file that comes in read by a process of its own, under limits. It returns what is wrong with the file:
+// only one that was read there is read by the server.
 func Admit(reader Renderer, work string, kind house.Admission, path string) error {
 	ctx, cancel := context.WithTimeout(context.Background(), admitWithin)
 	defer cancel()
@@ -44,5 +44,8 @@ func Admit(reader Renderer, work string, kind house.Admission, path string) erro
 	case errors.As(err, &start):
 		return err
 	}
-	return fmt.Errorf("reading it takes more than the %.0f GB of memory that are allowed for it, or breaks the reader", float64(kind.Memory())/1e9)
+	return fmt.Errorf(
+		"reading it takes more than the %.0f GB of memory that are allowed for it, or breaks the reader",
+		float64(kind.Memory())/1e9,
+	)
 }

@@ -47,8 +47,8 @@ func (n *Node) begin(ctx context.Context) {
 	}
 }
 
-// takeBack gives steps back that the record says are in the node's hands, and that nobody is at. What is new since the look before may
-// have been leased in this moment, and is left until the next one, which gets what is returned.
+// takeBack gives steps back that the record says are in the node's hands, and that nobody is at. What is new since the
+// look before may have been leased in this moment, and is left until the next one, which gets what is returned.
 func (n *Node) takeBack(before map[int64]bool) map[int64]bool {
 	leases, err := n.House.Record.Leased(n.Name)
 	if err != nil {
@@ -68,7 +68,10 @@ func (n *Node) takeBack(before map[int64]bool) map[int64]bool {
 		case !before[id]:
 			found[id] = true
 		default:
-			n.Log.Warn("a frame that nobody renders is taken back", "sequence", l.SequenceID, "frame", l.Number, "tile", l.TileIndex())
+			n.Log.Warn(
+				"a frame that nobody renders is taken back", "sequence", l.SequenceID, "frame", l.Number, "tile",
+				l.TileIndex(),
+			)
 			if err := n.House.Record.GiveBack(l); err != nil && !errors.Is(err, store.ErrLost) {
 				n.setRecord(err)
 			}

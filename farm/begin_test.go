@@ -20,7 +20,9 @@ func TestABatchBeginsByItself(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.Version++
-	id, err := h.SendDraft(p.Production, house.Sending{Sending: store.Sending{Waiting: store.Waiting{AfterBatch: first.ID}}})
+	id, err := h.SendDraft(
+		p.Production, house.Sending{Sending: store.Sending{Waiting: store.Waiting{AfterBatch: first.ID}}},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -15,13 +15,14 @@ import (
 	"reelhouse/core/job"
 )
 
-// A Renderer is a program that keeps the renderer contract, or one that puts frames together or judges files, and says so in the same
-// way. The path of its order, a JSON file, is its last argument.
+// A Renderer is a program that keeps the renderer contract, or one that puts frames together or judges files, and says
+// so in the same way. The path of its order, a JSON file, is its last argument.
 type Renderer struct {
 	Name    string   `json:"name"`
 	Command string   `json:"command"`
 	Args    []string `json:"args"`
-	// Version is another one whenever the program makes other pixels or files of the same order; "" for one that never does.
+	// Version is another one whenever the program makes other pixels or files of the same order; "" for one that never
+	// does.
 	Version string `json:"version"`
 	// Varies says that it makes other bytes each time.
 	Varies bool `json:"varies"`
@@ -53,7 +54,8 @@ const (
 	orderVariable = "REELHOUSE_ORDER="
 )
 
-// How long is waited for a program that was told to end, or that has ended while something that it started still holds its output.
+// How long is waited for a program that was told to end, or that has ended while something that it started still holds
+// its output.
 const (
 	endsWithin  = 5 * time.Second
 	drainWithin = 2 * time.Second
@@ -78,9 +80,9 @@ func (r Renderer) command(order string) []string {
 	return append(append(under, "--"), line...)
 }
 
-// Run gives an order to a child process and returns when that has ended. Messages go to heard, one at a time. Everything that the child
-// says goes to log. The child is ended when ctx ends, and its standard input closes when this process does, which tells it to end by
-// itself. Whatever else holds its output then is not waited for.
+// Run gives an order to a child process and returns when that has ended. Messages go to heard, one at a time.
+// Everything that the child says goes to log. The child is ended when ctx ends, and its standard input closes when this
+// process does, which tells it to end by itself. Whatever else holds its output then is not waited for.
 func (r Renderer) Run(ctx context.Context, work string, order any, cores int, heard func(job.Message), log *Log) error {
 	file, err := os.CreateTemp(work, "job-*.json")
 	if err != nil {
@@ -134,7 +136,8 @@ func (r Renderer) Run(ctx context.Context, work string, order any, cores int, he
 		ears <- failure
 	}()
 	err = cmd.Wait()
-	if exit := (*exec.ExitError)(nil); len(r.Supervisor) > 0 && errors.As(err, &exit) && exit.ExitCode() < 0 {
+	if exit := (*exec.ExitError)(nil); len(r.Supervisor) > 0 && errors.As(err, &exit) &&
+		exit.ExitCode() < 0 {
 		endMarked(mark) // the supervisor was killed, and nobody else ends what it has started
 	}
 	failure, quiet := "", time.NewTimer(drainWithin)
@@ -161,7 +164,8 @@ func (r Renderer) ended(ctx context.Context, err error, failure string, complain
 	switch {
 	case ctx.Err() != nil:
 		return ctx.Err()
-	case len(r.Supervisor) > 0 && errors.As(err, &exit) && exit.ExitCode() == ExitNotStarted && complaints.first(NotStarted) != "":
+	case len(r.Supervisor) > 0 && errors.As(err, &exit) &&
+		exit.ExitCode() == ExitNotStarted && complaints.first(NotStarted) != "":
 		return &startError{r.Name, errors.New(complaints.first(NotStarted))}
 	case failure != "":
 		return errors.New(failure)

@@ -153,7 +153,16 @@ func start(t *testing.T, h *house.House, way string) (*Node, func()) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	n := &Node{Name: "test", House: h, Hub: NewHub(), Renderer: Renderer{Name: "pretender", Command: self}, Assembler: Renderer{Name: "assembly", Command: self, Args: []string{"assemble"}}, Slots: 1, Patience: time.Millisecond, Log: slog.New(slog.DiscardHandler)}
+	n := &Node{
+		Name:      "test",
+		House:     h,
+		Hub:       NewHub(),
+		Renderer:  Renderer{Name: "pretender", Command: self},
+		Assembler: Renderer{Name: "assembly", Command: self, Args: []string{"assemble"}},
+		Slots:     1,
+		Patience:  time.Millisecond,
+		Log:       slog.New(slog.DiscardHandler),
+	}
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() { done <- n.Run(ctx) }()
@@ -254,7 +263,10 @@ func TestFramesBecomeGoodFilesWithTheirNames(t *testing.T) {
 	if b.Counts()[queue.Good] != 3 {
 		t.Fatalf("counts are %v", b.Counts())
 	}
-	want := []string{"TEST/010/master/hd/v001/all/010_v_hd_all.1001.exr", "TEST/010/master/hd/v001/all/010_v_hd_all.1002.exr", "TEST/010/master/hd/v001/all/010_v_hd_all.1003.exr"}
+	want := []string{
+		"TEST/010/master/hd/v001/all/010_v_hd_all.1001.exr", "TEST/010/master/hd/v001/all/010_v_hd_all.1002.exr",
+		"TEST/010/master/hd/v001/all/010_v_hd_all.1003.exr",
+	}
 	if got := files(t, h); !slices.Equal(got, want) {
 		t.Errorf("files are %v", got)
 	}
@@ -274,7 +286,8 @@ func TestBadRenderersFailWithTheirReason(t *testing.T) {
 			n, _ := start(t, h, way)
 			b = waitFor(t, n, b.ID, settled)
 			f, err := h.Record.Frame(b.Sequences[0].ID, 1001)
-			if err != nil || f.State != queue.Failed || f.Attempts != queue.Retries+1 || !strings.Contains(f.Reason, says) {
+			if err != nil || f.State != queue.Failed || f.Attempts != queue.Retries+1 ||
+				!strings.Contains(f.Reason, says) {
 				t.Errorf("%+v, %v, want %q", f, err, says)
 			}
 			if got := files(t, h); len(got) != 0 {
@@ -339,7 +352,8 @@ func TestAFrameThatTakesTooLongIsStopped(t *testing.T) {
 	waitFor(t, n, b.ID, settled)
 	cancel()
 	<-done
-	if f, _ := h.Record.Frame(b.Sequences[0].ID, 1001); f.State != queue.Failed || !strings.Contains(f.Reason, "longer than 50ms") {
+	if f, _ := h.Record.Frame(b.Sequences[0].ID, 1001); f.State != queue.Failed ||
+		!strings.Contains(f.Reason, "longer than 50ms") {
 		t.Errorf("%+v", f)
 	}
 }
@@ -357,13 +371,15 @@ func TestStoppingGivesFramesBack(t *testing.T) {
 func TestNothingIsOverwritten(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	there := filepath.Join(h.Output(), "TEST/010/master/hd/v001/all/010_v_hd_all.1001.exr")
-	if err := errors.Join(os.MkdirAll(filepath.Dir(there), 0o755), os.WriteFile(there, []byte("precious"), 0o644)); err != nil {
+	if err := errors.Join(os.MkdirAll(filepath.Dir(there), 0o755),
+		os.WriteFile(there, []byte("precious"), 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	n, _ := start(t, h, "good")
 	b = waitFor(t, n, b.ID, settled)
 	f, _ := h.Record.Frame(b.Sequences[0].ID, 1001)
-	if data, _ := os.ReadFile(there); string(data) != "precious" || f.State != queue.Failed || f.Attempts != 1 || !strings.Contains(f.Reason, "nothing is overwritten") {
+	if data, _ := os.ReadFile(there); string(data) != "precious" || f.State != queue.Failed || f.Attempts != 1 ||
+		!strings.Contains(f.Reason, "nothing is overwritten") {
 		t.Errorf("%q, %+v", data, f)
 	}
 }
@@ -372,7 +388,8 @@ func TestPartsOfADeadServerAreClearedAway(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	_, parts := leased(t, h)
 	old := filepath.Join(h.Work(), "job-1.json")
-	if err := errors.Join(os.WriteFile(parts[0].temp, []byte("half"), 0o644), os.WriteFile(old, nil, 0o644)); err != nil {
+	if err := errors.Join(os.WriteFile(parts[0].temp, []byte("half"), 0o644),
+		os.WriteFile(old, nil, 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	n, _ := start(t, h, "good")
@@ -437,7 +454,8 @@ func TestWhatStoodThereBeforeIsNotTakenBack(t *testing.T) {
 	h, _ := housetest.New(t, "1001")
 	l, parts := leased(t, h)
 	there := filepath.Join(h.Output(), parts[0].final)
-	if err := errors.Join(os.WriteFile(parts[0].temp, []byte("same"), 0o644), os.WriteFile(there, []byte("same"), 0o644)); err != nil {
+	if err := errors.Join(os.WriteFile(parts[0].temp, []byte("same"), 0o644),
+		os.WriteFile(there, []byte("same"), 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	placed(t, h, l, parts)
@@ -455,7 +473,15 @@ func TestThumbsAreRenderedOnceAndKept(t *testing.T) {
 	self, _ := os.Executable()
 	s := NewThumbs(h, Renderer{Name: "pretender", Command: self})
 	q := b.Sequences[0].Spec
-	want := Thumb{Scene: b.Plan.Scene, Camera: "cam", Look: q.Look, Rate: b.Plan.Rate, FirstFrame: 1001, Frame: 1001, Size: q.Size}
+	want := Thumb{
+		Scene:      b.Plan.Scene,
+		Camera:     "cam",
+		Look:       q.Look,
+		Rate:       b.Plan.Rate,
+		FirstFrame: 1001,
+		Frame:      1001,
+		Size:       q.Size,
+	}
 	path, err := s.File(context.Background(), want)
 	if err != nil {
 		t.Fatal(err)

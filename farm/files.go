@@ -32,8 +32,8 @@ func tempName(final, mark string) string {
 // leaseMark tells the files of one lease from those of another.
 func leaseMark(l *store.Lease) string { return strconv.FormatInt(l.ID(), 36) }
 
-// newJob writes the renderer's order for a leased frame, and makes the folders that it needs. Files of the frame that are in place, as
-// they were judged, are not rendered again: they are kept.
+// newJob writes the renderer's order for a leased frame, and makes the folders that it needs. Files of the frame that
+// are in place, as they were judged, are not rendered again: they are kept.
 func newJob(h *house.House, l *store.Lease) (j job.Job, parts []part, kept []store.File, err error) {
 	s, b := l.Sequence.Spec, l.Batch.Plan
 	facts, err := factsOf(h, l)
@@ -108,7 +108,8 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	return facts, nil
 }
 
-// removeOwnParts removes the files under way of a lease. Another attempt may be under way meanwhile, whose files are left alone.
+// removeOwnParts removes the files under way of a lease. Another attempt may be under way meanwhile, whose files are
+// left alone.
 func removeOwnParts(output string, l *store.Lease) error {
 	var errs []error
 	for _, f := range l.Sequence.Spec.Files {
@@ -133,7 +134,8 @@ func removeParts(output string, s plan.Sequence, number int) error {
 			errs = append(errs, fmt.Errorf("files under way of %s: %w", filepath.Base(final), err))
 		}
 		for _, e := range entries {
-			if name := e.Name(); len(name) > len(prefix) && name[:len(prefix)] == prefix || strings.HasPrefix(name, probePrefix) {
+			if name := e.Name(); len(name) > len(prefix) && name[:len(prefix)] == prefix ||
+				strings.HasPrefix(name, probePrefix) {
 				errs = append(errs, os.RemoveAll(filepath.Join(filepath.Dir(final), name)))
 			}
 		}

@@ -16,8 +16,8 @@ import (
 	"reelhouse/store"
 )
 
-// A JudgeOrder is what a judge is to read, and what it must be. Files that others wrote are read by a process of its own, under limits:
-// whatever they do to it, the server goes on.
+// A JudgeOrder is what a judge is to read, and what it must be. Files that others wrote are read by a process of its
+// own, under limits: whatever they do to it, the server goes on.
 type JudgeOrder struct {
 	Files []JudgedFile `json:"files"`
 }
@@ -71,7 +71,8 @@ type verdict struct {
 	problem string // "" for a good one
 }
 
-// Memory of a judge, in bytes: what every program takes, and how many times what a file holds. OpenEXR is read a few lines at a time.
+// Memory of a judge, in bytes: what every program takes, and how many times what a file holds. OpenEXR is read a few
+// lines at a time.
 const (
 	judgeLeast = 1 << 30
 	judgeTimes = 4

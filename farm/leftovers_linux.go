@@ -8,8 +8,8 @@ import (
 	"syscall"
 )
 
-// endMarked kills every process that has a variable of its environment set so, as all have that a node started and all that they started.
-// It is for those whose supervisor was killed.
+// endMarked kills every process that has a variable of its environment set so, as all have that a node started and all
+// that they started. It is for those whose supervisor was killed.
 func endMarked(variable string) (ended int) {
 	found, _ := filepath.Glob("/proc/[0-9]*/environ")
 	for _, path := range found {

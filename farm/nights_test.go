@@ -131,8 +131,9 @@ func TestARendererThatCannotStartCostsNoTry(t *testing.T) {
 	}
 	path := filepath.Join(t.TempDir(), "renderer")
 	n := &Node{
-		Name: "test", House: h, Hub: NewHub(), Renderer: Renderer{Name: "pretender", Command: path}, Slots: 1, Patience: time.Millisecond,
-		Log: slog.New(slog.DiscardHandler),
+		Name: "test", House: h, Hub: NewHub(), Renderer: Renderer{Name: "pretender", Command: path}, Slots: 1,
+		Patience: time.Millisecond,
+		Log:      slog.New(slog.DiscardHandler),
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
@@ -223,7 +224,8 @@ func TestFilesThatAreGoodAreKept(t *testing.T) {
 		t.Fatalf("%+v after %d tries, %v", recorded, f.Attempts, err)
 	}
 	logs, err := h.Record.Logs(f.SequenceID, f.Number)
-	if err != nil || !strings.Contains(logs[0].Text, "1 of its files are in place and are kept") || strings.Contains(logs[0].Text, "wrote .010_v_hd_all.1001.exr") {
+	if err != nil || !strings.Contains(logs[0].Text, "1 of its files are in place and are kept") ||
+		strings.Contains(logs[0].Text, "wrote .010_v_hd_all.1001.exr") {
 		t.Errorf("%v\n%+v", err, logs)
 	}
 	if v, err := h.Verify(t.Context(), house.Verification{Deep: true}, nil); err != nil || !v.Clean() || v.Files != 2 {
@@ -231,7 +233,8 @@ func TestFilesThatAreGoodAreKept(t *testing.T) {
 	}
 }
 
-// A file that was damaged after it was good is noticed, set aside and rendered again; what is foreign is told and left alone.
+// A file that was damaged after it was good is noticed, set aside and rendered again; what is foreign is told and left
+// alone.
 func TestWhatIsLostIsFoundOutAndRenderedAgain(t *testing.T) {
 	h, b := housetest.New(t, "1001-1003")
 	n, _ := start(t, h, "good")
@@ -246,7 +249,8 @@ func TestWhatIsLostIsFoundOutAndRenderedAgain(t *testing.T) {
 	damaged := []byte(string(data))
 	damaged[len(damaged)/2] ^= 1
 	foreign := filepath.Join(h.Output(), "TEST", "notes.txt")
-	if err := errors.Join(os.WriteFile(path(1002), damaged, 0o644), os.Remove(path(1003)), os.WriteFile(foreign, nil, 0o644)); err != nil {
+	if err := errors.Join(os.WriteFile(path(1002), damaged, 0o644), os.Remove(path(1003)),
+		os.WriteFile(foreign, nil, 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	verify := func(deep bool, lost, found int) house.Verified {
@@ -282,7 +286,8 @@ func TestWhatIsLostIsFoundOutAndRenderedAgain(t *testing.T) {
 	}
 }
 
-// A frame that is rendered once more over a good one, and comes out otherwise, says so; the good file stays, and nothing is tried again.
+// A frame that is rendered once more over a good one, and comes out otherwise, says so; the good file stays, and
+// nothing is tried again.
 func TestAGoodFileStaysWhenItComesOutOtherwise(t *testing.T) {
 	h, b := housetest.New(t, "1001", func(p *production.Production) {
 		withViewing(p)
@@ -307,7 +312,8 @@ func TestAGoodFileStaysWhenItComesOutOtherwise(t *testing.T) {
 		t.Fatal(err)
 	}
 	f, err := h.Record.Frame(second.Sequences[0].ID, 1001)
-	if err != nil || f.State != queue.Failed || f.Attempts != 1 || !strings.Contains(f.Reason, "came out otherwise than in batch") ||
+	if err != nil || f.State != queue.Failed || f.Attempts != 1 ||
+		!strings.Contains(f.Reason, "came out otherwise than in batch") ||
 		!strings.Contains(f.Reason, "stamp shows (rendertime)") {
 		t.Errorf("%+v, %v", f, err)
 	}
@@ -316,7 +322,8 @@ func TestAGoodFileStaysWhenItComesOutOtherwise(t *testing.T) {
 	}
 }
 
-// Steps that the record has in the node's hands, and that nobody is at, are given back; what was leased in this moment is not.
+// Steps that the record has in the node's hands, and that nobody is at, are given back; what was leased in this moment
+// is not.
 func TestStepsThatNobodyIsAtAreTakenBack(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	l, err := h.Record.Lease("test")
@@ -372,8 +379,10 @@ func TestNoWayOfGivingANameReplaces(t *testing.T) {
 		}
 		return claimAndMove(temp, final)
 	}
-	for name, way := range map[string]func(temp, final string) error{"link": giveName, "move": moved, "claim": claimAndMove} {
-		if err := errors.Join(os.WriteFile(temp, []byte("new"), 0o644), os.WriteFile(taken, []byte("old"), 0o644)); err != nil {
+	for name, way := range map[string]func(temp, final string) error{"link": giveName, "move": moved,
+		"claim": claimAndMove} {
+		if err := errors.Join(os.WriteFile(temp, []byte("new"), 0o644),
+			os.WriteFile(taken, []byte("old"), 0o644)); err != nil {
 			t.Fatal(err)
 		}
 		if err := way(temp, taken); !errors.Is(err, fs.ErrExist) {

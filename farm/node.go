@@ -70,8 +70,9 @@ func (n *Node) SlotCount() int {
 	return runtime.NumCPU()
 }
 
-// Run renders until ctx ends; then it ends its children and gives their frames back. Before it takes the first frame it clears away what
-// a server that died has left; while that is not possible, as on a full disk, it says why and tries again.
+// Run renders until ctx ends; then it ends its children and gives their frames back. Before it takes the first frame it
+// clears away what a server that died has left; while that is not possible, as on a full disk, it says why and tries
+// again.
 func (n *Node) Run(ctx context.Context) error {
 	n.mutex.Lock()
 	n.running, n.unsure = map[stepKey]*work{}, map[stepKey]int{}
@@ -96,13 +97,16 @@ func (n *Node) prepare() error {
 	}
 	mixed, err := n.House.Record.SetRenderer(n.Renderer.Print())
 	if mixed > 0 {
-		n.Log.Warn("sequences that another renderer has begun are finished by this one", "sequences", mixed, "renderer", n.Renderer.Print())
+		n.Log.Warn(
+			"sequences that another renderer has begun are finished by this one", "sequences", mixed, "renderer",
+			n.Renderer.Print(),
+		)
 	}
 	return err
 }
 
-// until does what has to be done with the record, and tries again, with growing pauses, until it was done. It reports false if ctx ended
-// before; then it was tried a last time.
+// until does what has to be done with the record, and tries again, with growing pauses, until it was done. It reports
+// false if ctx ended before; then it was tried a last time.
 func (n *Node) until(ctx context.Context, do func() error) bool {
 	pause := n.patience()
 	for {
@@ -213,12 +217,14 @@ func (n *Node) slot(ctx context.Context) {
 // room is how much of the disk is left alone, beside what a frame needs.
 const room = 8 << 20
 
-// lease takes the next frame, unless the disk has no room for one. Without one it returns after how long it is to be tried again, 0 for
-// when something has changed.
+// lease takes the next frame, unless the disk has no room for one. Without one it returns after how long it is to be
+// tried again, 0 for when something has changed.
 func (n *Node) lease(except []int64) (*store.Lease, time.Duration) {
 	full := ""
 	if free := n.House.FreeBytes(); free >= 0 && free < room {
-		full = fmt.Sprintf("the output's disk is full: %.0f MB are free; make room, and rendering goes on by itself", free/1e6)
+		full = fmt.Sprintf(
+			"the output's disk is full: %.0f MB are free; make room, and rendering goes on by itself", free/1e6,
+		)
 	}
 	if n.rests.set(&n.rests.full, full) {
 		n.troubled(full)
@@ -353,8 +359,8 @@ func (n *Node) settlePlaced(l *store.Lease) {
 	}
 }
 
-// owe records something, however often it has to be tried: a frame whose end is not recorded would be called rendering for ever. What the
-// record refuses for a reason of its own is not tried again.
+// owe records something, however often it has to be tried: a frame whose end is not recorded would be called rendering
+// for ever. What the record refuses for a reason of its own is not tried again.
 func (n *Node) owe(parent context.Context, record func() error) error {
 	var refused error
 	done := n.until(parent, func() error {
@@ -420,7 +426,8 @@ func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, lo
 	return func() error { return n.House.Record.Break(l, reason, log.String()) }
 }
 
-// mostUnsure is how often a step is given back for a fault that only its renderer tells of. After that it is taken for the step's own.
+// mostUnsure is how often a step is given back for a fault that only its renderer tells of. After that it is taken for
+// the step's own.
 const mostUnsure = 5
 
 // believes reports whether a fault is taken for one of the house.
@@ -460,10 +467,19 @@ func (n *Node) produce(ctx context.Context, l *store.Lease, log *Log, heard func
 	return n.make(ctx, l, j, n.Renderer, n.cores(), parts, kept, log, heard)
 }
 
-// make has files of a frame made by a program, judges them, and puts them in place. It returns those of the whole frame. If some of them
-// are not to be had, the others are kept all the same, and only the missing ones are made at the next try.
+// make has files of a frame made by a program, judges them, and puts them in place. It returns those of the whole
+// frame. If some of them are not to be had, the others are kept all the same, and only the missing ones are made at the
+// next try.
 func (n *Node) make(
-	ctx context.Context, l *store.Lease, order any, by Renderer, cores int, parts []part, kept []store.File, log *Log, heard func(job.Message),
+	ctx context.Context,
+	l *store.Lease,
+	order any,
+	by Renderer,
+	cores int,
+	parts []part,
+	kept []store.File,
+	log *Log,
+	heard func(job.Message),
 ) ([]store.File, error) {
 	if len(kept) > 0 {
 		log.Add("%d of its files are in place and are kept", len(kept))

@@ -14,8 +14,8 @@ import (
 	"reelhouse/store"
 )
 
-// A placing notes which files are about to get their names, so that a node that dies before the record has them can take them back: a
-// frame rendered again need not give the same bytes, since a stamp may show how long it took.
+// A placing notes which files are about to get their names, so that a node that dies before the record has them can
+// take them back: a frame rendered again need not give the same bytes, since a stamp may show how long it took.
 type placing struct {
 	SequenceID int64        `json:"sequence"`
 	Number     int          `json:"frame"`
@@ -37,9 +37,9 @@ func (c *collision) Error() string {
 	return fmt.Sprintf("%s %s; nothing is overwritten", c.path, c.what)
 }
 
-// publish syncs judged files and gives them their names. A file that stands there already stays: if it is the same it is the frame's, and
-// a different one is a collision, of which the others know nothing. One that is known to be damaged is set aside. It returns the files that
-// are in place, even if others are not.
+// publish syncs judged files and gives them their names. A file that stands there already stays: if it is the same it
+// is the frame's, and a different one is a collision, of which the others know nothing. One that is known to be damaged
+// is set aside. It returns the files that are in place, even if others are not.
 func publish(h *house.House, l *store.Lease, all []verdict, log *Log) ([]store.File, error) {
 	note := placing{SequenceID: l.SequenceID, Number: l.Number}
 	var placed []store.File
@@ -84,7 +84,8 @@ func publish(h *house.House, l *store.Lease, all []verdict, log *Log) ([]store.F
 	return placed, errors.Join(failed...)
 }
 
-// makeRoom sets a file aside that is known to be damaged: files of its path were recorded, and it is none of them. Any other one stays.
+// makeRoom sets a file aside that is known to be damaged: files of its path were recorded, and it is none of them. Any
+// other one stays.
 func makeRoom(h *house.House, l *store.Lease, v verdict, there store.File) (aside string, err error) {
 	claims, err := h.Record.Claims(v.final)
 	if err != nil {
@@ -92,14 +93,18 @@ func makeRoom(h *house.House, l *store.Lease, v verdict, there store.File) (asid
 	}
 	recorded := func(c store.Claim) bool { return c.SHA256 == there.SHA256 }
 	switch i := slices.IndexFunc(claims, recorded); {
-	case i < 0 && len(claims) > 0 && !slices.ContainsFunc(claims, func(c store.Claim) bool { return c.State == queue.Good }):
+	case i < 0 && len(claims) > 0 &&
+		!slices.ContainsFunc(claims, func(c store.Claim) bool { return c.State == queue.Good }):
 		return h.SetAside(v.final)
 	case i >= 0:
 		why := ""
 		if varies := l.Batch.Plan.Varies(l.Sequence.Spec, l.Sequence.Renderer); varies != "" {
 			why = ", as it may: " + varies
 		}
-		what := fmt.Sprintf("was rendered again and came out otherwise than in batch %q%s. The file of that batch stays", claims[i].Batch, why)
+		what := fmt.Sprintf(
+			"was rendered again and came out otherwise than in batch %q%s. The file of that batch stays",
+			claims[i].Batch, why,
+		)
 		return "", &collision{v.final, what}
 	}
 	return "", &collision{v.final, "exists already with other contents; move it away and retry"}
@@ -131,8 +136,9 @@ func publishOne(h *house.House, v verdict) error {
 	return syncPath(filepath.Dir(final))
 }
 
-// giveName gives a file its name. If something has that name, it stays, and the error wraps fs.ErrExist. Links are the plain way; where the
-// disk knows none, the system may move without replacing; where it does not, the name is claimed first by a file that nobody else can make.
+// giveName gives a file its name. If something has that name, it stays, and the error wraps fs.ErrExist. Links are the
+// plain way; where the disk knows none, the system may move without replacing; where it does not, the name is claimed
+// first by a file that nobody else can make.
 func giveName(temp, final string) error {
 	err := os.Link(temp, final)
 	if err == nil {
@@ -147,8 +153,8 @@ func giveName(temp, final string) error {
 	return claimAndMove(temp, final)
 }
 
-// claimAndMove claims a name by an empty file, which it then replaces by the file. A claim that stays when the node dies is taken back with
-// the note of what was to be placed.
+// claimAndMove claims a name by an empty file, which it then replaces by the file. A claim that stays when the node
+// dies is taken back with the note of what was to be placed.
 func claimAndMove(temp, final string) error {
 	claim, err := os.OpenFile(final, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if err != nil {
@@ -183,7 +189,8 @@ func (n placing) keep(path string) error {
 	return errors.Join(syncPath(path), syncPath(filepath.Dir(path)))
 }
 
-// takeBack removes the files that were placed and that the record does not have, if they are still what was placed, and the note.
+// takeBack removes the files that were placed and that the record does not have, if they are still what was placed, and
+// the note.
 func (n placing) takeBack(h *house.House, note string, recorded []store.File) error {
 	for _, f := range n.Files {
 		if slices.ContainsFunc(recorded, func(r store.File) bool { return r.Path == f.Path && r.SHA256 == f.SHA256 }) {

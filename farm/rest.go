@@ -15,9 +15,9 @@ import (
 	"reelhouse/store"
 )
 
-// What goes wrong with the house costs no frame a try: a scene that cannot be read, a disk that is full or read-only, storage that is
-// away, a renderer that cannot start. The node says why, and waits, a little longer each time. It waits with everything where that holds
-// for every frame, and with one batch where it holds only for that.
+// What goes wrong with the house costs no frame a try: a scene that cannot be read, a disk that is full or read-only,
+// storage that is away, a renderer that cannot start. The node says why, and waits, a little longer each time. It waits
+// with everything where that holds for every frame, and with one batch where it holds only for that.
 
 // longestPause is the longest time between two tries.
 const longestPause = time.Minute
@@ -72,8 +72,8 @@ func (r *rests) well(batch int64) (changed bool) {
 	return changed
 }
 
-// now returns how long the node waits with everything, which batches it passes over, and when the first of them may be tried again; a
-// negative time for no batch.
+// now returns how long the node waits with everything, which batches it passes over, and when the first of them may be
+// tried again; a negative time for no batch.
 func (r *rests) now(at time.Time) (node time.Duration, except []int64, next time.Duration) {
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
@@ -90,7 +90,8 @@ func (r *rests) now(at time.Time) (node time.Duration, except []int64, next time
 	return max(0, r.all.until.Sub(at)), except, next
 }
 
-// set notes what holds until it is set again: that the disk is full, or why the record cannot be used. It returns whether that is new.
+// set notes what holds until it is set again: that the disk is full, or why the record cannot be used. It returns
+// whether that is new.
 func (r *rests) set(which *string, text string) bool {
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
@@ -154,7 +155,10 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 	if reason := storageFault(err); reason != "" {
 		var path *fs.PathError
 		var link *os.LinkError
-		return &fault{reason: reason, sure: errors.As(err, &path) || errors.As(err, &link)} // which the node has met itself
+		return &fault{
+			reason: reason,
+			sure:   errors.As(err, &path) || errors.As(err, &link),
+		} // which the node has met itself
 	}
 	return nil
 }
@@ -180,7 +184,8 @@ func (n *Node) probe(l *store.Lease) string {
 	return ""
 }
 
-// A probe is a small file, by which it is found out whether a folder can be written. Its name is one of files under way.
+// A probe is a small file, by which it is found out whether a folder can be written. Its name is one of files under
+// way.
 const (
 	probePrefix = ".probe" + house.PartMark
 	probeBytes  = 4096
@@ -203,7 +208,10 @@ var storageFaults = []struct{ says, reason string }{
 	{"no space left on device", diskFull},
 	{"disk quota exceeded", "the output's share of the disk is used up; make room, and rendering goes on by itself"},
 	{"database or disk is full", diskFull},
-	{"read-only file system", "the output's disk is read-only; rendering goes on by itself when it can be written again"},
+	{
+		"read-only file system",
+		"the output's disk is read-only; rendering goes on by itself when it can be written again",
+	},
 	{"input/output error", "the disk reports errors (input/output error)"},
 	{"stale file handle", "the storage was away (stale file handle)"},
 	{"stale nfs file handle", "the storage was away (stale file handle)"},

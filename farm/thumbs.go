@@ -45,7 +45,13 @@ const (
 
 // NewThumbs returns an empty shelf.
 func NewThumbs(h *house.House, r Renderer) *Thumbs {
-	return &Thumbs{House: h, Renderer: r, line: waiting.NewLine(1), shelf: waiting.NewShelf[string](1, 0, nil), most: mostThumbs}
+	return &Thumbs{
+		House:    h,
+		Renderer: r,
+		line:     waiting.NewLine(1),
+		shelf:    waiting.NewShelf[string](1, 0, nil),
+		most:     mostThumbs,
+	}
 }
 
 // A Thumb says which small picture is wanted.
@@ -75,7 +81,8 @@ func (t Thumb) Key() string {
 	return hex.EncodeToString(sum[:16])
 }
 
-// File returns the path of the picture, a PNG, and renders it first if it must. When nobody waits for it any more, the rendering ends.
+// File returns the path of the picture, a PNG, and renders it first if it must. When nobody waits for it any more, the
+// rendering ends.
 func (s *Thumbs) File(ctx context.Context, t Thumb) (string, error) {
 	path := filepath.Join(s.House.Thumbs(), t.Key()+".png")
 	if _, err := os.Stat(path); err == nil {
@@ -127,8 +134,14 @@ func (s *Thumbs) render(ctx context.Context, t Thumb, path string) error {
 	picture := output.PNG.Usual()
 	picture.Depth = output.Eight
 	j := job.Job{
-		Version: job.Version, Scene: s.House.ScenePath(t.Scene), SceneUnit: t.Scene.Unit, SceneNumber: t.Scene.Number, Environment: s.House.EnvironmentPath(t.Environment),
-		View: job.View{Name: t.Camera, Camera: t.Camera, Setup: t.Setup, Look: t.Look}, Rate: t.Rate, FirstFrame: t.FirstFrame,
+		Version: job.Version, Scene: s.House.ScenePath(t.Scene), SceneUnit: t.Scene.Unit, SceneNumber: t.Scene.Number,
+		Environment: s.House.EnvironmentPath(t.Environment),
+		View: job.View{
+			Name:   t.Camera,
+			Camera: t.Camera,
+			Setup:  t.Setup,
+			Look:   t.Look,
+		}, Rate: t.Rate, FirstFrame: t.FirstFrame,
 		Size: t.Size, Fit: t.Fit, Background: t.Background, Passes: beauty, Samples: 3, Filter: pixel.Gaussian,
 		Frames: []job.Frame{{Number: t.Frame, Files: []job.File{{Path: temp, Encoding: picture, Passes: beauty}}}},
 	}

@@ -31,7 +31,8 @@ func tilePath(h *house.House, l *store.Lease, index int) string {
 	return filepath.Join(tileFolder(h, l.SequenceID, l.Number), fmt.Sprintf("tile_%04d.exr", index))
 }
 
-// newTileJob writes the renderer's order for a leased tile, and makes the folder that it needs. Any renderer that can render a region can do it.
+// newTileJob writes the renderer's order for a leased tile, and makes the folder that it needs. Any renderer that can
+// render a region can do it.
 func newTileJob(h *house.House, l *store.Lease) (job.Job, part, error) {
 	s, b := l.Sequence.Spec, l.Batch.Plan
 	place, ok := b.Tile(s, l.Tile.Index)
@@ -44,12 +45,18 @@ func newTileJob(h *house.House, l *store.Lease) (job.Job, part, error) {
 	}
 	p := part{
 		temp: tempName(final, leaseMark(l)), final: final,
-		want: inspect.Expected{Encoding: framefile.TileEncoding(), Size: raster.Size{Width: place.Dx(), Height: place.Dy()}, Passes: s.Passes},
+		want: inspect.Expected{
+			Encoding: framefile.TileEncoding(),
+			Size:     raster.Size{Width: place.Dx(), Height: place.Dy()},
+			Passes:   s.Passes,
+		},
 	}
 	j := b.Picture(s)
 	namePaths(h, l, &j)
 	j.Region, j.CutOut = job.RegionOf(place), true
-	j.Frames = []job.Frame{{Number: l.Number, Files: []job.File{{Path: p.temp, Encoding: framefile.TileEncoding(), Passes: s.Passes}}}}
+	j.Frames = []job.Frame{
+		{Number: l.Number, Files: []job.File{{Path: p.temp, Encoding: framefile.TileEncoding(), Passes: s.Passes}}},
+	}
 	return j, p, nil
 }
 
@@ -120,8 +127,8 @@ func sumOfTile(path string) (store.File, error) {
 	return house.SumOf(f)
 }
 
-// clearTiles removes the tiles of frames that do not need them any more: of those that are good, and, with what is known of them, of those that were
-// dropped. Files under way are removed, too, if nobody can be writing them.
+// clearTiles removes the tiles of frames that do not need them any more: of those that are good, and, with what is
+// known of them, of those that were dropped. Files under way are removed, too, if nobody can be writing them.
 func (n *Node) clearTiles(underWay bool) error {
 	folders, err := os.ReadDir(tilesFolder(n.House))
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
@@ -146,7 +153,11 @@ func (n *Node) clearTiles(underWay bool) error {
 			errs = append(errs, err)
 		case f.State == queue.Dropped:
 			aside := filepath.Join(tilesFolder(n.House), "cleared-"+folder.Name())
-			errs = append(errs, n.House.Record.ForgetTiles(sequence, number, func() error { return os.Rename(path, aside) }), os.RemoveAll(aside))
+			errs = append(
+				errs,
+				n.House.Record.ForgetTiles(sequence, number, func() error { return os.Rename(path, aside) }),
+				os.RemoveAll(aside),
+			)
 		case underWay:
 			files, err := filepath.Glob(filepath.Join(path, ".*"+house.PartMark+"*"))
 			errs = append(errs, err)
@@ -165,7 +176,10 @@ func stepName(l *store.Lease) string {
 	case l.Tile != nil:
 		b, s := l.Batch.Plan, l.Sequence.Spec
 		place, _ := b.Tile(s, l.Tile.Index)
-		name += fmt.Sprintf(", tile %d of %d (%d × %d pixels from %d, %d)", l.Tile.Index, b.TileCount(s), place.Dx(), place.Dy(), place.Min.X, place.Min.Y)
+		name += fmt.Sprintf(
+			", tile %d of %d (%d × %d pixels from %d, %d)", l.Tile.Index, b.TileCount(s), place.Dx(), place.Dy(),
+			place.Min.X, place.Min.Y,
+		)
 	case len(l.Tiles) > 0:
 		name += fmt.Sprintf(", put together from %d tiles", len(l.Tiles))
 	}

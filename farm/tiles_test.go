@@ -26,7 +26,14 @@ func inTiles(t raster.Tiling) func(*production.Production) {
 func withViewing(p *production.Production) {
 	for i := range p.Outputs {
 		if o := &p.Outputs[i]; o.Code == "review" {
-			o.Scale, o.Stamp = raster.Reduction{Percent: 50}, stamp.Stamp{On: true, Percent: 20, Opacity: 1, Lines: []stamp.Line{{Place: stamp.TopLeft, Text: "(frame)"}}}
+			o.Scale, o.Stamp = raster.Reduction{
+				Percent: 50,
+			}, stamp.Stamp{
+				On:      true,
+				Percent: 20,
+				Opacity: 1,
+				Lines:   []stamp.Line{{Place: stamp.TopLeft, Text: "(frame)"}},
+			}
 		}
 	}
 	p.Shots[0].Outputs = append(p.Shots[0].Outputs, "review")
@@ -40,7 +47,8 @@ func noTiles(t *testing.T, h *house.House) {
 	}
 }
 
-// Frames that nodes share in tiles are the same files, byte by byte, as frames that are rendered whole; also those of a part of the picture.
+// Frames that nodes share in tiles are the same files, byte by byte, as frames that are rendered whole; also those of a
+// part of the picture.
 func TestFramesFromTilesAreTheSameFiles(t *testing.T) {
 	for name, change := range map[string]func(*production.Production){
 		"whole":  func(*production.Production) {},
@@ -87,7 +95,9 @@ func TestFramesFromTilesAreTheSameFiles(t *testing.T) {
 }
 
 func TestFramesWhoseTilesOrAssemblyFailSayWhy(t *testing.T) {
-	for way, says := range map[string]string{"crash": "tile 1: renderer pretender ended badly", "torn": "tile 1: tile_0001.exr: it cannot be read", "nothing": "tile_0001.exr: the renderer did not write it", "loose": "renderer assembly ended badly"} {
+	for way, says := range map[string]string{"crash": "tile 1: renderer pretender ended badly",
+		"torn": "tile 1: tile_0001.exr: it cannot be read", "nothing": "tile_0001.exr: the renderer did not write it",
+		"loose": "renderer assembly ended badly"} {
 		t.Run(way, func(t *testing.T) {
 			h, b := housetest.New(t, "1001", inTiles(raster.Bands(2)))
 			n, stop := start(t, h, way)
@@ -140,12 +150,14 @@ func onlyTiles(t *testing.T, bands int) (*house.House, store.Batch) {
 	return h, b
 }
 
-// A server that died leaves half a tile, and good ones of which a file has gone since: what is missing is rendered, and nothing else.
+// A server that died leaves half a tile, and good ones of which a file has gone since: what is missing is rendered, and
+// nothing else.
 func TestAFrameInTilesIsTakenUpAgain(t *testing.T) {
 	h, b := onlyTiles(t, 3)
 	folder := tileFolder(h, b.Sequences[0].ID, 1001)
 	half := filepath.Join(folder, ".tile_0002.exr"+house.PartMark+"x")
-	if err := errors.Join(os.Remove(filepath.Join(folder, "tile_0002.exr")), os.WriteFile(half, []byte("half"), 0o644), os.WriteFile(filepath.Join(folder, "tile_0003.exr"), []byte("damaged"), 0o644)); err != nil {
+	if err := errors.Join(os.Remove(filepath.Join(folder, "tile_0002.exr")), os.WriteFile(half, []byte("half"), 0o644),
+		os.WriteFile(filepath.Join(folder, "tile_0003.exr"), []byte("damaged"), 0o644)); err != nil {
 		t.Fatal(err)
 	}
 	n, stop := start(t, h, "good")

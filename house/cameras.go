@@ -30,9 +30,11 @@ func (f CameraFormat) Ext() string {
 	return string(f)
 }
 
-// Cameras writes the cameras of views, all but working ones if none are named, over the frames at which the scene moves. left says what the
-// format cannot hold.
-func (h *House) Cameras(p production.Production, f CameraFormat, views ...string) (file []byte, left []string, err error) {
+// Cameras writes the cameras of views, all but working ones if none are named, over the frames at which the scene
+// moves. left says what the format cannot hold.
+func (h *House) Cameras(
+	p production.Production, f CameraFormat, views ...string,
+) (file []byte, left []string, err error) {
 	if p.Scene.Opaque != nil {
 		return nil, nil, fmt.Errorf("where the cameras of %s stand is known to its own renderer only", p.Scene.Name)
 	}
@@ -69,11 +71,15 @@ func (h *House) Cameras(p production.Production, f CameraFormat, views ...string
 	switch f {
 	case CamerasGLTF:
 		if p.Cut.Length() > 0 && len(views) == 0 {
-			left = append(left, "glTF has no lens that changes, so that the camera over the cut is left out; USD has it.")
+			left = append(
+				left, "glTF has no lens that changes, so that the camera over the cut is left out; USD has it.",
+			)
 		}
 		animation, shifted := camera.Animation(p.Title, tracks, p.Rate.PerSecond())
 		if len(shifted) > 0 {
-			left = append(left, "glTF has no lens shift, which is left out of "+strings.Join(shifted, ", ")+"; USD has it.")
+			left = append(
+				left, "glTF has no lens shift, which is left out of "+strings.Join(shifted, ", ")+"; USD has it.",
+			)
 		}
 		err = animation.Write(&out)
 	case CamerasUSD:
@@ -90,8 +96,9 @@ func (h *House) Cameras(p production.Production, f CameraFormat, views ...string
 	return out.Bytes(), left, err
 }
 
-// joined returns the one camera that goes through the whole cut: in each record frame it is that of the view that is seen. Where nothing is seen, and where an
-// orthographic view is, which a camera cannot become in the middle, it stays what it was.
+// joined returns the one camera that goes through the whole cut: in each record frame it is that of the view that is
+// seen. Where nothing is seen, and where an orthographic view is, which a camera cannot become in the middle, it stays
+// what it was.
 func (h *House) joined(p production.Production, s *scene.Scene) (j camera.Joined, left []string) {
 	j.Name = "cut"
 	at := func(shown cut.Clip, n int) (m camera.Moment, ok bool) {
@@ -110,7 +117,10 @@ func (h *House) joined(p production.Production, s *scene.Scene) (j camera.Joined
 		}
 		c := s.Cameras[s.Nodes[node].Camera]
 		if v.Setup.Of(geom.Identity(), c).Camera.Height > 0 {
-			left = append(left, fmt.Sprintf("Clip %s of the cut is orthographic, and left out of the camera over it.", shown.Title()))
+			left = append(
+				left,
+				fmt.Sprintf("Clip %s of the cut is orthographic, and left out of the camera over it.", shown.Title()),
+			)
 			return m, false
 		}
 		pose := s.At(p.Rate.Seconds(n, p.FirstFrame))

@@ -14,7 +14,8 @@ import (
 // CutFormats are the endings of files that cuts are kept in.
 func CutFormats() []string { return []string{"otio", "edl"} }
 
-// ReadCut reads a cut from a file by its ending, and finds the production's shots in it. It returns how many clips are no shot.
+// ReadCut reads a cut from a file by its ending, and finds the production's shots in it. It returns how many clips are
+// no shot.
 func ReadCut(name string, data io.Reader, p production.Production) (r cut.Reading, left int, err error) {
 	switch ending(name) {
 	case "edl":

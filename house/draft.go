@@ -29,8 +29,9 @@ type Draft struct {
 	Problems []production.Problem // if there are any, there is no batch
 	Measure  plan.Measure
 	News     []plan.News // of each sequence, beside what was sent before
-	Occupied []string    // paths of new frames, as far as they were looked at, where something stands that was not recorded
-	Seen     int64       // number of the newest batch that News knows
+	// paths of new frames, as far as they were looked at, where something stands that was not recorded
+	Occupied []string
+	Seen     int64 // number of the newest batch that News knows
 	// Built and Checked are what the next draft of the production takes over from, where that is still so.
 	Built   *plan.Built
 	Checked *preflight.Checked
@@ -133,7 +134,9 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 	}
 	s, err := h.Scene(p.Scene)
 	if err != nil {
-		d.Problems = []production.Problem{{Station: production.Scenes, Where: "scene", Field: "file", Message: err.Error()}}
+		d.Problems = []production.Problem{
+			{Station: production.Scenes, Where: "scene", Field: "file", Message: err.Error()},
+		}
 		return d, nil
 	}
 	if d.Seen, err = h.Record.LastBatch(); err != nil {
@@ -177,8 +180,8 @@ func (h *House) lastDraft(code string) (Draft, string) {
 	return last.Draft, last.progress
 }
 
-// Impact says what an edit changed of what would be rendered, from one revision of a production to the next; nil if that
-// cannot be said, or nothing.
+// Impact says what an edit changed of what would be rendered, from one revision of a production to the next; nil if
+// that cannot be said, or nothing.
 func (h *House) Impact(before, after store.Revision) (*plan.Impact, error) {
 	was, err := h.DraftOf(before)
 	if err != nil || was.Built == nil {
@@ -205,7 +208,8 @@ type keptDraft struct {
 // slowDraft is how long a draft may take that is worked out anew whenever a frame becomes good.
 const slowDraft = 300 * time.Millisecond
 
-// patience returns until when a draft counts that took from began to ended: that of a whole film is not worked out again and again while it renders.
+// patience returns until when a draft counts that took from began to ended: that of a whole film is not worked out
+// again and again while it renders.
 func patience(began, ended time.Time) time.Time {
 	if took := ended.Sub(began); took > slowDraft {
 		return ended.Add(5 * took)
@@ -219,7 +223,8 @@ const (
 	keptSequences = 20_000
 )
 
-// draftKey returns what tells drafts apart, and what else they rest on: how far the queue has come, and how much room is left.
+// draftKey returns what tells drafts apart, and what else they rest on: how far the queue has come, and how much room
+// is left.
 func (h *House) draftKey(name string, t plan.Trial) (key, progress string, err error) {
 	last, err := h.Record.LastBatch()
 	if err != nil {
@@ -232,7 +237,10 @@ func (h *House) draftKey(name string, t plan.Trial) (key, progress string, err e
 // facts gathers what the rules need to know beside the batch.
 func (h *House) facts(p production.Production, s *scene.Scene, news []plan.News) (preflight.Facts, error) {
 	f := preflight.Facts{
-		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(), Unreadable: p.Scene.Opaque != nil && h.OnlyBuiltIn, News: news,
+		Cameras: CameraNames(
+			s,
+		), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(), Unreadable: p.Scene.Opaque != nil && h.OnlyBuiltIn,
+		News:      news,
 		ViewLooks: map[string]string{},
 	}
 	if p.Scene.Opaque == nil {
@@ -283,11 +291,11 @@ func (h *House) Busyness() (float64, error) {
 	return seconds, nil
 }
 
-// news compares a batch with what was sent before, and looks for files that stand in the way of what is new; fresh looks for every file
-// on the disk.
+// news compares a batch with what was sent before, and looks for files that stand in the way of what is new; fresh
+// looks for every file on the disk.
 //
-// What an earlier draft has found of sequences that were taken over from it, in which kept tells their places, is not looked up
-// again.
+// What an earlier draft has found of sequences that were taken over from it, in which kept tells their places, is not
+// looked up again.
 func (h *House) news(b plan.Batch, fresh bool, last Draft, kept []int) ([]plan.News, []string, error) {
 	if last.News != nil && kept != nil {
 		return h.newsSince(b, last, kept)
@@ -364,7 +372,8 @@ func (h *House) newsSince(b plan.Batch, last Draft, kept []int) ([]plan.News, []
 	return all, append(occupied, last.Occupied...), err
 }
 
-// looked is how many frames are looked for on the disk each time a draft is shown. Of more, that is done only when it is sent.
+// looked is how many frames are looked for on the disk each time a draft is shown. Of more, that is done only when it
+// is sent.
 const looked = 5000
 
 // mostOccupied is how many paths are named where something stands in the way.
@@ -397,8 +406,8 @@ func (h *House) occupied(b plan.Batch, news []plan.News, plain *Plain, fresh boo
 	return found, nil
 }
 
-// earlier returns what has become of a sequence that was sent. Where the disk is looked at, a frame counts as good only while all of its
-// files are there.
+// earlier returns what has become of a sequence that was sent. Where the disk is looked at, a frame counts as good only
+// while all of its files are there.
 func (h *House) earlier(q store.Sequence, b store.Batch, plain *Plain, look bool) (plan.Earlier, error) {
 	e := plan.Earlier{ID: q.ID, Name: b.Name, Labels: q.Spec.Labels, Print: q.Fingerprint}
 	switch good, total := q.Counts[queue.Good], q.Counts.Total(); { // most of a film is either done or not begun
@@ -457,8 +466,10 @@ func (h *House) NextVersion(p production.Production) (int, error) {
 			return 0, noVersion(err)
 		}
 		if !pattern.Has("version") {
-			return 0, noVersion(fmt.Errorf("the name pattern of output %s has no (version), so the next version would write "+
-				"the same paths; insert it first", o.Code))
+			return 0, noVersion(
+				fmt.Errorf("the name pattern of output %s has no (version), so the next version would write "+
+					"the same paths; insert it first", o.Code),
+			)
 		}
 	}
 	for version := p.Version + 1; version <= production.MaxVersion; version++ {

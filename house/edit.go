@@ -18,8 +18,8 @@ type Editing struct {
 	Seen int // the revision that they had before them, or store.Any
 }
 
-// Do makes an edit and keeps it. A mistake of the person's is an *edit.Mistake; what others have changed of the same since
-// it was seen is a *store.Conflict; anything else has failed inside.
+// Do makes an edit and keeps it. A mistake of the person's is an *edit.Mistake; what others have changed of the same
+// since it was seen is a *store.Conflict; anything else has failed inside.
 func (h *House) Do(code string, e Editing, c edit.Command) (before, after store.Revision, err error) {
 	if err := waivable(c); err != nil {
 		return before, after, err

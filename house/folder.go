@@ -50,10 +50,19 @@ func Open(dir string, shared bool) (*House, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &House{Dir: dir, scenes: map[production.SceneFile]*lookedThrough{}, drafts: map[string]keptDraft{}, last: map[string]keptDraft{}, waves: map[string]cut.Waveform{}, unlock: func() error { return nil }}
+	h := &House{
+		Dir:    dir,
+		scenes: map[production.SceneFile]*lookedThrough{},
+		drafts: map[string]keptDraft{},
+		last:   map[string]keptDraft{},
+		waves:  map[string]cut.Waveform{},
+		unlock: func() error { return nil },
+	}
 	if shared {
 		if _, err := os.Stat(h.path("reelhouse.db")); err != nil {
-			return nil, fmt.Errorf("there is no Reelhouse data in %s; `reelhouse demo` or `reelhouse serve` makes some", dir)
+			return nil, fmt.Errorf(
+				"there is no Reelhouse data in %s; `reelhouse demo` or `reelhouse serve` makes some", dir,
+			)
 		}
 	} else {
 		for _, sub := range []string{"scenes", "environments", "sounds", "incoming", "output", "thumbs", "work"} {

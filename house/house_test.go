@@ -77,7 +77,8 @@ func TestWhatWasComingInIsSweptAway(t *testing.T) {
 		t.Fatal(err)
 	}
 	kept := filepath.Join(dir, "environments", "kept.exr")
-	for _, path := range []string{kept, filepath.Join(dir, "scenes", ".incoming-1"), filepath.Join(dir, "environments", ".incoming-2")} {
+	for _, path := range []string{kept, filepath.Join(dir, "scenes", ".incoming-1"),
+		filepath.Join(dir, "environments", ".incoming-2")} {
 		if err := os.WriteFile(path, []byte("x"), 0o644); err != nil {
 			t.Fatal(err)
 		}

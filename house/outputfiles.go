@@ -15,13 +15,16 @@ import (
 	"reelhouse/store"
 )
 
-// Finished files lie below the output folder, in plain folders, and are plain files. Anything else that stands there, such as a link or
-// a pipe that some program made, is neither followed nor opened: what a link leads to may be anywhere, and opening a pipe hangs.
+// Finished files lie below the output folder, in plain folders, and are plain files. Anything else that stands there,
+// such as a link or a pipe that some program made, is neither followed nor opened: what a link leads to may be
+// anywhere, and opening a pipe hangs.
 
-// ErrNotPlain is wrapped by the error about something below the output folder that is no plain file, or no plain folder.
+// ErrNotPlain is wrapped by the error about something below the output folder that is no plain file, or no plain
+// folder.
 var ErrNotPlain = errors.New("it is no plain file")
 
-// A Plain is what is known to be a plain folder below the output folder, so that it need not be looked at again. The zero value knows none.
+// A Plain is what is known to be a plain folder below the output folder, so that it need not be looked at again. The
+// zero value knows none.
 type Plain struct{ known map[string]bool }
 
 // folder says why a folder, by its path below the output folder, is none, or leads elsewhere.
@@ -72,7 +75,8 @@ func (h *House) OutputFolder(rel string) error {
 	return (&Plain{}).folder(h, path.Dir(rel))
 }
 
-// makeFolder makes a folder below the output folder and those above it, one after the other, so that nothing is made behind a link.
+// makeFolder makes a folder below the output folder and those above it, one after the other, so that nothing is made
+// behind a link.
 func (h *House) makeFolder(rel string) error {
 	if rel == "." {
 		return os.MkdirAll(h.Output(), 0o755)
@@ -153,7 +157,8 @@ func SumOf(r io.Reader) (store.File, error) {
 	return store.File{Bytes: n, SHA256: hex.EncodeToString(sum.Sum(nil))}, err
 }
 
-// asideFolder is where damaged files are kept, below the output folder: on the same disk, so that nothing has to be copied.
+// asideFolder is where damaged files are kept, below the output folder: on the same disk, so that nothing has to be
+// copied.
 const asideFolder = ".set-aside"
 
 // SetAside moves a file below the output folder out of the way, and returns where it is. Nothing is deleted.
@@ -172,7 +177,8 @@ func (h *House) SetAside(rel string) (string, error) {
 	}
 }
 
-// isOurs reports whether a name below the output folder is one that the house uses for itself: of files under way, and of what was set aside.
+// isOurs reports whether a name below the output folder is one that the house uses for itself: of files under way, and
+// of what was set aside.
 func isOurs(name string) bool {
 	return name == asideFolder || strings.HasPrefix(name, ".") && strings.Contains(name, PartMark)
 }

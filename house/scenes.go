@@ -136,7 +136,9 @@ func (h *House) BringFiles(files []Beside) (production.SceneFile, *scene.Scene, 
 	for _, f := range files {
 		if scene.IsFile(f.Name) {
 			if name != "" {
-				return production.SceneFile{}, nil, fmt.Errorf("there are two scene files among them, %s and %s; choose one and what it needs", name, f.Name)
+				return production.SceneFile{}, nil, fmt.Errorf(
+					"there are two scene files among them, %s and %s; choose one and what it needs", name, f.Name,
+				)
 			}
 			name = f.Name
 		}
@@ -234,7 +236,13 @@ func (h *House) BringIncoming(name string) (production.SceneFile, *scene.Scene, 
 		if len(besides) > 0 {
 			files := []Beside{{path.Base(name), func() (io.ReadCloser, error) { return root.Open(name) }}}
 			for _, beside := range besides {
-				files = append(files, Beside{beside, func() (io.ReadCloser, error) { return root.Open(path.Join(path.Dir(name), beside)) }})
+				files = append(
+					files,
+					Beside{
+						beside,
+						func() (io.ReadCloser, error) { return root.Open(path.Join(path.Dir(name), beside)) },
+					},
+				)
 			}
 			return h.BringFiles(files)
 		}

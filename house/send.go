@@ -36,7 +36,8 @@ func usualName(b plan.Batch) string {
 	return name
 }
 
-// SendDraft sends what the production's current set-up makes, and returns the batch's number. What was set aside is so for this batch only.
+// SendDraft sends what the production's current set-up makes, and returns the batch's number. What was set aside is so
+// for this batch only.
 func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 	d, err := h.draft(p, how.Trial, true)
 	if err != nil {
@@ -75,7 +76,10 @@ func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 
 // Again returns the draft as it is when all is rendered once more: that nothing is new is no reason then.
 func (d Draft) Again() Draft {
-	d.Findings = slices.DeleteFunc(slices.Clone(d.Findings), func(f preflight.Finding) bool { return f.Rule == preflight.NothingNew })
+	d.Findings = slices.DeleteFunc(
+		slices.Clone(d.Findings),
+		func(f preflight.Finding) bool { return f.Rule == preflight.NothingNew },
+	)
 	return d
 }
 

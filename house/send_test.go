@@ -26,7 +26,8 @@ func finish(t *testing.T, h *house.House, number int) {
 	var files []store.File
 	for _, f := range l.Sequence.Spec.Files {
 		path := filepath.Join(h.Output(), filepath.FromSlash(f.Path.Frame(number)))
-		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755), os.WriteFile(path, []byte("picture"), 0o644)); err != nil {
+		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755),
+			os.WriteFile(path, []byte("picture"), 0o644)); err != nil {
 			t.Fatal(err)
 		}
 		files = append(files, store.File{Path: f.Path.Frame(number), Bytes: 7, SHA256: strings.Repeat("ab", 32)})
@@ -52,7 +53,8 @@ func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 		}
 		return d
 	}
-	if n := draft().News[0]; n.Good.String() != "1001" || n.Coming.String() != "1002-1003" || !n.New.Empty() || n.By[0] != first.Name {
+	if n := draft().News[0]; n.Good.String() != "1001" || n.Coming.String() != "1002-1003" || !n.New.Empty() ||
+		n.By[0] != first.Name {
 		t.Errorf("beside the first batch: %+v", n)
 	}
 	if _, err := h.SendDraft(p, house.Sending{}); err == nil || !strings.Contains(err.Error(), "sent already") {
@@ -116,7 +118,8 @@ func TestTrialsHaveFilesOfTheirOwn(t *testing.T) {
 		trial  plan.Trial
 		frames string
 		folder string
-	}{{plan.FirstFrames, "1001", "trials/first_001/"}, {plan.EveryTenth, "1001-1041x10", "trials/tenth_001/"}, {plan.Ends, "1001,1025,1048", "trials/ends_001/"}, {plan.Ends, "1001,1025,1048", "trials/ends_002/"}} {
+	}{{plan.FirstFrames, "1001", "trials/first_001/"}, {plan.EveryTenth, "1001-1041x10", "trials/tenth_001/"},
+		{plan.Ends, "1001,1025,1048", "trials/ends_001/"}, {plan.Ends, "1001,1025,1048", "trials/ends_002/"}} {
 		id, err := h.SendDraft(p.Production, house.Sending{Trial: want.trial})
 		if err != nil {
 			t.Fatal(err)
@@ -140,7 +143,8 @@ func TestWhatIsQuickInAFinalHasToBeSaidTwice(t *testing.T) {
 	}
 	p := r.Production
 	p.Version, p.Quality, p.Region = 2, "final", raster.Part{Right: 50, Bottom: 50}
-	if _, err := h.SendDraft(p, house.Sending{}); err == nil || !strings.Contains(err.Error(), "part of every picture") {
+	if _, err := h.SendDraft(p, house.Sending{}); err == nil ||
+		!strings.Contains(err.Error(), "part of every picture") {
 		t.Errorf("a final of a part was sent: %v", err)
 	}
 	id, err := h.SendDraft(p, house.Sending{Twice: true})
@@ -155,7 +159,8 @@ func TestWhatIsQuickInAFinalHasToBeSaidTwice(t *testing.T) {
 	if id, err = h.SendDraft(p, house.Sending{}); err != nil {
 		t.Errorf("set aside, it is still refused: %v", err)
 	}
-	if sent, _ := h.Record.Batch(id); len(sent.Plan.Waived) != 1 || sent.Plan.Waived[0].Reason != "a test of the corner" {
+	if sent, _ := h.Record.Batch(id); len(sent.Plan.Waived) != 1 ||
+		sent.Plan.Waived[0].Reason != "a test of the corner" {
 		t.Errorf("the reason was not kept: %+v", sent.Plan.Waived)
 	}
 }

@@ -22,7 +22,8 @@ import (
 // A Verification is what finished files are held against the record for.
 type Verification struct {
 	Production string // "" for all
-	// Deep reads every file and compares its sum. Otherwise only whether it is there, is a plain file, and has its size is looked at.
+	// Deep reads every file and compares its sum. Otherwise only whether it is there, is a plain file, and has its size
+	// is looked at.
 	Deep bool
 }
 
@@ -45,8 +46,8 @@ type Verified struct {
 	Bytes  int64      `json:"bytes"` // of the files that are as they were
 	Lost   []LostFile `json:"lost"`  // frames of which are lost now
 	Found  int        `json:"found"` // frames that were lost and are good again
-	// Foreign are files that nobody recorded, and Unfinished those of renderings that nobody is at. Both are by their paths below the
-	// output folder, and no more than mostForeign.
+	// Foreign are files that nobody recorded, and Unfinished those of renderings that nobody is at. Both are by their
+	// paths below the output folder, and no more than mostForeign.
 	Foreign    []string `json:"foreign"`
 	Unfinished []string `json:"unfinished"`
 	// Unread are files that could not be looked at: nothing is said of their frames.
@@ -64,10 +65,16 @@ const mostForeign = 1000
 // errNoOutput says that there is no output folder, so that it would be wrong to call everything lost.
 var errNoOutput = errors.New("the output folder is not there; is its disk connected?")
 
-// Verify compares finished files with what was recorded when they were judged, and records frames as lost, or as good again. It may run
-// beside a server. progress hears how many frames of all were looked at; it may be nil.
+// Verify compares finished files with what was recorded when they were judged, and records frames as lost, or as good
+// again. It may run beside a server. progress hears how many frames of all were looked at; it may be nil.
 func (h *House) Verify(ctx context.Context, what Verification, progress func(done, all int)) (Verified, error) {
-	out := Verified{Deep: what.Deep, Lost: []LostFile{}, Foreign: []string{}, Unfinished: []string{}, Unread: []string{}}
+	out := Verified{
+		Deep:       what.Deep,
+		Lost:       []LostFile{},
+		Foreign:    []string{},
+		Unfinished: []string{},
+		Unread:     []string{},
+	}
 	if info, err := os.Stat(h.Output()); err != nil || !info.IsDir() {
 		return out, errNoOutput
 	}
@@ -105,7 +112,14 @@ func (h *House) Verify(ctx context.Context, what Verification, progress func(don
 	return out, h.foreign(ctx, folders, &out)
 }
 
-func (h *House) verifySequence(ctx context.Context, what Verification, b store.Batch, q store.Sequence, out *Verified, one func()) error {
+func (h *House) verifySequence(
+	ctx context.Context,
+	what Verification,
+	b store.Batch,
+	q store.Sequence,
+	out *Verified,
+	one func(),
+) error {
 	frames, err := h.Record.SequenceFiles(q.ID)
 	if err != nil {
 		return err
@@ -131,7 +145,9 @@ func (h *House) verifySequence(ctx context.Context, what Verification, b store.B
 			}
 			for _, file := range f.Files {
 				if fault := faults[file.Path]; fault != "" {
-					out.Lost = append(out.Lost, LostFile{b.Plan.Production, b.Name, q.Spec.Title(), q.ID, f.Number, file.Path, fault})
+					out.Lost = append(
+						out.Lost, LostFile{b.Plan.Production, b.Name, q.Spec.Title(), q.ID, f.Number, file.Path, fault},
+					)
 				}
 			}
 			switch {
@@ -153,7 +169,8 @@ func (h *House) verifySequence(ctx context.Context, what Verification, b store.B
 	return err
 }
 
-// faults says what is wrong with files, by their paths, and how many bytes are well. Of files that cannot be looked at it says why.
+// faults says what is wrong with files, by their paths, and how many bytes are well. Of files that cannot be looked at
+// it says why.
 func (h *House) faults(deep bool, files []store.File) (faults map[string]string, bytes int64, unread []string) {
 	faults = map[string]string{}
 	for _, f := range files {

@@ -1,5 +1,6 @@
-// Package preview shows views while they are being set up: pictures that are rendered in this process, coarse at first and sharper
-// while nothing changes, and what lies at a point of them. Nothing of it is delivered; that is what the farm is for.
+// Package preview shows views while they are being set up: pictures that are rendered in this process, coarse at first
+// and sharper while nothing changes, and what lies at a point of them. Nothing of it is delivered; that is what the
+// farm is for.
 package preview
 
 import (
@@ -44,8 +45,9 @@ const (
 // quickAtOnce is how many first pictures, and points of pictures, are worked out side by side.
 const quickAtOnce = 4
 
-// Previews renders pictures of a house's scenes. It may be used by many goroutines at once. One picture is sharpened at a time, the one
-// that was asked for last before the others; a first one, and what lies at a point, does not wait for that. What nobody waits for ends.
+// Previews renders pictures of a house's scenes. It may be used by many goroutines at once. One picture is sharpened at
+// a time, the one that was asked for last before the others; a first one, and what lies at a point, does not wait for
+// that. What nobody waits for ends.
 type Previews struct {
 	house *house.House
 	slow  *waiting.Line
@@ -62,9 +64,13 @@ type Previews struct {
 func New(h *house.House) *Previews {
 	return &Previews{
 		house: h, slow: waiting.NewLine(1), quick: waiting.NewLine(quickAtOnce),
-		models: waiting.NewShelf[*trace.Model](keptModels, 0, nil), worlds: waiting.NewShelf[*trace.World](keptWorlds, 0, nil),
+		models: waiting.NewShelf[*trace.Model](
+			keptModels, 0, nil,
+		), worlds: waiting.NewShelf[*trace.World](keptWorlds, 0, nil),
 		environments: waiting.NewShelf(keptEnvironments, mostEnvironments, (*trace.Environment).Bytes),
-		sights:       waiting.NewShelf[trace.Sight](keptSights, 0, nil), passes: waiting.NewShelf[Wall](keptPasses, 0, nil),
+		sights: waiting.NewShelf[trace.Sight](
+			keptSights, 0, nil,
+		), passes: waiting.NewShelf[Wall](keptPasses, 0, nil),
 	}
 }
 
@@ -109,9 +115,13 @@ type Wall struct {
 
 // Passes renders every pass of a picture, to be looked at one by one; the last ones are kept.
 func (p *Previews) Passes(ctx context.Context, t farm.Thumb, a production.Production) (Wall, error) {
-	return p.passes.Get(ctx, key(t.Key(), a.DepthBackground, a.OcclusionRadius, a.LightGroups), func(ctx context.Context) (Wall, error) {
-		return waiting.In(ctx, p.slow, func() (Wall, error) { return p.wall(ctx, t, a) })
-	})
+	return p.passes.Get(
+		ctx,
+		key(t.Key(), a.DepthBackground, a.OcclusionRadius, a.LightGroups),
+		func(ctx context.Context) (Wall, error) {
+			return waiting.In(ctx, p.slow, func() (Wall, error) { return p.wall(ctx, t, a) })
+		},
+	)
 }
 
 func (p *Previews) wall(ctx context.Context, t farm.Thumb, a production.Production) (Wall, error) {
@@ -124,7 +134,8 @@ func (p *Previews) wall(ctx context.Context, t farm.Thumb, a production.Producti
 		return Wall{}, err
 	}
 	names := map[float32]string{}
-	s.Passes, s.DepthBackground, s.OcclusionRadius, s.LightGroups = nil, a.DepthBackground, a.OcclusionRadius, a.LightGroups
+	s.Passes, s.DepthBackground, s.OcclusionRadius, s.LightGroups = nil, a.DepthBackground, a.OcclusionRadius,
+		a.LightGroups
 	for _, described := range a.KnownPasses() {
 		s.Passes = append(s.Passes, described.Code)
 		if described.IsCryptomatte() {
@@ -198,8 +209,14 @@ func (p *Previews) Sight(ctx context.Context, t farm.Thumb) (trace.Sight, error)
 func settings(t farm.Thumb, step Step) (trace.Settings, error) {
 	background, err := trace.BackgroundOf(t.Background)
 	return trace.Settings{
-		Size: raster.Size{Width: max(1, t.Size.Width/step.Part), Height: max(1, t.Size.Height/step.Part)}, Fit: t.Fit, Background: background,
-		Passes: []pass.Code{pass.Beauty}, Setup: t.Setup, FramesPerSecond: t.Rate.PerSecond(), Samples: step.Samples, Filter: pixel.Box, Frame: t.Frame,
+		Size: raster.Size{
+			Width:  max(1, t.Size.Width/step.Part),
+			Height: max(1, t.Size.Height/step.Part),
+		}, Fit: t.Fit, Background: background,
+		Passes: []pass.Code{
+			pass.Beauty,
+		}, Setup: t.Setup, FramesPerSecond: t.Rate.PerSecond(), Samples: step.Samples, Filter: pixel.Box,
+		Frame: t.Frame,
 	}, err
 }
 
@@ -217,13 +234,17 @@ func (p *Previews) moment(ctx context.Context, t farm.Thumb, keep bool) (w *trac
 	if t.Scene.Opaque != nil {
 		return nil, fmt.Errorf("%s can be read by its own renderer only", t.Scene.Name)
 	}
-	model, err := p.models.Get(ctx, key(house.Key(t.Scene), t.Look.Hidden), func(context.Context) (*trace.Model, error) {
-		s, err := p.house.Scene(t.Scene)
-		if err != nil {
-			return nil, err
-		}
-		return trace.Prepare(t.Look.Dressed(s)), nil
-	})
+	model, err := p.models.Get(
+		ctx,
+		key(house.Key(t.Scene), t.Look.Hidden),
+		func(context.Context) (*trace.Model, error) {
+			s, err := p.house.Scene(t.Scene)
+			if err != nil {
+				return nil, err
+			}
+			return trace.Prepare(t.Look.Dressed(s)), nil
+		},
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -240,7 +261,11 @@ func (p *Previews) moment(ctx context.Context, t farm.Thumb, keep bool) (w *trac
 		return model.At(seconds, t.Look, around), nil
 	}
 	of := key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds, open)
-	return p.worlds.Get(ctx, of, func(context.Context) (*trace.World, error) { return model.During(seconds, open, t.Look, around), nil })
+	return p.worlds.Get(
+		ctx,
+		of,
+		func(context.Context) (*trace.World, error) { return model.During(seconds, open, t.Look, around), nil },
+	)
 }
 
 func (p *Previews) environment(ctx context.Context, e production.EnvironmentFile) (*trace.Environment, error) {

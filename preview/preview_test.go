@@ -21,7 +21,17 @@ func small(t *testing.T) (*Previews, farm.Thumb) {
 	t.Helper()
 	h, b := housetest.New(t, "1001")
 	q := b.Sequences[0].Spec
-	return New(h), farm.Thumb{Scene: b.Plan.Scene, Camera: "cam", Look: q.Look, Rate: b.Plan.Rate, FirstFrame: 1001, Frame: 1001, Size: raster.Size{Width: 60, Height: 40}}
+	return New(
+			h,
+		), farm.Thumb{
+			Scene:      b.Plan.Scene,
+			Camera:     "cam",
+			Look:       q.Look,
+			Rate:       b.Plan.Rate,
+			FirstFrame: 1001,
+			Frame:      1001,
+			Size:       raster.Size{Width: 60, Height: 40},
+		}
 }
 
 func TestPicturesSharpenStepByStep(t *testing.T) {
@@ -90,7 +100,8 @@ func TestAPointOfAPictureIsPicked(t *testing.T) {
 	}
 }
 
-// BenchmarkFirstPicture is what a person waits for while dragging a camera of the demo: the first picture, shown 480 pixels wide.
+// BenchmarkFirstPicture is what a person waits for while dragging a camera of the demo: the first picture, shown 480
+// pixels wide.
 func BenchmarkFirstPicture(b *testing.B) {
 	h, err := house.Open(b.TempDir(), false)
 	if err != nil {
@@ -109,7 +120,16 @@ func BenchmarkFirstPicture(b *testing.B) {
 	for _, v := range d.Views[:4] {
 		b.Run(v.Code, func(b *testing.B) {
 			l, _ := d.FindLook(v.Look)
-			t := farm.Thumb{Scene: kept, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: d.Rate, FirstFrame: d.FirstFrame, Frame: d.FirstFrame, Size: raster.Size{Width: 480, Height: 270}}
+			t := farm.Thumb{
+				Scene:      kept,
+				Camera:     v.Camera,
+				Setup:      v.Setup,
+				Look:       l,
+				Rate:       d.Rate,
+				FirstFrame: d.FirstFrame,
+				Frame:      d.FirstFrame,
+				Size:       raster.Size{Width: 480, Height: 270},
+			}
 			if _, err := p.Picture(context.Background(), t, Steps()[0]); err != nil { // the scene is made ready once
 				b.Fatal(err)
 			}

@@ -9,7 +9,8 @@ import (
 	"reelhouse/core/queue"
 )
 
-// A Scope says which frames a person means. Exactly one of Batch and Sequence is set; Frame narrows a sequence down to one frame.
+// A Scope says which frames a person means. Exactly one of Batch and Sequence is set; Frame narrows a sequence down to
+// one frame.
 type Scope struct {
 	Production      string // whose they are; others are not found
 	Batch, Sequence int64
@@ -32,7 +33,8 @@ func (c Scope) batchIn(tx *sql.Tx) (id int64, err error) {
 	query, arg, what := "SELECT id FROM batch WHERE production = ? COLLATE NOCASE AND id = ?", c.Batch, "batch"
 	if c.Sequence != 0 {
 		what, arg = "sequence", c.Sequence
-		query = "SELECT b.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ? COLLATE NOCASE AND q.id = ?"
+		query = "SELECT b.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ? COLLATE NOCASE " +
+			"AND q.id = ?"
 	}
 	err = tx.QueryRow(query, c.Production, arg).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -41,8 +43,8 @@ func (c Scope) batchIn(tx *sql.Tx) (id int64, err error) {
 	return id, err
 }
 
-// waiting is a condition that holds for frames whose batch has to wait before they are rendered. Begin looks whether it still has to.
-// Frames with tiles were begun, and do not wait again.
+// waiting is a condition that holds for frames whose batch has to wait before they are rendered. Begin looks whether it
+// still has to. Frames with tiles were begun, and do not wait again.
 const waiting = `(EXISTS (SELECT 1 FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.id = frame.sequence_id
 	AND (b.start_at <> 0 OR b.after_batch <> 0 OR b.after_sequence <> 0))
 	AND NOT EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number))`
@@ -50,8 +52,8 @@ const waiting = `(EXISTS (SELECT 1 FROM sequence q JOIN batch b ON b.id = q.batc
 // ErrNotPersons is wrapped by the error about an event that no person may ask for.
 var ErrNotPersons = errors.New("this cannot be asked for")
 
-// Apply does what a person asks for to every frame of the scope that allows it, in one transaction, and returns how many there were.
-// If there are none, the error says why. Only the events of queue.PersonsEvents can be asked for.
+// Apply does what a person asks for to every frame of the scope that allows it, in one transaction, and returns how
+// many there were. If there are none, the error says why. Only the events of queue.PersonsEvents can be asked for.
 func (s *Store) Apply(scope Scope, event queue.Event) (int, error) {
 	if !event.Persons() {
 		return 0, fmt.Errorf("%q: %w; there are hold, release, retry and drop", event, ErrNotPersons)
@@ -75,7 +77,9 @@ func (s *Store) Apply(scope Scope, event queue.Event) (int, error) {
 	if event == queue.Retry {
 		reset = ", attempts = 0, reason = ''"
 	}
-	query := "UPDATE frame SET state = " + next + " END, lease = 0" + reset + " WHERE state IN (?" + strings.Repeat(", ?", len(from)-1) + ")"
+	query := "UPDATE frame SET state = " + next + " END, lease = 0" + reset + " WHERE state IN (?" + strings.Repeat(
+		", ?", len(from)-1,
+	) + ")"
 	for _, state := range from {
 		args = append(args, state)
 	}
@@ -120,13 +124,15 @@ func wentWell(tx *sql.Tx, l *Lease) error {
 	return err
 }
 
-// wentWrong notes how an attempt of a lease's batch ended. When too many have ended alike, what is left of the batch is held.
+// wentWrong notes how an attempt of a lease's batch ended. When too many have ended alike, what is left of the batch is
+// held.
 func wentWrong(tx *sql.Tx, l *Lease, reason string) error {
 	kind := queue.Kind(reason)
 	var batch int64
 	var times int
 	err := tx.QueryRow(`UPDATE batch SET in_a_row = CASE WHEN alike = ?1 THEN in_a_row + 1 ELSE 1 END, alike = ?1
-		WHERE id = (SELECT batch_id FROM sequence WHERE id = ?2) RETURNING id, in_a_row`, kind, l.SequenceID).Scan(&batch, &times)
+		WHERE id = (SELECT batch_id FROM sequence WHERE id = ?2) RETURNING id, in_a_row`, kind,
+		l.SequenceID).Scan(&batch, &times)
 	if err != nil || times < queue.AlikeInARow {
 		return err
 	}

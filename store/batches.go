@@ -43,8 +43,8 @@ type Sending struct {
 	Priority int
 	Order    plan.Order
 	Held     bool // until a person releases it
-	// Seen is the number of the newest batch that was known when the plan was made, 0 for none: the plan leaves out what that and older ones have sent. A
-	// newer one is a reason not to send. Nil stands for any.
+	// Seen is the number of the newest batch that was known when the plan was made, 0 for none: the plan leaves out
+	// what that and older ones have sent. A newer one is a reason not to send. Nil stands for any.
 	Seen *int64
 	// Renderer is who will render it, which counts for its fingerprints.
 	Renderer fingerprint.Renderer
@@ -79,7 +79,8 @@ type Sequence struct {
 
 // states are those that a sequence counts, in the order of its columns.
 var states = []queue.State{
-	queue.Blocked, queue.Ready, queue.Rendering, queue.Checking, queue.Good, queue.Lost, queue.Failed, queue.Held, queue.Dropped,
+	queue.Blocked, queue.Ready, queue.Rendering, queue.Checking, queue.Good, queue.Lost, queue.Failed, queue.Held,
+	queue.Dropped,
 }
 
 // Counts adds up the sequences.
@@ -142,8 +143,12 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 		if !how.Start.IsZero() {
 			start = how.Start.Unix()
 		}
-		result, err := tx.Exec("INSERT INTO batch (production, name, priority, sent_at, plan, note, in_waves, start_at, after_batch, after_sequence) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			b.Production, how.Name, how.Priority, now(), string(document), how.Note, how.Order != plan.InOrder, start, how.AfterBatch, how.AfterSequence)
+		result, err := tx.Exec(
+			"INSERT INTO batch (production, name, priority, sent_at, plan, note, in_waves, start_at, after_batch, "+
+				"after_sequence) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			b.Production, how.Name, how.Priority, now(), string(document), how.Note, how.Order != plan.InOrder, start,
+			how.AfterBatch, how.AfterSequence,
+		)
 		if err != nil {
 			return err
 		}
@@ -167,7 +172,8 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 			if err != nil {
 				return fmt.Errorf("sequence %s: %w", sequence.Title(), err)
 			}
-			if _, err := tx.Exec("UPDATE sequence SET fingerprint = ?, renderer = ? WHERE id = ?", prints[i], string(renderer), sent); err != nil {
+			if _, err := tx.Exec("UPDATE sequence SET fingerprint = ?, renderer = ? WHERE id = ?", prints[i],
+				string(renderer), sent); err != nil {
 				return err
 			}
 		}
@@ -197,15 +203,25 @@ func awaitable(tx *sql.Tx, w Waiting) error {
 }
 
 func sendSequence(
-	tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequence plan.Sequence, b plan.Batch, order plan.Order, state queue.State,
+	tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequence plan.Sequence, b plan.Batch, order plan.Order,
+	state queue.State,
 ) (id int64, err error) {
 	spec, err := json.Marshal(sequence)
 	if err != nil {
 		return 0, err
 	}
-	result, err := tx.Exec(`INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, tiles, promised, `+string(state)+`)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?)`, batch, ordinal, string(spec), b.Samples(sequence), b.Modelled(sequence), b.TileCount(sequence),
-		len(sequence.Files), sequence.Frames.Count())
+	result, err := tx.Exec(
+		`INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, tiles, promised, `+string(state)+`)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+		batch,
+		ordinal,
+		string(spec),
+		b.Samples(sequence),
+		b.Modelled(sequence),
+		b.TileCount(sequence),
+		len(sequence.Files),
+		sequence.Frames.Count(),
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -228,7 +244,8 @@ func sendSequence(
 // keysAtOnce is how many paths are looked for in one query.
 const keysAtOnce = 500
 
-// SentUnder returns the numbers of the sequences that were sent with paths, by the paths' keys; keys that were never sent are left out.
+// SentUnder returns the numbers of the sequences that were sent with paths, by the paths' keys; keys that were never
+// sent are left out.
 func (s *Store) SentUnder(keys []string) (map[string][]int64, error) {
 	found := map[string][]int64{}
 	for chunk := range slices.Chunk(keys, keysAtOnce) {
@@ -236,7 +253,11 @@ func (s *Store) SentUnder(keys []string) (map[string][]int64, error) {
 		for i, key := range chunk {
 			args[i] = key
 		}
-		rows, err := s.read.Query("SELECT key, sequence_id FROM sent_path WHERE key IN (?"+strings.Repeat(", ?", len(chunk)-1)+") ORDER BY sequence_id", args...)
+		rows, err := s.read.Query(
+			"SELECT key, sequence_id FROM sent_path WHERE key IN (?"+strings.Repeat(
+				", ?", len(chunk)-1,
+			)+") ORDER BY sequence_id",
+			args...)
 		if err != nil {
 			return nil, err
 		}
@@ -256,8 +277,8 @@ func (s *Store) SentUnder(keys []string) (map[string][]int64, error) {
 	return found, nil
 }
 
-// Begin lets those frames go that have waited long enough: for a time, or for all of a batch or sequence to be settled. It returns how many
-// those are, and the next time for which any batch waits, the zero time for none.
+// Begin lets those frames go that have waited long enough: for a time, or for all of a batch or sequence to be settled.
+// It returns how many those are, and the next time for which any batch waits, the zero time for none.
 func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
 	to, err := queue.Blocked.Next(queue.Unblocked, 0)
 	if err != nil {
@@ -266,15 +287,24 @@ func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
 	const unsettled = "blocked + ready + rendering + checking + held > 0"
 	const waits = "q.blocked > 0 AND (b.start_at <> 0 OR b.after_batch <> 0 OR b.after_sequence <> 0)"
 	var waiting int
-	if err := s.read.QueryRow("SELECT count(*) FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE " + waits).Scan(&waiting); err != nil || waiting == 0 {
+	if err := s.read.QueryRow("SELECT count(*) FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE " +
+		waits).Scan(&waiting); err != nil ||
+		waiting == 0 {
 		return 0, next, err
 	}
 	err = s.change(func(tx *sql.Tx) error {
 		// Frames that have tiles wait for these.
-		result, err := tx.Exec(`UPDATE frame SET state = ? WHERE state = ? AND NOT EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number)
-			AND sequence_id IN (SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE `+waits+` AND b.start_at <= ?
+		result, err := tx.Exec(
+			`UPDATE frame SET state = ? WHERE state = ? AND NOT EXISTS (SELECT 1 FROM tile t
+				WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number)
+			AND sequence_id IN (SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE `+waits+`
+				AND b.start_at <= ?
 			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.batch_id = b.after_batch AND o.`+unsettled+`)
-			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.id = b.after_sequence AND o.`+unsettled+`))`, to, queue.Blocked, at.Unix())
+			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.id = b.after_sequence AND o.`+unsettled+`))`,
+			to,
+			queue.Blocked,
+			at.Unix(),
+		)
 		if err != nil {
 			return err
 		}
@@ -286,7 +316,9 @@ func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
 		return 0, next, err
 	}
 	var first sql.NullInt64
-	err = s.read.QueryRow("SELECT min(b.start_at) FROM batch b JOIN sequence q ON q.batch_id = b.id WHERE q.blocked > 0 AND b.start_at > ?", at.Unix()).Scan(&first)
+	err = s.read.QueryRow("SELECT min(b.start_at) FROM batch b JOIN sequence q ON q.batch_id = b.id WHERE q.blocked "+
+		"> 0 AND b.start_at > ?", at.Unix()).
+		Scan(&first)
 	if first.Valid {
 		next = time.Unix(first.Int64, 0)
 	}
@@ -333,7 +365,11 @@ func (s *Store) batches(where string, arg any) ([]Batch, error) {
 }
 
 func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
-	rows, err := s.read.Query("SELECT id, name, priority, sent_at, plan, note, start_at, after_batch, after_sequence, trouble FROM batch "+where+" ORDER BY id DESC", arg)
+	rows, err := s.read.Query(
+		"SELECT id, name, priority, sent_at, plan, note, start_at, after_batch, after_sequence, trouble FROM batch "+
+			where+" ORDER BY id DESC",
+		arg,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -343,7 +379,8 @@ func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 		var b Batch
 		var sent, document string
 		var start int64
-		if err := rows.Scan(&b.ID, &b.Name, &b.Priority, &sent, &document, &b.Note, &start, &b.AfterBatch, &b.AfterSequence, &b.Trouble); err != nil {
+		if err := rows.Scan(&b.ID, &b.Name, &b.Priority, &sent, &document, &b.Note, &start, &b.AfterBatch,
+			&b.AfterSequence, &b.Trouble); err != nil {
 			return nil, err
 		}
 		b.Sent = when(sent)
@@ -370,10 +407,12 @@ func (s *Store) Sequence(id int64) (Sequence, error) {
 	return found[0], nil
 }
 
-// sequences returns sequences in order. What is frozen of them is read from the record once, and shared: nobody changes it.
+// sequences returns sequences in order. What is frozen of them is read from the record once, and shared: nobody changes
+// it.
 func (s *Store) sequences(where string, arg any) ([]Sequence, error) {
 	rows, err := s.read.Query(`SELECT id, batch_id, ordinal, seconds, bytes, fingerprint, renderer,
-		blocked, ready, rendering, checking, good, lost, failed, held, dropped FROM sequence `+where+" ORDER BY ordinal", arg)
+		blocked, ready, rendering, checking, good, lost, failed, held, dropped FROM sequence `+where+
+		" ORDER BY ordinal", arg)
 	if err != nil {
 		return nil, err
 	}

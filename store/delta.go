@@ -8,8 +8,8 @@ import (
 	"github.com/klauspost/compress/zstd"
 )
 
-// A difference between two texts is what is left when their common beginning and end are taken away: the lengths of these,
-// and what stands between in the new text, compressed with what stands between in the old one as its dictionary.
+// A difference between two texts is what is left when their common beginning and end are taken away: the lengths of
+// these, and what stands between in the new text, compressed with what stands between in the old one as its dictionary.
 
 const (
 	plainMiddle = iota

@@ -44,20 +44,25 @@ type Log struct {
 }
 
 // busy finds the frames that nodes have, without looking at the others.
-const busy = `WHERE sequence_id IN (SELECT id FROM sequence WHERE rendering + checking > 0) AND state IN ('rendering', 'checking')`
+const busy = `WHERE sequence_id IN (SELECT id FROM sequence WHERE rendering + checking > 0) AND state IN ('rendering',
+	'checking')`
 
 const frameColumns = "sequence_id, number, state, attempts, node, started_at, seconds, bytes, reason, lease"
 
 func scanFrame(row interface{ Scan(...any) error }) (Frame, error) {
 	var f Frame
 	var started string
-	err := row.Scan(&f.SequenceID, &f.Number, &f.State, &f.Attempts, &f.Node, &started, &f.Seconds, &f.Bytes, &f.Reason, &f.Lease)
+	err := row.Scan(
+		&f.SequenceID, &f.Number, &f.State, &f.Attempts, &f.Node, &started, &f.Seconds, &f.Bytes, &f.Reason, &f.Lease,
+	)
 	f.Started = when(started)
 	return f, err
 }
 
 func frameIn(q queryer, sequence int64, number int) (Frame, error) {
-	f, err := scanFrame(q.QueryRow("SELECT "+frameColumns+" FROM frame WHERE sequence_id = ? AND number = ?", sequence, number))
+	f, err := scanFrame(
+		q.QueryRow("SELECT "+frameColumns+" FROM frame WHERE sequence_id = ? AND number = ?", sequence, number),
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fmt.Errorf("frame %d of sequence %d: %w", number, sequence, ErrNotFound)
 	}
@@ -84,9 +89,21 @@ func move(tx *sql.Tx, sequence int64, number int, event queue.Event, change func
 	if !f.State.Busy() && f.State != queue.Good && f.State != queue.Lost {
 		f.Lease = 0
 	}
-	_, err = tx.Exec(`UPDATE frame SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, reason = ?, lease = ?
+	_, err = tx.Exec(
+		`UPDATE frame SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, reason = ?,
+			lease = ?
 		WHERE sequence_id = ? AND number = ?`,
-		f.State, f.Attempts, f.Node, f.Started.UTC().Format(timeFormat), f.Seconds, f.Bytes, f.Reason, f.Lease, sequence, number)
+		f.State,
+		f.Attempts,
+		f.Node,
+		f.Started.UTC().Format(timeFormat),
+		f.Seconds,
+		f.Bytes,
+		f.Reason,
+		f.Lease,
+		sequence,
+		number,
+	)
 	return err
 }
 
@@ -121,7 +138,10 @@ func (s *Store) Busy() ([]Frame, error) {
 
 // Files returns the files of a frame that are recorded: all of them if it is good.
 func (s *Store) Files(sequence int64, number int) ([]File, error) {
-	rows, err := s.read.Query("SELECT path, bytes, sha256, fault FROM file WHERE sequence_id = ? AND number = ? ORDER BY path", sequence, number)
+	rows, err := s.read.Query(
+		"SELECT path, bytes, sha256, fault FROM file WHERE sequence_id = ? AND number = ? ORDER BY path", sequence,
+		number,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -158,7 +178,11 @@ func (s *Store) FileSizes(sequence int64) (map[string]int64, error) {
 
 // Logs returns what was said during each attempt at a frame, the last one first.
 func (s *Store) Logs(sequence int64, number int) ([]Log, error) {
-	rows, err := s.read.Query("SELECT attempt, tile, node, logged_at, text FROM frame_log WHERE sequence_id = ? AND number = ? ORDER BY attempt DESC", sequence, number)
+	rows, err := s.read.Query(
+		"SELECT attempt, tile, node, logged_at, text FROM frame_log WHERE sequence_id = ? AND number = ? ORDER BY "+
+			"attempt DESC",
+		sequence, number,
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -17,13 +17,15 @@ func exec(s *Store, query string, args ...any) error {
 	return err
 }
 
-// No request that a person can send makes a frame good: only what people may ask for is taken, and only for their own production.
+// No request that a person can send makes a frame good: only what people may ask for is taken, and only for their own
+// production.
 func TestNobodyAsksForGood(t *testing.T) {
 	s := open(t)
 	b := send(t, s, 0, 1, "1-3")
 	l := lease(t, s)
 	for _, e := range []queue.Event{
-		queue.Leased, queue.Rendered, queue.Accepted, queue.Found, queue.Missed, queue.Unblocked, queue.Vanished, queue.Refused, "explode",
+		queue.Leased, queue.Rendered, queue.Accepted, queue.Found, queue.Missed, queue.Unblocked, queue.Vanished,
+		queue.Refused, "explode",
 	} {
 		if n, err := s.Apply(scope(b), e); n != 0 || !errors.Is(err, ErrNotPersons) {
 			t.Errorf("%s changed %d frames, %v", e, n, err)
@@ -31,7 +33,8 @@ func TestNobodyAsksForGood(t *testing.T) {
 	}
 	other := scope(b)
 	other.Production = "OTHER"
-	for _, o := range []Scope{other, {Production: "OTHER", Sequence: l.SequenceID}, {Production: "OTHER", Sequence: l.SequenceID, Frame: &l.Number}} {
+	for _, o := range []Scope{other, {Production: "OTHER", Sequence: l.SequenceID},
+		{Production: "OTHER", Sequence: l.SequenceID, Frame: &l.Number}} {
 		if n, err := s.Apply(o, queue.Drop); n != 0 || !errors.Is(err, ErrNotFound) {
 			t.Errorf("another production's %+v: %d frames, %v", o, n, err)
 		}
@@ -54,20 +57,37 @@ func TestTheRecordRefusesAGoodFrameWithoutItsFiles(t *testing.T) {
 	refused("a frame that is being rendered", good, l.SequenceID, 1)
 	must(t, s.Check(l))
 	refused("a frame without files", good, l.SequenceID, 1)
-	must(t, exec(s, "INSERT INTO file (sequence_id, number, path, bytes, sha256, lease) VALUES (?, 1, 'x', 5, 'ff', ?)", l.SequenceID, l.ID()))
+	must(
+		t,
+		exec(
+			s, "INSERT INTO file (sequence_id, number, path, bytes, sha256, lease) VALUES (?, 1, 'x', 5, 'ff', ?)",
+			l.SequenceID, l.ID(),
+		),
+	)
 	refused("a file without a whole sum", good, l.SequenceID, 1)
 	must(t, exec(s, "UPDATE file SET sha256 = ?, lease = lease - 1", strings.Repeat("ab", 32)))
 	refused("a file of an earlier lease", good, l.SequenceID, 1)
-	refused("a frame that is born good", "INSERT INTO frame (sequence_id, number, state) VALUES (?, 9, 'good')", l.SequenceID)
-	if err := s.Accept(l, 1, []File{{Path: "x", Bytes: 5, SHA256: strings.Repeat("ab", 32)}}, ""); !errors.Is(err, ErrPromise) {
+	refused(
+		"a frame that is born good", "INSERT INTO frame (sequence_id, number, state) VALUES (?, 9, 'good')",
+		l.SequenceID,
+	)
+	if err := s.Accept(l, 1, []File{{Path: "x", Bytes: 5, SHA256: strings.Repeat("ab", 32)}}, ""); !errors.Is(
+		err, ErrPromise,
+	) {
 		t.Errorf("another file than was promised: %v", err)
 	}
 	must(t, exec(s, "DELETE FROM file"))
 	must(t, s.Accept(l, 1, filesOf(l, 5), ""))
 	refused("forgetting a file of a good frame", "DELETE FROM file")
-	refused("a frame that is lost before it was good", "UPDATE frame SET state = 'lost' WHERE sequence_id = ? AND number = 2", l.SequenceID)
-	refused("a good tile that nobody rendered", `INSERT INTO tile (sequence_id, number, tile, state) VALUES (1, 2, 1, 'ready');
-		UPDATE tile SET state = 'good'`)
+	refused(
+		"a frame that is lost before it was good",
+		"UPDATE frame SET state = 'lost' WHERE sequence_id = ? AND number = 2", l.SequenceID,
+	)
+	refused(
+		"a good tile that nobody rendered",
+		`INSERT INTO tile (sequence_id, number, tile, state) VALUES (1, 2, 1, 'ready');
+		UPDATE tile SET state = 'good'`,
+	)
 }
 
 // The number of a lease only grows, whatever happens in between and however quickly.
@@ -113,7 +133,10 @@ func TestAFrameIsLostFoundAndRenderedAgain(t *testing.T) {
 	must(t, err)
 	now, err := s.Batch(b.ID)
 	must(t, err)
-	if q := now.Sequences[0]; f.State != queue.Lost || !strings.Contains(f.Reason, "is gone") || q.Counts[queue.Lost] != 1 || q.Seconds != 0 || q.Bytes != 0 {
+	if q := now.Sequences[0]; f.State != queue.Lost || !strings.Contains(f.Reason, "is gone") ||
+		q.Counts[queue.Lost] != 1 ||
+		q.Seconds != 0 ||
+		q.Bytes != 0 {
 		t.Errorf("%+v, %+v", f, q)
 	}
 	if was, err := s.Find(l.SequenceID, 1, l.ID()); !was || err != nil {
@@ -131,7 +154,8 @@ func TestAFrameIsLostFoundAndRenderedAgain(t *testing.T) {
 	must(t, s.Check(again))
 	must(t, s.Accept(again, 1, filesOf(again, 7), ""))
 	// Whoever looked at the files before that has nothing to say of these.
-	if was, err := s.Miss(l.SequenceID, 1, l.ID(), map[string]string{files[0].Path: "is gone"}); was || err != nil || stateOf(t, s, again) != queue.Good {
+	if was, err := s.Miss(l.SequenceID, 1, l.ID(), map[string]string{files[0].Path: "is gone"}); was || err != nil ||
+		stateOf(t, s, again) != queue.Good {
 		t.Errorf("an old look at it made it lost: %v, %v", was, err)
 	}
 	if kept, _ := s.Files(l.SequenceID, 1); len(kept) != 1 || kept[0].Bytes != 7 || kept[0].Fault != "" {
@@ -143,7 +167,8 @@ func TestAFrameIsLostFoundAndRenderedAgain(t *testing.T) {
 	}
 }
 
-// Attempts that end alike hold the batch before all of its frames have failed; one that ends well starts the count again.
+// Attempts that end alike hold the batch before all of its frames have failed; one that ends well starts the count
+// again.
 func TestManyFailuresOfOneKindHoldTheBatch(t *testing.T) {
 	s := open(t)
 	b := send(t, s, 0, 1, "1-20")
@@ -166,7 +191,8 @@ func TestManyFailuresOfOneKindHoldTheBatch(t *testing.T) {
 	}
 	now, err := s.Batch(b.ID)
 	must(t, err)
-	if c := now.Counts(); !strings.Contains(now.Trouble, "no licence") || c[queue.Ready] != 0 || c[queue.Held] < 12 || c[queue.Failed] > 7 {
+	if c := now.Counts(); !strings.Contains(now.Trouble, "no licence") || c[queue.Ready] != 0 || c[queue.Held] < 12 ||
+		c[queue.Failed] > 7 {
 		t.Errorf("%q, %v", now.Trouble, c)
 	}
 	_, err = s.Apply(scope(b), queue.Release)
@@ -208,13 +234,18 @@ func TestALeaseThatCannotBeReadIsGivenBack(t *testing.T) {
 	}
 	var state queue.State
 	var attempts int
-	must(t, s.read.QueryRow("SELECT state, attempts FROM frame WHERE sequence_id = ?", b.Sequences[0].ID).Scan(&state, &attempts))
+	must(
+		t,
+		s.read.QueryRow("SELECT state, attempts FROM frame WHERE sequence_id = ?", b.Sequences[0].ID).
+			Scan(&state, &attempts),
+	)
 	if state != queue.Ready || attempts != 0 {
 		t.Errorf("it is %s after %d tries", state, attempts)
 	}
 }
 
-// Tiles of a frame that was dropped and taken up again meanwhile are not cleared away under the hands of those who render them.
+// Tiles of a frame that was dropped and taken up again meanwhile are not cleared away under the hands of those who
+// render them.
 func TestTilesOfAFrameThatWasTakenUpAgainStay(t *testing.T) {
 	s := open(t)
 	b := sendTiles(t, s, Sending{}, 1, "1")
@@ -248,11 +279,17 @@ func TestOtherBatchesGoOn(t *testing.T) {
 	}
 }
 
-// Sequences have fingerprints from their sending on; another renderer gives those that are not begun another one, and what is begun is
-// not known any more. Those that were sent before there were fingerprints have none.
+// Sequences have fingerprints from their sending on; another renderer gives those that are not begun another one, and
+// what is begun is not known any more. Those that were sent before there were fingerprints have none.
 func TestFingerprintsFollowTheRenderer(t *testing.T) {
 	s := open(t)
-	old, fresh := fingerprint.Renderer{Name: "built-in", Version: "1"}, fingerprint.Renderer{Name: "built-in", Version: "2"}
+	old, fresh := fingerprint.Renderer{
+		Name:    "built-in",
+		Version: "1",
+	}, fingerprint.Renderer{
+		Name:    "built-in",
+		Version: "2",
+	}
 	b := batch(t, 1, "1", "2")
 	id, err := s.Send(b, Sending{Renderer: old})
 	must(t, err)
@@ -268,7 +305,9 @@ func TestFingerprintsFollowTheRenderer(t *testing.T) {
 	must(t, err)
 	sent, err := s.Batch(id)
 	must(t, err)
-	if got := sent.Sequences[1]; mixed != 1 || sent.Sequences[0].Fingerprint.Known() || got.Fingerprint != b.Fingerprint(got.Spec, fresh) || got.Renderer != fresh {
+	if got := sent.Sequences[1]; mixed != 1 || sent.Sequences[0].Fingerprint.Known() ||
+		got.Fingerprint != b.Fingerprint(got.Spec, fresh) ||
+		got.Renderer != fresh {
 		t.Errorf("%d are mixed; %+v", mixed, sent.Sequences)
 	}
 	if r, known, err := s.Renderer(); r != fresh || !known || err != nil {
@@ -284,7 +323,8 @@ func TestFilesAreFoundByTheirFolder(t *testing.T) {
 	for _, path := range []string{"top.exr", "a/1.exr", "a/b/2.exr", "a0/3.exr", "ä/4.exr", "a/ü.exr"} {
 		must(t, s.Keep(l, []File{{Path: path, Bytes: 1, SHA256: "x"}}))
 	}
-	for folder, want := range map[string]string{".": "map[top.exr:true]", "a": "map[a/1.exr:true a/ü.exr:true]", "a/b": "map[a/b/2.exr:true]", "ä": "map[ä/4.exr:true]", "c": "map[]"} {
+	for folder, want := range map[string]string{".": "map[top.exr:true]", "a": "map[a/1.exr:true a/ü.exr:true]",
+		"a/b": "map[a/b/2.exr:true]", "ä": "map[ä/4.exr:true]", "c": "map[]"} {
 		if got, err := s.RecordedIn(folder); err != nil || fmt.Sprint(got) != want {
 			t.Errorf("%s: %v, %v, want %s", folder, got, err, want)
 		}

@@ -33,13 +33,15 @@ const entryColumns = `h.number, h.summary, h.command, h.author, h.author_key, h.
 func scanEntry(row interface{ Scan(...any) error }) (Entry, error) {
 	var e Entry
 	var saved string
-	err := row.Scan(&e.Number, &e.Summary, &e.Command, &e.Author.Name, &e.Author.Key, &saved, &e.Concerns, &e.Undoes, &e.Undone)
+	err := row.Scan(
+		&e.Number, &e.Summary, &e.Command, &e.Author.Name, &e.Author.Key, &saved, &e.Concerns, &e.Undoes, &e.Undone,
+	)
 	e.Saved = when(saved)
 	return e, err
 }
 
-// History returns at most so many entries of a production's history, the latest first, beginning before a number; 0 for the
-// last one.
+// History returns at most so many entries of a production's history, the latest first, beginning before a number; 0 for
+// the last one.
 func (s *Store) History(code string, before, most int) ([]Entry, error) {
 	rows, err := s.read.Query(`SELECT `+entryColumns+` FROM history h JOIN production p ON p.id = h.production_id
 		WHERE p.code = ? AND (?2 = 0 OR h.number < ?2) ORDER BY h.number DESC LIMIT ?3`, code, before, most)
@@ -89,8 +91,13 @@ func (s *Store) at(q queryer, id int64, number int) (production.Production, erro
 
 // textAt returns the document of a revision: the last whole one up to there, with all differences since.
 func textAt(q queryer, id int64, number int) ([]byte, error) {
-	rows, err := q.Query(`SELECT number, document, difference FROM history WHERE production_id = ?1 AND number <= ?2 AND number >=
-		(SELECT max(number) FROM history WHERE production_id = ?1 AND number <= ?2 AND document IS NOT NULL) ORDER BY number`, id, number)
+	rows, err := q.Query(
+		`SELECT number, document, difference FROM history WHERE production_id = ?1 AND number <= ?2 AND number >=
+		(SELECT max(number) FROM history WHERE production_id = ?1 AND number <= ?2 AND document IS NOT NULL)
+			ORDER BY number`,
+		id,
+		number,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -133,8 +140,10 @@ func (s *Store) Steps(code string, by Author) (Steps, error) {
 		return Steps{}, err
 	}
 	one := func(where string, args ...any) (*Entry, error) {
-		e, err := scanEntry(s.read.QueryRow("SELECT "+entryColumns+" FROM history h WHERE h.production_id = ?1 AND "+where+
-			" ORDER BY h.number DESC LIMIT 1", append([]any{id}, args...)...))
+		e, err := scanEntry(
+			s.read.QueryRow("SELECT "+entryColumns+" FROM history h WHERE h.production_id = ?1 AND "+where+
+				" ORDER BY h.number DESC LIMIT 1", append([]any{id}, args...)...),
+		)
 		if errors.Is(err, sql.ErrNoRows) {
 			return nil, nil
 		}
@@ -142,7 +151,8 @@ func (s *Store) Steps(code string, by Author) (Steps, error) {
 	}
 	// The first revision is nothing that could be undone.
 	const edits = `h.number > (SELECT min(number) FROM history WHERE production_id = ?1) AND h.concerns = 0`
-	const undone = `coalesce((SELECT u.undoes FROM history u WHERE u.production_id = h.production_id AND u.concerns = h.number
+	const undone = `coalesce((SELECT u.undoes FROM history u WHERE u.production_id = h.production_id
+		AND u.concerns = h.number
 		ORDER BY u.number DESC LIMIT 1), 0)`
 	var steps Steps
 	var err error
@@ -159,9 +169,12 @@ func (s *Store) Steps(code string, by Author) (Steps, error) {
 	if err != nil || last == nil || last.Concerns == 0 {
 		return steps, err
 	}
-	steps.Redo, err = one(`h.number = (SELECT u.concerns FROM history u WHERE u.production_id = ?1 AND u.author_key = ?2 AND u.undoes
+	steps.Redo, err = one(
+		`h.number = (SELECT u.concerns FROM history u WHERE u.production_id = ?1 AND u.author_key = ?2 AND u.undoes
 		AND u.number = (SELECT max(l.number) FROM history l WHERE l.production_id = ?1 AND l.concerns = u.concerns)
-		ORDER BY u.number DESC LIMIT 1)`, by.Key)
+		ORDER BY u.number DESC LIMIT 1)`,
+		by.Key,
+	)
 	return steps, err
 }
 
@@ -180,14 +193,20 @@ func (s *Store) step(code string, number int, by Author, undo bool) (Revision, e
 	if err != nil {
 		return Revision{}, err
 	}
-	e, err := scanEntry(s.read.QueryRow("SELECT "+entryColumns+" FROM history h WHERE h.production_id = ? AND h.number = ?", h.ID, number))
+	e, err := scanEntry(
+		s.read.QueryRow(
+			"SELECT "+entryColumns+" FROM history h WHERE h.production_id = ? AND h.number = ?", h.ID, number,
+		),
+	)
 	if errors.Is(err, sql.ErrNoRows) || err == nil && (e.Concerns != 0 || e.Undone == undo) {
 		return h.Revision, nil // there is nothing of it to be done any more
 	} else if err != nil {
 		return Revision{}, err
 	}
 	var before int
-	if err := s.read.QueryRow("SELECT coalesce(max(number), 0) FROM history WHERE production_id = ? AND number < ?", h.ID, number).Scan(&before); err != nil || before == 0 {
+	if err := s.read.QueryRow("SELECT coalesce(max(number), 0) FROM history WHERE production_id = ? AND number < ?",
+		h.ID, number).Scan(&before); err != nil ||
+		before == 0 {
 		return h.Revision, err
 	}
 	from, to, word := number, before, "undo: "

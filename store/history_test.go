@@ -21,7 +21,11 @@ var (
 // titled edits the title of SALT for somebody.
 func titled(t *testing.T, s *Store, by Author, text string) Revision {
 	t.Helper()
-	r, err := s.Edit("SALT", Making{Summary: "title " + text, By: by}, func(p *production.Production) error { p.Title = text; return nil })
+	r, err := s.Edit(
+		"SALT",
+		Making{Summary: "title " + text, By: by},
+		func(p *production.Production) error { p.Title = text; return nil },
+	)
 	must(t, err)
 	return r
 }
@@ -37,7 +41,8 @@ func TestEditsAreKeptUndoneAndRedone(t *testing.T) {
 	for i, want := range []struct {
 		undo  bool
 		title string
-	}{{true, "Second"}, {true, "First"}, {true, ""}, {false, "Second"}, {false, "Third"}, {false, ""}, {true, "Second"}} {
+	}{{true, "Second"}, {true, "First"}, {true, ""}, {false, "Second"}, {false, "Third"}, {false, ""},
+		{true, "Second"}} {
 		steps, err := s.Steps("SALT", ann)
 		must(t, err)
 		e, do := steps.Undo, s.Undo
@@ -79,7 +84,8 @@ func TestEditsAreKeptUndoneAndRedone(t *testing.T) {
 	}
 }
 
-// Undo takes back one's own last edit and leaves what others have done since; what others have changed of the same is said.
+// Undo takes back one's own last edit and leaves what others have done since; what others have changed of the same is
+// said.
 func TestEverybodyUndoesTheirOwn(t *testing.T) {
 	s := open(t)
 	must(t, s.Create(production.New("SALT", "First"), ann))
@@ -87,7 +93,11 @@ func TestEverybodyUndoesTheirOwn(t *testing.T) {
 	if steps, _ := s.Steps("SALT", bo); steps.Undo == nil || steps.Undo.Author != ann {
 		t.Errorf("Bo, who has done nothing, is offered %+v", steps.Undo)
 	}
-	_, err := s.Edit("SALT", Making{Summary: "handles", By: bo}, func(p *production.Production) error { p.Handles = 8; return nil })
+	_, err := s.Edit(
+		"SALT",
+		Making{Summary: "handles", By: bo},
+		func(p *production.Production) error { p.Handles = 8; return nil },
+	)
 	must(t, err)
 	steps, err := s.Steps("SALT", ann)
 	must(t, err)
@@ -144,8 +154,8 @@ func TestAllRevisionsAreKept(t *testing.T) {
 	}
 }
 
-// old opens a record of the version before histories were kept whole: ten revisions of the demo's production, the last of
-// which was undone.
+// old opens a record of the version before histories were kept whole: ten revisions of the demo's production, the last
+// of which was undone.
 func old(t *testing.T) *Store {
 	t.Helper()
 	in, err := os.Open("testdata/before-history.db.gz")
@@ -172,10 +182,12 @@ func TestOldRecordsKeepTheirHistory(t *testing.T) {
 		t.Errorf("%q, step %d, %v", p.Title, p.Shots[0].Step, p.Problems())
 	}
 	all, err := s.History("SALT", 0, 100)
-	if err != nil || len(all) != 11 || !all[0].Undoes || all[0].Concerns != 10 || all[1].Summary != "shots, step" || !all[1].Undone {
+	if err != nil || len(all) != 11 || !all[0].Undoes || all[0].Concerns != 10 || all[1].Summary != "shots, step" ||
+		!all[1].Undone {
 		t.Fatalf("%v: %+v", err, all)
 	}
-	if was, err := s.At("SALT", 3); err != nil || was.Sizes[0].Width != 2050 || was.Shots[0].Frames.String() == "1001-1036" {
+	if was, err := s.At("SALT", 3); err != nil || was.Sizes[0].Width != 2050 ||
+		was.Shots[0].Frames.String() == "1001-1036" {
 		t.Errorf("revision 3: %v", err)
 	}
 	steps, err := s.Steps("SALT", Author{})
@@ -203,7 +215,11 @@ func TestALongHistoryIsSmall(t *testing.T) {
 	must(t, s.Create(p, ann))
 	size := func() (bytes int64) {
 		t.Helper()
-		must(t, s.read.QueryRow("SELECT sum(coalesce(length(document), 0) + coalesce(length(difference), 0)) FROM history").Scan(&bytes))
+		must(
+			t,
+			s.read.QueryRow("SELECT sum(coalesce(length(document), 0) + coalesce(length(difference), 0)) FROM history").
+				Scan(&bytes),
+		)
 		return bytes
 	}
 	before := size()
@@ -236,7 +252,9 @@ func longFilm(shots int) production.Production {
 	for i := range shots {
 		first := 1001 + 100*i
 		p.Shots = append(p.Shots, production.Shot{
-			Code: fmt.Sprintf("%05d", 10*i), Name: "A shot", View: "quay", Frames: frame.Of(first, first+47), InBatch: true,
+			Code: fmt.Sprintf(
+				"%05d", 10*i,
+			), Name: "A shot", View: "quay", Frames: frame.Of(first, first+47), InBatch: true,
 		})
 	}
 	return p

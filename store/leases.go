@@ -20,7 +20,8 @@ type Lease struct {
 	Batch    Batch // without sequences
 }
 
-// ID returns the number of the lease, which no other one ever has. What is done in its name counts only while the step has it.
+// ID returns the number of the lease, which no other one ever has. What is done in its name counts only while the step
+// has it.
 func (l *Lease) ID() int64 {
 	if l.Tile != nil {
 		return l.Tile.Lease
@@ -52,8 +53,8 @@ type step struct {
 	tiles    int // that the frame is rendered in; 0 for a whole one
 }
 
-// Lease gives the step whose turn it is to a node, or returns nil if none is ready. Batches whose numbers are in except are passed
-// over. A step that was taken and whose frozen set-up cannot be read is given back.
+// Lease gives the step whose turn it is to a node, or returns nil if none is ready. Batches whose numbers are in except
+// are passed over. A step that was taken and whose frozen set-up cannot be read is given back.
 func (s *Store) Lease(node string, except ...int64) (*Lease, error) {
 	var l *Lease
 	err := s.change(func(tx *sql.Tx) (err error) {
@@ -72,7 +73,8 @@ func (s *Store) Lease(node string, except ...int64) (*Lease, error) {
 	return l, nil
 }
 
-// take leases the step whose turn it is. A frame in tiles is cut on its first turn, and is put together when all of them are good.
+// take leases the step whose turn it is. A frame in tiles is cut on its first turn, and is put together when all of
+// them are good.
 func take(tx *sql.Tx, node string, except []int64) (*Lease, error) {
 	for {
 		frame, err := nextFrame(tx, except)
@@ -170,12 +172,14 @@ func nextFrame(tx *sql.Tx, except []int64) (*step, error) {
 	n := &step{}
 	var inWaves bool
 	others, args := without(except)
-	err := tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles, b.id, b.priority, b.in_waves FROM sequence q JOIN batch b ON b.id = q.batch_id
+	err := tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles, b.id, b.priority, b.in_waves FROM sequence q
+		JOIN batch b ON b.id = q.batch_id
 		WHERE q.ready > 0`+others+` ORDER BY b.priority DESC, b.id, q.ordinal LIMIT 1`, args...).
 		Scan(&n.sequence, &n.Sequence, &n.tiles, &n.Batch, &n.Priority, &inWaves)
 	if err == nil && inWaves {
 		err = tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles FROM sequence q WHERE q.batch_id = ? AND q.ready > 0 ORDER BY
-			(SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1), q.ordinal LIMIT 1`,
+			(SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1),
+				q.ordinal LIMIT 1`,
 			n.Batch).Scan(&n.sequence, &n.Sequence, &n.tiles)
 	}
 	if err == nil {
@@ -242,15 +246,18 @@ func (s *Store) Check(l *Lease) error {
 	return s.own(l, func(tx *sql.Tx) error { return l.move(tx, queue.Rendered) })
 }
 
-// Keep records files of a leased frame that are in place though not all of them are, so that they are not rendered again.
+// Keep records files of a leased frame that are in place though not all of them are, so that they are not rendered
+// again.
 func (s *Store) Keep(l *Lease, files []File) error {
 	return s.own(l, func(tx *sql.Tx) error { return keepFiles(tx, l, files) })
 }
 
 func keepFiles(tx *sql.Tx, l *Lease, files []File) error {
 	for _, f := range files {
-		_, err := tx.Exec("INSERT OR REPLACE INTO file (sequence_id, number, path, bytes, sha256, lease) VALUES (?, ?, ?, ?, ?, ?)",
-			l.SequenceID, l.Number, f.Path, f.Bytes, f.SHA256, l.ID())
+		_, err := tx.Exec(
+			"INSERT OR REPLACE INTO file (sequence_id, number, path, bytes, sha256, lease) VALUES (?, ?, ?, ?, ?, ?)",
+			l.SequenceID, l.Number, f.Path, f.Bytes, f.SHA256, l.ID(),
+		)
 		if err != nil {
 			return err
 		}
@@ -274,7 +281,8 @@ func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) erro
 		for _, f := range files {
 			bytes += f.Bytes
 		}
-		if err := move(tx, l.SequenceID, l.Number, queue.Accepted, func(f *Frame) { f.Seconds, f.Bytes = seconds, bytes }); err != nil {
+		if err := move(tx, l.SequenceID, l.Number, queue.Accepted,
+			func(f *Frame) { f.Seconds, f.Bytes = seconds, bytes }); err != nil {
 			return err
 		}
 		return errors.Join(wentWell(tx, l), keepLog(tx, l, log))
@@ -301,8 +309,9 @@ func (l *Lease) promised(files []File) error {
 	return nil
 }
 
-// Break says that a leased step went wrong, and why. It will be tried again or has failed; with a tile its frame fails. If as many
-// attempts of the batch have ended alike as queue.AlikeInARow says, what is left of it is held with that reason.
+// Break says that a leased step went wrong, and why. It will be tried again or has failed; with a tile its frame fails.
+// If as many attempts of the batch have ended alike as queue.AlikeInARow says, what is left of it is held with that
+// reason.
 func (s *Store) Break(l *Lease, reason, log string) error {
 	return s.own(l, func(tx *sql.Tx) error {
 		if err := l.breakStep(tx, reason); err != nil {
@@ -316,14 +325,21 @@ func (l *Lease) breakStep(tx *sql.Tx, reason string) error {
 	if l.Tile == nil {
 		return move(tx, l.SequenceID, l.Number, queue.Broken, func(f *Frame) { f.Reason = reason })
 	}
-	if err := moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, queue.Broken, func(t *Tile) { t.Reason = reason }); err != nil {
+	if err := moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, queue.Broken,
+		func(t *Tile) { t.Reason = reason }); err != nil {
 		return err
 	}
 	t, err := tileIn(tx, l.SequenceID, l.Number, l.Tile.Index)
 	if err != nil || t.State != queue.Failed {
 		return err
 	}
-	return move(tx, l.SequenceID, l.Number, queue.Stuck, func(f *Frame) { f.Reason = fmt.Sprintf("tile %d: %s", t.Index, reason) })
+	return move(
+		tx,
+		l.SequenceID,
+		l.Number,
+		queue.Stuck,
+		func(f *Frame) { f.Reason = fmt.Sprintf("tile %d: %s", t.Index, reason) },
+	)
 }
 
 // Refuse says that a leased frame cannot become good however often it is tried, and why.
@@ -386,8 +402,8 @@ func (l *Lease) NodeName() string {
 	return l.Frame.Node
 }
 
-// Recover makes every step ready that a server was busy with when it died, and returns the frames that were being rendered or put
-// together.
+// Recover makes every step ready that a server was busy with when it died, and returns the frames that were being
+// rendered or put together.
 func (s *Store) Recover() ([]Frame, error) {
 	var found []Frame
 	err := s.change(func(tx *sql.Tx) error {
@@ -415,8 +431,10 @@ func (s *Store) Leased(node string) ([]*Lease, error) {
 	for _, f := range frames {
 		all = append(all, &Lease{Frame: f})
 	}
-	rows, err := s.read.Query("SELECT sequence_id, number, "+tileColumns+" FROM tile WHERE state IN (?, ?) AND node = ?",
-		queue.Rendering, queue.Checking, node)
+	rows, err := s.read.Query(
+		"SELECT sequence_id, number, "+tileColumns+" FROM tile WHERE state IN (?, ?) AND node = ?", queue.Rendering,
+		queue.Checking, node,
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -9,9 +9,9 @@ import (
 	"reelhouse/core/queue"
 )
 
-// Miss says that files of a good or lost frame are not what was judged, by their paths: the frame is lost. It returns whether it was
-// good before. lease is the one that had made it good when the files were looked at: a frame that another one has made since, or that is
-// in another state by now, is left as it is.
+// Miss says that files of a good or lost frame are not what was judged, by their paths: the frame is lost. It returns
+// whether it was good before. lease is the one that had made it good when the files were looked at: a frame that
+// another one has made since, or that is in another state by now, is left as it is.
 func (s *Store) Miss(sequence int64, number int, lease int64, faults map[string]string) (was bool, err error) {
 	err = s.change(func(tx *sql.Tx) error {
 		f, err := frameIn(tx, sequence, number)
@@ -23,7 +23,9 @@ func (s *Store) Miss(sequence int64, number int, lease int64, faults map[string]
 		}
 		reason := lostReason(faults)
 		if f.State == queue.Lost {
-			_, err := tx.Exec("UPDATE frame SET reason = ? WHERE sequence_id = ? AND number = ?", reason, sequence, number)
+			_, err := tx.Exec(
+				"UPDATE frame SET reason = ? WHERE sequence_id = ? AND number = ?", reason, sequence, number,
+			)
 			return err
 		}
 		was = true
@@ -32,8 +34,8 @@ func (s *Store) Miss(sequence int64, number int, lease int64, faults map[string]
 	return was, err
 }
 
-// Find says that all files of a lost frame are what was judged, after all: it is good again. It returns whether it was lost. lease is that
-// of Miss.
+// Find says that all files of a lost frame are what was judged, after all: it is good again. It returns whether it was
+// lost. lease is that of Miss.
 func (s *Store) Find(sequence int64, number int, lease int64) (was bool, err error) {
 	err = s.change(func(tx *sql.Tx) error {
 		f, err := frameIn(tx, sequence, number)
@@ -50,10 +52,15 @@ func (s *Store) Find(sequence int64, number int, lease int64) (was bool, err err
 }
 
 func setFaults(tx *sql.Tx, sequence int64, number int, faults map[string]string) error {
-	_, err := tx.Exec("UPDATE file SET fault = '' WHERE sequence_id = ? AND number = ? AND fault <> ''", sequence, number)
+	_, err := tx.Exec(
+		"UPDATE file SET fault = '' WHERE sequence_id = ? AND number = ? AND fault <> ''", sequence, number,
+	)
 	for path, fault := range faults {
 		if err == nil {
-			_, err = tx.Exec("UPDATE file SET fault = ? WHERE sequence_id = ? AND number = ? AND path = ?", fault, sequence, number, path)
+			_, err = tx.Exec(
+				"UPDATE file SET fault = ? WHERE sequence_id = ? AND number = ? AND path = ?", fault, sequence, number,
+				path,
+			)
 		}
 	}
 	return err
@@ -86,7 +93,8 @@ type Claim struct {
 func (s *Store) Claims(path string) ([]Claim, error) {
 	rows, err := s.read.Query(`SELECT f.sequence_id, f.number, f.state, i.sha256, b.name FROM file i
 		JOIN frame f ON f.sequence_id = i.sequence_id AND f.number = i.number
-		JOIN sequence q ON q.id = i.sequence_id JOIN batch b ON b.id = q.batch_id WHERE i.path = ? ORDER BY f.sequence_id`, path)
+		JOIN sequence q ON q.id = i.sequence_id JOIN batch b ON b.id = q.batch_id WHERE i.path = ?
+			ORDER BY f.sequence_id`, path)
 	if err != nil {
 		return nil, err
 	}
@@ -147,7 +155,8 @@ func (s *Store) SequenceFiles(sequence int64) ([]FrameFiles, error) {
 	return all, rows.Err()
 }
 
-// RecordedIn returns the paths of all files that are recorded right in a folder, by its path below the output folder; "." for that itself.
+// RecordedIn returns the paths of all files that are recorded right in a folder, by its path below the output folder;
+// "." for that itself.
 func (s *Store) RecordedIn(folder string) (map[string]bool, error) {
 	from, behind := "", "\U0010FFFF"
 	if folder != "." {

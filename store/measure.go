@@ -6,11 +6,18 @@ import (
 	"reelhouse/core/plan"
 )
 
-// Measure returns what the good frames of a production have cost, by view. Rates vary by what single frames of a view have varied.
+// Measure returns what the good frames of a production have cost, by view. Rates vary by what single frames of a view
+// have varied.
 func (s *Store) Measure(production string) (plan.Measure, error) {
-	rows, err := s.read.Query(`SELECT q.spec ->> '$.view', sum(q.good), sum(q.seconds), sum(q.good * q.megasamples), sum(q.bytes), sum(q.good * q.modelled),
-		sum((SELECT coalesce(sum(f.seconds * f.seconds), 0) FROM frame f WHERE f.sequence_id = q.id AND f.state = 'good') / (q.megasamples * q.megasamples))
-		FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ? AND q.good > 0 AND q.megasamples > 0 GROUP BY 1`, production)
+	rows, err := s.read.Query(
+		`SELECT q.spec ->> '$.view', sum(q.good), sum(q.seconds), sum(q.good * q.megasamples), sum(q.bytes),
+			sum(q.good * q.modelled),
+		sum((SELECT coalesce(sum(f.seconds * f.seconds), 0) FROM frame f WHERE f.sequence_id = q.id
+			AND f.state = 'good') / (q.megasamples * q.megasamples))
+		FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ? AND q.good > 0 AND q.megasamples > 0
+			GROUP BY 1`,
+		production,
+	)
 	if err != nil {
 		return plan.Measure{}, err
 	}

@@ -21,7 +21,8 @@ func (s *Store) SavePreset(p preset.Preset, replace bool) error {
 	}
 	return s.change(func(tx *sql.Tx) error {
 		var n int
-		if err := tx.QueryRow("SELECT count(*) FROM preset WHERE kind = ? AND name = ?", p.Kind, p.Name).Scan(&n); err != nil {
+		if err := tx.QueryRow("SELECT count(*) FROM preset WHERE kind = ? AND name = ?", p.Kind,
+			p.Name).Scan(&n); err != nil {
 			return err
 		}
 		if n > 0 && !replace {
@@ -57,7 +58,8 @@ func (s *Store) Presets(kind preset.Kind) ([]preset.Preset, error) {
 // Preset returns one preset.
 func (s *Store) Preset(kind preset.Kind, name string) (preset.Preset, error) {
 	var document string
-	err := s.read.QueryRow("SELECT name, document FROM preset WHERE kind = ? AND name = ?", kind, name).Scan(&name, &document)
+	err := s.read.QueryRow("SELECT name, document FROM preset WHERE kind = ? AND name = ?", kind, name).
+		Scan(&name, &document)
 	if errors.Is(err, sql.ErrNoRows) {
 		return preset.Preset{}, fmt.Errorf("preset %q: %w", name, ErrNotFound)
 	} else if err != nil {

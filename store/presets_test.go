@@ -44,7 +44,11 @@ func TestTheSecondOfTwoEditorsIsToldAndNothingIsLost(t *testing.T) {
 	s := open(t)
 	must(t, s.Create(production.New("SALT", "First"), Author{}))
 	set := func(seen int, change func(p *production.Production)) (Revision, error) {
-		return s.Edit("SALT", Making{Summary: "an edit", Seen: seen}, func(p *production.Production) error { change(p); return nil })
+		return s.Edit(
+			"SALT",
+			Making{Summary: "an edit", Seen: seen},
+			func(p *production.Production) error { change(p); return nil },
+		)
 	}
 	width := func(n int) func(p *production.Production) {
 		return func(p *production.Production) { p.Sizes[0].Width = n }
@@ -52,10 +56,13 @@ func TestTheSecondOfTwoEditorsIsToldAndNothingIsLost(t *testing.T) {
 	_, err := set(1, width(1000))
 	must(t, err)
 	var c *Conflict
-	if _, err := set(1, width(2000)); !errors.As(err, &c) || len(c.Changes) != 1 || c.Changes[0].Where() != "sizes › scope › width" || string(c.Changes[0].Is) != "1000" {
+	if _, err := set(1, width(2000)); !errors.As(err, &c) || len(c.Changes) != 1 ||
+		c.Changes[0].Where() != "sizes › scope › width" ||
+		string(c.Changes[0].Is) != "1000" {
 		t.Fatalf("the same width, seen before: %v", err)
 	}
-	if now, err := set(1, func(p *production.Production) { p.Handles = 8 }); err != nil || now.Handles != 8 || now.Sizes[0].Width != 1000 {
+	if now, err := set(1, func(p *production.Production) { p.Handles = 8 }); err != nil || now.Handles != 8 ||
+		now.Sizes[0].Width != 1000 {
 		t.Errorf("another field: %v", err)
 	}
 	if now, err := set(Any, width(2000)); err != nil || now.Sizes[0].Width != 2000 {

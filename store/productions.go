@@ -13,8 +13,8 @@ import (
 	"reelhouse/core/production"
 )
 
-// A Revision is a production's document at one point of its history. What it holds is shared by all who have read it: it
-// is changed in a Copy.
+// A Revision is a production's document at one point of its history. What it holds is shared by all who have read it:
+// it is changed in a Copy.
 type Revision struct {
 	production.Production
 	ID      int64 // of the production, whatever its code is
@@ -54,7 +54,9 @@ func (s *Store) Create(p production.Production, by Author) error {
 		if n > 0 {
 			return fmt.Errorf("a production with the code %s exists already; choose another: %w", p.Code, ErrTaken)
 		}
-		result, err := tx.Exec("INSERT INTO production (code, head, last, document) VALUES (?, 1, 1, ?)", p.Code, string(document))
+		result, err := tx.Exec(
+			"INSERT INTO production (code, head, last, document) VALUES (?, 1, 1, ?)", p.Code, string(document),
+		)
 		if err != nil {
 			return err
 		}
@@ -123,7 +125,8 @@ func (s *Store) head(q queryer, code string) (head, error) {
 		return h, nil
 	}
 	var number int
-	if err := q.QueryRow("SELECT head, document FROM production WHERE id = ?", h.ID).Scan(&number, &h.text); err != nil {
+	if err := q.QueryRow("SELECT head, document FROM production WHERE id = ?", h.ID).Scan(&number,
+		&h.text); err != nil {
 		return h, err
 	}
 	if number != h.Number { // it was changed between the two readings
@@ -189,8 +192,8 @@ type Making struct {
 	undoes   bool
 }
 
-// Edit changes a production: change is given a copy of the current document and may alter it. If it returns an error, or
-// alters nothing, nothing is kept. It is called again if somebody else was faster.
+// Edit changes a production: change is given a copy of the current document and may alter it. If it returns an error,
+// or alters nothing, nothing is kept. It is called again if somebody else was faster.
 func (s *Store) Edit(code string, how Making, change func(p *production.Production) error) (Revision, error) {
 	for {
 		after, err := s.edit(code, how, change)
@@ -218,7 +221,8 @@ func (s *Store) edit(code string, how Making, change func(p *production.Producti
 	if err := change(&after); err != nil {
 		return Revision{}, err
 	}
-	if err := after.TooLong(); err != nil && h.Production.TooLong() == nil { // old documents are from before texts were bounded
+	if err := after.TooLong(); err != nil &&
+		h.Production.TooLong() == nil { // old documents are from before texts were bounded
 		return Revision{}, err
 	}
 	text, err := json.Marshal(after)
@@ -236,7 +240,8 @@ func (s *Store) edit(code string, how Making, change func(p *production.Producti
 	return r, nil
 }
 
-// sameDocument reports whether a document is written as a text. Old documents are written otherwise than they were read.
+// sameDocument reports whether a document is written as a text. Old documents are written otherwise than they were
+// read.
 func sameDocument(p production.Production, text []byte) bool {
 	again, err := json.Marshal(p)
 	return err == nil && string(again) == string(text)
@@ -247,7 +252,8 @@ func bounded(summary string) string {
 	return strings.ToValidUTF8(summary[:min(len(summary), production.MostText)], "")
 }
 
-// conflicts returns a *Conflict if an edit, made on the revision that was seen, would change what was changed since then.
+// conflicts returns a *Conflict if an edit, made on the revision that was seen, would change what was changed since
+// then.
 func (s *Store) conflicts(now head, seen int, change func(p *production.Production) error) error {
 	base, err := s.at(s.read, now.ID, seen)
 	if errors.Is(err, ErrNotFound) {
@@ -298,8 +304,10 @@ func (s *Store) keep(from head, r *Revision, text string, how Making) error {
 		delta = nil
 	}
 	return s.change(func(tx *sql.Tx) error {
-		result, err := tx.Exec("UPDATE production SET last = last + 1, head = last + 1, code = ?, document = ? WHERE id = ? AND head = ?",
-			r.Code, text, from.ID, from.Number)
+		result, err := tx.Exec(
+			"UPDATE production SET last = last + 1, head = last + 1, code = ?, document = ? WHERE id = ? AND head = ?",
+			r.Code, text, from.ID, from.Number,
+		)
 		if err != nil {
 			return err
 		}
@@ -311,9 +319,21 @@ func (s *Store) keep(from head, r *Revision, text string, how Making) error {
 		}
 		saved := now()
 		r.Saved = when(saved)
-		_, err = tx.Exec(`INSERT INTO history (production_id, number, document, difference, summary, command, author, author_key,
+		_, err = tx.Exec(
+			`INSERT INTO history (production_id, number, document, difference, summary, command, author, author_key,
 			concerns, undoes, saved_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			from.ID, r.Number, whole, delta, r.Summary, how.Command, how.By.Name, how.By.Key, how.concerns, how.undoes, saved)
+			from.ID,
+			r.Number,
+			whole,
+			delta,
+			r.Summary,
+			how.Command,
+			how.By.Name,
+			how.By.Key,
+			how.concerns,
+			how.undoes,
+			saved,
+		)
 		return err
 	})
 }

@@ -22,8 +22,9 @@ func (s *Store) Renderer() (r fingerprint.Renderer, known bool, err error) {
 	return r, err == nil, err
 }
 
-// SetRenderer notes what the house renders with. What is still to be rendered is rendered by that: a sequence of which nothing is good
-// gets the fingerprint that it has with it; of one that is begun it is not known any more. It returns how many there are of these.
+// SetRenderer notes what the house renders with. What is still to be rendered is rendered by that: a sequence of which
+// nothing is good gets the fingerprint that it has with it; of one that is begun it is not known any more. It returns
+// how many there are of these.
 func (s *Store) SetRenderer(r fingerprint.Renderer) (mixed int, err error) {
 	text, err := json.Marshal(r)
 	if err != nil {
@@ -34,7 +35,8 @@ func (s *Store) SetRenderer(r fingerprint.Renderer) (mixed int, err error) {
 		return 0, err
 	}
 	rows, err := s.read.Query(`SELECT id, good + lost, fingerprint FROM sequence
-		WHERE renderer <> ? AND blocked + ready + rendering + checking + failed + held + dropped + lost > 0`, string(text))
+		WHERE renderer <> ? AND blocked + ready + rendering + checking + failed + held + dropped + lost > 0`,
+		string(text))
 	if err != nil {
 		return 0, err
 	}
@@ -70,7 +72,8 @@ func (s *Store) SetRenderer(r fingerprint.Renderer) (mixed int, err error) {
 	}
 	return len(begun), s.change(func(tx *sql.Tx) error {
 		for id, print := range prints {
-			if _, err := tx.Exec("UPDATE sequence SET fingerprint = ?, renderer = ? WHERE id = ?", print, string(text), id); err != nil {
+			if _, err := tx.Exec("UPDATE sequence SET fingerprint = ?, renderer = ? WHERE id = ?", print, string(text),
+				id); err != nil {
 				return err
 			}
 		}

@@ -47,7 +47,8 @@ const readers = 4
 // Open opens the record in a file, makes it if there is none, and brings its tables up to date.
 func Open(file string) (*Store, error) {
 	dsn := func(extra string) string {
-		q := "_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(FULL)" + extra
+		q := "_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(FULL)" +
+			extra
 		return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: file}).EscapedPath(), RawQuery: q}).String()
 	}
 	write, err := sql.Open("sqlite", dsn("&_txlock=immediate"))
@@ -101,8 +102,8 @@ func (s *Store) Backup(file string) error {
 	return nil
 }
 
-// Marks returns a text that is another one whenever a batch was sent or any frame has gone from one state to another, whichever process
-// has done it.
+// Marks returns a text that is another one whenever a batch was sent or any frame has gone from one state to another,
+// whichever process has done it.
 func (s *Store) Marks() (string, error) {
 	query := "SELECT (SELECT coalesce(max(id), 0) FROM batch)"
 	counts := make([]int64, len(states)+2)
@@ -111,7 +112,8 @@ func (s *Store) Marks() (string, error) {
 		query += ", coalesce(sum(" + string(state) + "), 0)"
 		into = append(into, &counts[i+1])
 	}
-	err := s.read.QueryRow(query + ", coalesce(sum(bytes), 0) FROM sequence").Scan(append(into, &counts[len(states)+1])...)
+	err := s.read.QueryRow(query + ", coalesce(sum(bytes), 0) FROM sequence").
+		Scan(append(into, &counts[len(states)+1])...)
 	return fmt.Sprint(counts), err
 }
 
@@ -138,11 +140,12 @@ func when(text string) time.Time {
 	return t
 }
 
-// Refuses reports whether the record will never do what failed with an error, however often it is tried: what it is about was taken away or
-// is not there, or it would break what the record promises.
+// Refuses reports whether the record will never do what failed with an error, however often it is tried: what it is
+// about was taken away or is not there, or it would break what the record promises.
 func Refuses(err error) bool {
 	var state *queue.StateError
 	var constraint *sqlite.Error
-	return errors.Is(err, ErrLost) || errors.Is(err, ErrNotFound) || errors.Is(err, ErrPromise) || errors.As(err, &state) ||
+	return errors.Is(err, ErrLost) || errors.Is(err, ErrNotFound) || errors.Is(err, ErrPromise) ||
+		errors.As(err, &state) ||
 		errors.As(err, &constraint) && constraint.Code()&0xff == sqlite3.SQLITE_CONSTRAINT
 }

@@ -33,7 +33,18 @@ func batch(t testing.TB, version int, sets ...string) plan.Batch {
 	p.Scene, p.Version = production.SceneFile{Name: "a.glb", SHA256: "00"}, version
 	p.Views = []production.View{{Code: "quay", Camera: "cam_quay", Look: "plain"}}
 	for i, set := range sets {
-		p.Shots = append(p.Shots, production.Shot{Code: fmt.Sprint(i), View: "quay", Frames: frame.MustParse(set), Sizes: []string{"hd"}, PassList: "minimum", Outputs: []string{"master"}, InBatch: true})
+		p.Shots = append(
+			p.Shots,
+			production.Shot{
+				Code:     fmt.Sprint(i),
+				View:     "quay",
+				Frames:   frame.MustParse(set),
+				Sizes:    []string{"hd"},
+				PassList: "minimum",
+				Outputs:  []string{"master"},
+				InBatch:  true,
+			},
+		)
 	}
 	b, err := plan.Build(p, plan.Measure{})
 	if err != nil {
@@ -68,7 +79,9 @@ func lease(t testing.TB, s *Store) *Lease {
 func filesOf(l *Lease, bytes int64) []File {
 	var files []File
 	for _, f := range l.Sequence.Spec.Files {
-		files = append(files, File{Path: f.Path.Frame(l.Number), Bytes: max(1, bytes), SHA256: strings.Repeat("ab", 32)})
+		files = append(
+			files, File{Path: f.Path.Frame(l.Number), Bytes: max(1, bytes), SHA256: strings.Repeat("ab", 32)},
+		)
 		bytes = 1
 	}
 	return files
@@ -91,7 +104,10 @@ func TestLeasesComeByPriorityThenAge(t *testing.T) {
 	urgent := send(t, s, 5, 2, "9")
 	var got []queue.Turn
 	for l := lease(t, s); l != nil; l = lease(t, s) {
-		got = append(got, queue.Turn{Priority: l.Batch.Priority, Batch: l.Batch.ID, Sequence: l.Sequence.Ordinal, Frame: l.Number})
+		got = append(
+			got,
+			queue.Turn{Priority: l.Batch.Priority, Batch: l.Batch.ID, Sequence: l.Sequence.Ordinal, Frame: l.Number},
+		)
 	}
 	if len(got) != 5 || !slices.IsSortedFunc(got, queue.Turn.Compare) || got[0].Batch != urgent.ID {
 		t.Errorf("order is %v", got)
@@ -119,7 +135,9 @@ func TestAFrameBecomesGoodWithItsFiles(t *testing.T) {
 		t.Errorf("files %v, logs %v", files, logs)
 	}
 	m, err := s.Measure("SALT")
-	if samples := 1920.0 / 4 * 270 * 4 / 1e6; err != nil || m.Frames != 1 || m.SecondsPerMegasample != 2.5/samples || m.Views["quay"].Frames != 1 || !(m.Least < m.SecondsPerMegasample && m.SecondsPerMegasample < m.Most) {
+	if samples := 1920.0 / 4 * 270 * 4 / 1e6; err != nil || m.Frames != 1 || m.SecondsPerMegasample != 2.5/samples ||
+		m.Views["quay"].Frames != 1 ||
+		!(m.Least < m.SecondsPerMegasample && m.SecondsPerMegasample < m.Most) {
 		t.Errorf("measured %+v, %v", m, err)
 	}
 	if err := s.Accept(l, 1, filesOf(l, 0), ""); !errors.Is(err, ErrLost) {
@@ -297,7 +315,8 @@ func TestFramesAreTakenInTheOrderTheyWereSentIn(t *testing.T) {
 		}
 	}
 	for order, want := range map[plan.Order]string{
-		plan.InOrder: "1 2 3 4 5 11 12 13 14 15", plan.EndsFirst: "1 3 5 11 13 15 2 4 12 14", plan.Coarse: "1 5 11 15 3 13 2 4 12 14",
+		plan.InOrder: "1 2 3 4 5 11 12 13 14 15", plan.EndsFirst: "1 3 5 11 13 15 2 4 12 14",
+		plan.Coarse: "1 5 11 15 3 13 2 4 12 14",
 	} {
 		if got := taken(order); got != want {
 			t.Errorf("%s: %s, not %s", order.Name(), got, want)

@@ -31,13 +31,20 @@ const tileColumns = "tile, state, attempts, node, started_at, seconds, bytes, sh
 func scanTile(row interface{ Scan(...any) error }) (Tile, error) {
 	var t Tile
 	var started string
-	err := row.Scan(&t.Index, &t.State, &t.Attempts, &t.Node, &started, &t.Seconds, &t.Bytes, &t.SHA256, &t.Reason, &t.Lease)
+	err := row.Scan(
+		&t.Index, &t.State, &t.Attempts, &t.Node, &started, &t.Seconds, &t.Bytes, &t.SHA256, &t.Reason, &t.Lease,
+	)
 	t.Started = when(started)
 	return t, err
 }
 
 func tileIn(q queryer, sequence int64, number, index int) (Tile, error) {
-	t, err := scanTile(q.QueryRow("SELECT "+tileColumns+" FROM tile WHERE sequence_id = ? AND number = ? AND tile = ?", sequence, number, index))
+	t, err := scanTile(
+		q.QueryRow(
+			"SELECT "+tileColumns+" FROM tile WHERE sequence_id = ? AND number = ? AND tile = ?", sequence, number,
+			index,
+		),
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fmt.Errorf("tile %d of frame %d of sequence %d: %w", index, number, sequence, ErrNotFound)
 	}
@@ -59,9 +66,23 @@ func moveTile(tx *sql.Tx, sequence int64, number, index int, event queue.Event, 
 	if !t.State.Busy() && t.State != queue.Good {
 		t.Lease = 0
 	}
-	_, err = tx.Exec(`UPDATE tile SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, sha256 = ?, reason = ?, lease = ?
+	_, err = tx.Exec(
+		`UPDATE tile SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, sha256 = ?,
+			reason = ?, lease = ?
 		WHERE sequence_id = ? AND number = ? AND tile = ?`,
-		t.State, t.Attempts, t.Node, t.Started.UTC().Format(timeFormat), t.Seconds, t.Bytes, t.SHA256, t.Reason, t.Lease, sequence, number, index)
+		t.State,
+		t.Attempts,
+		t.Node,
+		t.Started.UTC().Format(timeFormat),
+		t.Seconds,
+		t.Bytes,
+		t.SHA256,
+		t.Reason,
+		t.Lease,
+		sequence,
+		number,
+		index,
+	)
 	return err
 }
 
@@ -74,7 +95,8 @@ func nextTile(tx *sql.Tx, except []int64) (*step, error) {
 	n := &step{}
 	others, args := without(except)
 	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, t.tile, t.sequence_id, t.number, q.tiles
-		FROM tile t JOIN frame f ON f.sequence_id = t.sequence_id AND f.number = t.number JOIN sequence q ON q.id = t.sequence_id JOIN batch b ON b.id = q.batch_id
+		FROM tile t JOIN frame f ON f.sequence_id = t.sequence_id AND f.number = t.number
+			JOIN sequence q ON q.id = t.sequence_id JOIN batch b ON b.id = q.batch_id
 		WHERE t.state = 'ready' AND f.state = 'blocked'`+others+`
 		ORDER BY b.priority DESC, b.id, f.wave, q.ordinal, f.turn, t.tile LIMIT 1`, args...).
 		Scan(&n.Priority, &n.Batch, &n.Wave, &n.Sequence, &n.Turn.Frame, &n.Tile, &n.sequence, &n.number, &n.tiles)
@@ -84,10 +106,12 @@ func nextTile(tx *sql.Tx, except []int64) (*step, error) {
 	return n, err
 }
 
-// cut makes the tiles of a frame, as far as they are not there, and gives those another chance that have failed. It returns how many are not good.
+// cut makes the tiles of a frame, as far as they are not there, and gives those another chance that have failed. It
+// returns how many are not good.
 func cut(tx *sql.Tx, frame *step) (left int, err error) {
 	for i := range frame.tiles {
-		if _, err := tx.Exec("INSERT OR IGNORE INTO tile (sequence_id, number, tile, state) VALUES (?, ?, ?, ?)", frame.sequence, frame.number, i+1, queue.Ready); err != nil {
+		if _, err := tx.Exec("INSERT OR IGNORE INTO tile (sequence_id, number, tile, state) VALUES (?, ?, ?, ?)",
+			frame.sequence, frame.number, i+1, queue.Ready); err != nil {
 			return 0, err
 		}
 	}
@@ -95,7 +119,8 @@ func cut(tx *sql.Tx, frame *step) (left int, err error) {
 	if err != nil {
 		return 0, err
 	}
-	if _, err := tx.Exec("UPDATE tile SET state = ?, attempts = 0, reason = '' WHERE sequence_id = ? AND number = ? AND state = ?", retried, frame.sequence, frame.number, queue.Failed); err != nil {
+	if _, err := tx.Exec("UPDATE tile SET state = ?, attempts = 0, reason = '' WHERE sequence_id = ? AND number = ? "+
+		"AND state = ?", retried, frame.sequence, frame.number, queue.Failed); err != nil {
 		return 0, err
 	}
 	return tilesLeft(tx, frame.sequence, frame.number)
@@ -103,14 +128,23 @@ func cut(tx *sql.Tx, frame *step) (left int, err error) {
 
 // tilesLeft returns how many tiles of a frame are not good.
 func tilesLeft(tx *sql.Tx, sequence int64, number int) (n int, err error) {
-	err = tx.QueryRow("SELECT count(*) FROM tile WHERE sequence_id = ? AND number = ? AND state <> ?", sequence, number, queue.Good).Scan(&n)
+	err = tx.QueryRow("SELECT count(*) FROM tile WHERE sequence_id = ? AND number = ? AND state <> ?", sequence, number,
+		queue.Good).
+		Scan(&n)
 	return n, err
 }
 
 // AcceptTile makes a leased tile good, with its file. With the last one its frame may be put together.
 func (s *Store) AcceptTile(l *Lease, seconds float64, file File, log string) error {
 	return s.own(l, func(tx *sql.Tx) error {
-		err := moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, queue.Accepted, func(t *Tile) { t.Seconds, t.Bytes, t.SHA256 = seconds, file.Bytes, file.SHA256 })
+		err := moveTile(
+			tx,
+			l.SequenceID,
+			l.Number,
+			l.Tile.Index,
+			queue.Accepted,
+			func(t *Tile) { t.Seconds, t.Bytes, t.SHA256 = seconds, file.Bytes, file.SHA256 },
+		)
 		if err != nil {
 			return err
 		}
@@ -127,11 +161,13 @@ func (s *Store) AcceptTile(l *Lease, seconds float64, file File, log string) err
 	})
 }
 
-// LoseTiles gives a frame that was to be put together back, since files of some of its tiles are not there any more: these are rendered again.
+// LoseTiles gives a frame that was to be put together back, since files of some of its tiles are not there any more:
+// these are rendered again.
 func (s *Store) LoseTiles(l *Lease, indices []int, log string) error {
 	return s.own(l, func(tx *sql.Tx) error {
 		for _, i := range indices {
-			if _, err := tx.Exec("DELETE FROM tile WHERE sequence_id = ? AND number = ? AND tile = ?", l.SequenceID, l.Number, i); err != nil {
+			if _, err := tx.Exec("DELETE FROM tile WHERE sequence_id = ? AND number = ? AND tile = ?", l.SequenceID,
+				l.Number, i); err != nil {
 				return err
 			}
 		}
@@ -142,8 +178,8 @@ func (s *Store) LoseTiles(l *Lease, indices []int, log string) error {
 	})
 }
 
-// ForgetTiles forgets the tiles of a frame that was dropped. Before that their files are set aside by the work given, while nobody can
-// take the frame up again: somebody may have by now, and then nothing is done.
+// ForgetTiles forgets the tiles of a frame that was dropped. Before that their files are set aside by the work given,
+// while nobody can take the frame up again: somebody may have by now, and then nothing is done.
 func (s *Store) ForgetTiles(sequence int64, number int, aside func() error) error {
 	return s.change(func(tx *sql.Tx) error {
 		f, err := frameIn(tx, sequence, number)
@@ -160,7 +196,9 @@ func (s *Store) ForgetTiles(sequence int64, number int, aside func() error) erro
 
 // recoverTiles makes the tiles ready that a server was busy with when it died.
 func recoverTiles(tx *sql.Tx) error {
-	rows, err := tx.Query("SELECT sequence_id, number, tile FROM tile WHERE state IN (?, ?)", queue.Rendering, queue.Checking)
+	rows, err := tx.Query(
+		"SELECT sequence_id, number, tile FROM tile WHERE state IN (?, ?)", queue.Rendering, queue.Checking,
+	)
 	if err != nil {
 		return err
 	}
@@ -192,7 +230,9 @@ func (s *Store) Tiles(sequence int64, number int) ([]Tile, error) {
 func tilesIn(q interface {
 	Query(query string, args ...any) (*sql.Rows, error)
 }, sequence int64, number int) ([]Tile, error) {
-	rows, err := q.Query("SELECT "+tileColumns+" FROM tile WHERE sequence_id = ? AND number = ? ORDER BY tile", sequence, number)
+	rows, err := q.Query(
+		"SELECT "+tileColumns+" FROM tile WHERE sequence_id = ? AND number = ? ORDER BY tile", sequence, number,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -217,9 +257,15 @@ type CutFrame struct {
 
 // CutFrames returns the frames of a batch that wait for their tiles.
 func (s *Store) CutFrames(batch int64) ([]CutFrame, error) {
-	rows, err := s.read.Query(`SELECT t.sequence_id, t.number, sum(t.state = 'good'), sum(t.state IN ('rendering', 'checking')), sum(t.state <> 'good')
-		FROM sequence q JOIN frame f ON f.sequence_id = q.id AND f.state = 'blocked' JOIN tile t ON t.sequence_id = f.sequence_id AND t.number = f.number
-		WHERE q.batch_id = ? AND q.tiles > 0 AND q.blocked > 0 GROUP BY t.sequence_id, t.number ORDER BY t.sequence_id, t.number`, batch)
+	rows, err := s.read.Query(
+		`SELECT t.sequence_id, t.number, sum(t.state = 'good'), sum(t.state IN ('rendering', 'checking')),
+			sum(t.state <> 'good')
+		FROM sequence q JOIN frame f ON f.sequence_id = q.id AND f.state = 'blocked'
+			JOIN tile t ON t.sequence_id = f.sequence_id AND t.number = f.number
+		WHERE q.batch_id = ? AND q.tiles > 0 AND q.blocked > 0 GROUP BY t.sequence_id, t.number ORDER BY t.sequence_id,
+			t.number`,
+		batch,
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -55,7 +55,8 @@ func stateOf(t testing.TB, s *Store, l *Lease) queue.State {
 	return f.State
 }
 
-// A frame's tiles come first, then it is put together, and only then the next frame is begun; other frames are as before.
+// A frame's tiles come first, then it is put together, and only then the next frame is begun; other frames are as
+// before.
 func TestAFrameWaitsForItsTiles(t *testing.T) {
 	s := open(t)
 	sendTiles(t, s, Sending{}, 1, "1-2")
@@ -85,7 +86,8 @@ func TestAFrameWaitsForItsTiles(t *testing.T) {
 	}
 }
 
-// Several nodes have tiles of one frame, and of the next when none is left; nobody puts a frame together before its last tile is good.
+// Several nodes have tiles of one frame, and of the next when none is left; nobody puts a frame together before its
+// last tile is good.
 func TestNodesShareAFrame(t *testing.T) {
 	s := open(t)
 	b := sendTiles(t, s, Sending{}, 1, "1-2")

@@ -13,7 +13,8 @@ import (
 	"reelhouse/store"
 )
 
-// Until there are accounts, a browser keeps who sits at it: a name for people, and a key that tells two of one name apart.
+// Until there are accounts, a browser keeps who sits at it: a name for people, and a key that tells two of one name
+// apart.
 
 const (
 	authorCookie = "reelhouse-author"

@@ -112,7 +112,15 @@ func batchRowKeys(p production.Production, filter, group string) (keys []rowKey,
 		for _, view := range p.ViewsOf(shot) {
 			all++
 			look, list := p.LookOf(shot, view), p.PassListOf(shot)
-			words := strings.ToLower(strings.Join([]string{shot.Code, shot.Name, shot.Note, view.Code, view.Name, look, list, p.QualityOf(shot), strings.Join(p.SizesOf(shot), " "), strings.Join(p.OutputsOf(shot), " ")}, " "))
+			words := strings.ToLower(
+				strings.Join(
+					[]string{
+						shot.Code, shot.Name, shot.Note, view.Code, view.Name, look, list, p.QualityOf(shot),
+						strings.Join(p.SizesOf(shot), " "), strings.Join(p.OutputsOf(shot), " "),
+					},
+					" ",
+				),
+			)
 			if filter != "" && !strings.Contains(words, filter) {
 				continue
 			}
@@ -153,15 +161,19 @@ func (a *app) batchRow(v *view, k rowKey, index map[[3]string]int) *batchRow {
 		at, in := index[[3]string{shot.Code, k.view.Code, size.Code}]
 		if !in {
 			if slices.Contains(p.SizesOf(shot), size.Code) {
-				row.Cells[i] = &batchCell{Sequence: plan.Sequence{Shot: shot.Code, View: k.view.Code, SizeCode: size.Code}}
+				row.Cells[i] = &batchCell{
+					Sequence: plan.Sequence{Shot: shot.Code, View: k.view.Code, SizeCode: size.Code},
+				}
 			}
 			continue
 		}
 		s := v.Draft.Batch.Sequences[at]
 		n := float64(s.Frames.Count())
 		c := &batchCell{
-			Sequence: s, Index: at, In: true, Middle: s.Frames.At(s.Frames.Count() / 2), Strip: plannedStrip(s.Frames), Basis: v.Draft.Measure.Basis(s.View), Quality: s.Quality.Name,
-			Seconds: n * s.FrameSeconds / places, Least: n * s.Least / places, Most: n * s.Most / places, Bytes: n * s.FrameBytes,
+			Sequence: s, Index: at, In: true, Middle: s.Frames.At(s.Frames.Count() / 2), Strip: plannedStrip(s.Frames),
+			Basis: v.Draft.Measure.Basis(s.View), Quality: s.Quality.Name,
+			Seconds: n * s.FrameSeconds / places, Least: n * s.Least / places, Most: n * s.Most / places,
+			Bytes: n * s.FrameBytes,
 		}
 		if at < len(v.Draft.News) {
 			c.News = v.Draft.News[at]
@@ -183,8 +195,17 @@ func (a *app) batchRow(v *view, k rowKey, index map[[3]string]int) *batchRow {
 func fillBatch(a *app, v *view) error {
 	p := v.Production.Production
 	page := batchPage{
-		BySize: make([]plan.Totals, len(p.Sizes)), Filter: v.query("filter"), Group: v.query("group"), Orders: plan.Orders(), Trials: plan.Trials(), Region: p.Region.String(),
-		Groups: []option{{"", "one after the other"}, {"view", "by view"}, {"look", "by look"}, {"passes", "by pass list"}, {"quality", "by quality"}},
+		BySize: make(
+			[]plan.Totals, len(p.Sizes),
+		), Filter: v.query("filter"), Group: v.query("group"), Orders: plan.Orders(), Trials: plan.Trials(),
+		Region: p.Region.String(),
+		Groups: []option{
+			{"", "one after the other"},
+			{"view", "by view"},
+			{"look", "by look"},
+			{"passes", "by pass list"},
+			{"quality", "by quality"},
+		},
 	}
 	page.State = preflight.StateOf(v.Draft.Findings, false)
 	if len(v.Draft.Problems) > 0 {
@@ -230,7 +251,9 @@ func fillBatch(a *app, v *view) error {
 	for from := 0; from < len(keys); from += chunkRows {
 		n := min(chunkRows, len(keys)-from)
 		q := url.Values{"from": {strconv.Itoa(from)}, "filter": {page.Filter}, "group": {page.Group}}
-		page.Chunks = append(page.Chunks, chunk{from, n, n * chunkRowHigh, "/p/" + url.PathEscape(p.Code) + "/batch/rows?" + q.Encode()})
+		page.Chunks = append(
+			page.Chunks, chunk{from, n, n * chunkRowHigh, "/p/" + url.PathEscape(p.Code) + "/batch/rows?" + q.Encode()},
+		)
 	}
 	v.Page = page
 	return nil
@@ -286,7 +309,10 @@ func (a *app) batchRows(c *echo.Context) error {
 		}
 		rows = append(rows, row)
 	}
-	return c.Render(http.StatusOK, "batch-rows", map[string]any{"v": v, "Rows": rows, "From": from, "Columns": len(v.Production.Sizes) + 2})
+	return c.Render(
+		http.StatusOK, "batch-rows",
+		map[string]any{"v": v, "Rows": rows, "From": from, "Columns": len(v.Production.Sizes) + 2},
+	)
 }
 
 // mostPaths is how many paths of a file sequence are listed.
@@ -320,7 +346,10 @@ func (a *app) batchPaths(c *echo.Context) error {
 		}
 		files = append(files, shown)
 	}
-	return c.Render(http.StatusOK, "batch-paths", map[string]any{"v": v, "Sequence": s, "Files": files, "Cut": cuttingOf(v.Draft.Batch, s, shot)})
+	return c.Render(
+		http.StatusOK, "batch-paths",
+		map[string]any{"v": v, "Sequence": s, "Files": files, "Cut": cuttingOf(v.Draft.Batch, s, shot)},
+	)
 }
 
 // sending reads how a batch is to be sent.
@@ -387,7 +416,14 @@ func (a *app) notSent(c *echo.Context, station production.Station, reason error)
 	if err != nil {
 		return err
 	}
-	return a.update(c, answer{production: p, station: station, mistake: mistake{Where: "batch", Field: "send", Message: reason.Error()}})
+	return a.update(
+		c,
+		answer{
+			production: p,
+			station:    station,
+			mistake:    mistake{Where: "batch", Field: "send", Message: reason.Error()},
+		},
+	)
 }
 
 func (a *app) sendAs(c *echo.Context, station production.Station, how house.Sending) error {
@@ -397,7 +433,15 @@ func (a *app) sendAs(c *echo.Context, station production.Station, how house.Send
 	}
 	// Two open tabs: what is sent must be what was read.
 	if seen := c.FormValue("revision"); seen != strconv.Itoa(p.Number) {
-		return a.update(c, answer{production: p, station: station, notice: "The set-up was changed meanwhile, perhaps in another tab. This is how it stands now; read it and send again."})
+		return a.update(
+			c,
+			answer{
+				production: p,
+				station:    station,
+				notice: "The set-up was changed meanwhile, perhaps in another tab. This is how it stands now; " +
+					"read it and send again.",
+			},
+		)
 	}
 	id, err := a.House.SendDraft(p.Production, how)
 	if err != nil {

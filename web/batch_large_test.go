@@ -18,7 +18,8 @@ import (
 	"reelhouse/store"
 )
 
-// feature fills a production with as many shots as a whole film has: 2000 in 4 sizes and 12 passes, one file each, of 104 frames: ten million files.
+// feature fills a production with as many shots as a whole film has: 2000 in 4 sizes and 12 passes, one file each, of
+// 104 frames: ten million files.
 func feature(p *production.Production) {
 	for _, code := range []string{"square", "tall"} {
 		size, _ := raster.Published(code)
@@ -26,12 +27,26 @@ func feature(p *production.Production) {
 	}
 	p.Outputs[0].Packing = output.Files
 	p.PassLists[1].Passes = []pass.Code{
-		pass.Beauty, pass.DiffuseDirect, pass.DiffuseIndirect, pass.SpecularDirect, pass.SpecularIndirect, pass.Emission, pass.Environment, pass.Depth, pass.Normal, pass.Position, pass.Albedo, pass.Object,
+		pass.Beauty, pass.DiffuseDirect, pass.DiffuseIndirect, pass.SpecularDirect, pass.SpecularIndirect,
+		pass.Emission, pass.Environment, pass.Depth, pass.Normal, pass.Position, pass.Albedo, pass.Object,
 	}
-	p.Usual = production.Usual{Sizes: []string{"scope", "hd", "square", "tall"}, PassList: "comp", Outputs: []string{"master"}}
+	p.Usual = production.Usual{
+		Sizes:    []string{"scope", "hd", "square", "tall"},
+		PassList: "comp",
+		Outputs:  []string{"master"},
+	}
 	p.Shots = nil
 	for i := range 2000 {
-		p.Shots = append(p.Shots, production.Shot{Code: fmt.Sprintf("%05d", 10*(i+1)), Name: fmt.Sprintf("Shot %d", i+1), View: p.Views[0].Code, Frames: frame.Of(1001, 1104), InBatch: true})
+		p.Shots = append(
+			p.Shots,
+			production.Shot{
+				Code:    fmt.Sprintf("%05d", 10*(i+1)),
+				Name:    fmt.Sprintf("Shot %d", i+1),
+				View:    p.Views[0].Code,
+				Frames:  frame.Of(1001, 1104),
+				InBatch: true,
+			},
+		)
 	}
 }
 
@@ -60,7 +75,8 @@ func BenchmarkFeature(b *testing.B) {
 // BenchmarkFeatureSheet opens the batch sheet of a film, at first and again.
 func BenchmarkFeatureSheet(b *testing.B) {
 	s := newSite(b)
-	if _, err := s.house.Record.Edit("TEST", store.Making{Summary: "a film"}, func(p *production.Production) error { feature(p); return nil }); err != nil {
+	if _, err := s.house.Record.Edit("TEST", store.Making{Summary: "a film"},
+		func(p *production.Production) error { feature(p); return nil }); err != nil {
 		b.Fatal(err)
 	}
 	for i := range 3 {
@@ -84,15 +100,20 @@ func long(p *production.Production) {
 	for i := range 10_000 {
 		first := 1001 + 100*i
 		p.Shots = append(p.Shots, production.Shot{
-			Code: fmt.Sprintf("%05d", 10*(i+1)), Name: fmt.Sprintf("Shot %d", i+1), View: p.Views[0].Code, Frames: frame.Of(first, first+47), InBatch: true,
+			Code: fmt.Sprintf(
+				"%05d", 10*(i+1),
+			), Name: fmt.Sprintf("Shot %d", i+1), View: p.Views[0].Code, Frames: frame.Of(first, first+47),
+			InBatch: true,
 		})
 	}
 }
 
-// BenchmarkLongProduction edits a production of ten thousand shots, and opens every page of it. Numbers are milliseconds.
+// BenchmarkLongProduction edits a production of ten thousand shots, and opens every page of it. Numbers are
+// milliseconds.
 func BenchmarkLongProduction(b *testing.B) {
 	s := newSite(b)
-	if _, err := s.house.Record.Edit("TEST", store.Making{Summary: "a film"}, func(p *production.Production) error { long(p); return nil }); err != nil {
+	if _, err := s.house.Record.Edit("TEST", store.Making{Summary: "a film"},
+		func(p *production.Production) error { long(p); return nil }); err != nil {
 		b.Fatal(err)
 	}
 	took := map[string]time.Duration{}
@@ -109,17 +130,34 @@ func BenchmarkLongProduction(b *testing.B) {
 	walks := 0
 	for b.Loop() {
 		walks++
-		for _, page := range []string{"standards", "scenes", "views", "shots", "cut", "passes", "output", "batch", "queue", "screening", "history"} {
+		for _, page := range []string{"standards", "scenes", "views", "shots", "cut", "passes", "output", "batch",
+			"queue", "screening", "history"} {
 			step(page, func() (int, string) { return s.get("/p/TEST/" + page) })
 		}
 		step("edit-shot", func() (int, string) {
-			return s.post("/p/TEST/edit/shot.set", url.Values{"of": {"00100"}, "field": {"frames"}, "value": {fmt.Sprintf("1001-%d", 1010+walks)}, "station": {"shots"}})
+			return s.post(
+				"/p/TEST/edit/shot.set",
+				url.Values{
+					"of": {"00100"}, "field": {"frames"}, "value": {fmt.Sprintf("1001-%d", 1010+walks)},
+					"station": {"shots"},
+				},
+			)
 		})
 		step("edit-name", func() (int, string) {
-			return s.post("/p/TEST/edit/shot.set", url.Values{"of": {"00100"}, "field": {"name"}, "value": {fmt.Sprint("Name ", walks)}, "station": {"shots"}})
+			return s.post(
+				"/p/TEST/edit/shot.set",
+				url.Values{
+					"of": {"00100"}, "field": {"name"}, "value": {fmt.Sprint("Name ", walks)}, "station": {"shots"},
+				},
+			)
 		})
 		step("edit-all", func() (int, string) {
-			return s.post("/p/TEST/edit/defaults.set", url.Values{"field": {"passList"}, "value": {[]string{"comp", "minimum"}[walks%2]}, "station": {"shots"}})
+			return s.post(
+				"/p/TEST/edit/defaults.set",
+				url.Values{
+					"field": {"passList"}, "value": {[]string{"comp", "minimum"}[walks%2]}, "station": {"shots"},
+				},
+			)
 		})
 		step("undo", func() (int, string) { return 200, s.undo("shots") })
 	}

@@ -71,7 +71,10 @@ func (a *app) batchSums(c *echo.Context) error {
 		t.Seconds, t.Least, t.Most = t.Seconds/places, t.Least/places, t.Most/places
 		qualities = append(qualities, qualitySum{q, t, q.Code == v.Production.Quality})
 	}
-	return c.Render(http.StatusOK, "batch-sums", map[string]any{"v": v, "Outputs": sorted(outputs), "Passes": sorted(passes), "Qualities": qualities})
+	return c.Render(
+		http.StatusOK, "batch-sums",
+		map[string]any{"v": v, "Outputs": sorted(outputs), "Passes": sorted(passes), "Qualities": qualities},
+	)
 }
 
 // sorted returns sums with the largest first.

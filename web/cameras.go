@@ -27,7 +27,9 @@ func (a *app) exportCameras(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusUnprocessableEntity, "The cameras cannot be written: "+err.Error())
 	}
 	name := strings.Join(append([]string{p.Code, "cameras"}, views...), "_") + "." + format.Ext()
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s", url.PathEscape(name)))
+	c.Response().
+		Header().
+		Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s", url.PathEscape(name)))
 	kind := "text/plain; charset=utf-8"
 	if format == house.CamerasGLTF {
 		kind = "model/gltf-binary"

@@ -78,8 +78,11 @@ func newChart(p production.Production, shots []production.Shot, sceneLast int) c
 	c.SceneX, c.SceneWidth = c.x(p.FirstFrame), c.x(sceneLast+1)-c.x(p.FirstFrame)
 	for i, s := range shots {
 		bar := chartBar{
-			Y: chartTop + i*chartRow, Code: s.Code, Name: s.Name, Count: p.OwnFrames(s).Count(), Text: s.Frames, Out: !s.InBatch,
-			Parts: c.parts(p.OwnFrames(s)), Handles: c.parts(p.RenderedOf(s).Minus(p.OwnFrames(s))), From: s.Frames.First(), To: s.Frames.Last(),
+			Y: chartTop + i*chartRow, Code: s.Code, Name: s.Name, Count: p.OwnFrames(s).Count(), Text: s.Frames,
+			Out: !s.InBatch,
+			Parts: c.parts(
+				p.OwnFrames(s),
+			), Handles: c.parts(p.RenderedOf(s).Minus(p.OwnFrames(s))), From: s.Frames.First(), To: s.Frames.Last(),
 		}
 		bar.X, bar.End = c.x(bar.From), c.x(bar.To+1)
 		if i+1 < len(shots) {
@@ -100,7 +103,8 @@ func newChart(p production.Production, shots []production.Shot, sceneLast int) c
 
 func (c *chart) x(n int) float64 { return chartLeft + float64(n-c.First)*c.Scale }
 
-// parts returns where the frames of a set are drawn. A run with a step is drawn frame by frame while the frames can be told apart.
+// parts returns where the frames of a set are drawn. A run with a step is drawn frame by frame while the frames can be
+// told apart.
 func (c *chart) parts(set frame.Set) []chartPart {
 	var parts []chartPart
 	for _, r := range set.Runs() {

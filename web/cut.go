@@ -106,7 +106,14 @@ func numberOf(asTimecode bool, clock frame.Clock, number, frames int) string {
 func fillCut(a *app, v *view) error {
 	p := v.Production.Production
 	clock := p.Clock()
-	page := cutPage{Cut: p.Cut, Width: cutWidth, Left: cutLeft, Length: p.Cut.Length(), Timecode: v.query("as") == "timecode", Places: cut.Places()}
+	page := cutPage{
+		Cut:      p.Cut,
+		Width:    cutWidth,
+		Left:     cutLeft,
+		Length:   p.Cut.Length(),
+		Timecode: v.query("as") == "timecode",
+		Places:   cut.Places(),
+	}
 	page.Seconds = clock.Seconds(clock.First + page.Length)
 	page.Start = clock.Count.Timecode(p.Cut.Start).String()
 	page.Head, _ = strconv.Atoi(v.query("head"))
@@ -131,8 +138,12 @@ func fillCut(a *app, v *view) error {
 		for i, clip := range t.Clips {
 			_, known := p.FindShot(clip.Shot)
 			c := shownClip{
-				Clip: clip, Track: k, Index: i, X: cutLeft + float64(clip.Record)*page.Scale, Wide: max(2, float64(clip.Length)*page.Scale), Unknown: !known,
-				RecordIn: record(clip.Record), RecordOut: record(clip.End() - 1), SourceIn: source(clip.Source), SourceOut: source(clip.SourceLast()),
+				Clip: clip, Track: k, Index: i, X: cutLeft + float64(clip.Record)*page.Scale,
+				Wide: max(2, float64(clip.Length)*page.Scale), Unknown: !known,
+				RecordIn: record(
+					clip.Record,
+				), RecordOut: record(clip.End() - 1), SourceIn: source(clip.Source),
+				SourceOut: source(clip.SourceLast()),
 			}
 			c.Numbers = c.Wide > 84 && (!page.Timecode || c.Wide > 150)
 			if !known {
@@ -141,7 +152,13 @@ func fillCut(a *app, v *view) error {
 			if place := fmt.Sprintf("%d %d", k, i); place == v.Open {
 				c.Chosen = true
 				over, under := clip.Speed.Fraction()
-				page.Chosen = &chosenClip{shownClip: c, Place: place, Speed: strconv.FormatFloat(100*float64(over)/float64(under), 'f', -1, 64), Views: viewOptions(p, clip.Shot), Notes: strings.Join(clip.Notes, "; ")}
+				page.Chosen = &chosenClip{
+					shownClip: c,
+					Place:     place,
+					Speed:     strconv.FormatFloat(100*float64(over)/float64(under), 'f', -1, 64),
+					Views:     viewOptions(p, clip.Shot),
+					Notes:     strings.Join(clip.Notes, "; "),
+				}
 			}
 			row.Clips = append(row.Clips, c)
 		}
@@ -150,7 +167,9 @@ func fillCut(a *app, v *view) error {
 	page.Height = float64(cutTop + max(1, len(p.Cut.Tracks))*cutTrack)
 	for _, s := range p.Cut.Seen() {
 		if s.Gap() {
-			page.Gaps = append(page.Gaps, chartPart{cutLeft + float64(s.From)*page.Scale, float64(s.To-s.From) * page.Scale})
+			page.Gaps = append(
+				page.Gaps, chartPart{cutLeft + float64(s.From)*page.Scale, float64(s.To-s.From) * page.Scale},
+			)
 		}
 	}
 	for _, s := range p.Shots {
@@ -163,7 +182,12 @@ func fillCut(a *app, v *view) error {
 	for _, s := range p.Shots {
 		used := frames[s.Code]
 		rendered := p.RenderedOf(s)
-		page.Use = append(page.Use, cutUse{s.Code, p.OwnFrames(s).Count(), used, p.OwnFrames(s).Minus(used).Count(), used.Minus(rendered).Count()})
+		page.Use = append(
+			page.Use,
+			cutUse{
+				s.Code, p.OwnFrames(s).Count(), used, p.OwnFrames(s).Minus(used).Count(), used.Minus(rendered).Count(),
+			},
+		)
 	}
 	if p.Cut.Sound.SHA256 != "" {
 		w, err := a.House.Waveform(p.Cut.Sound)
@@ -213,7 +237,14 @@ func (a *app) bringSound(c *echo.Context) error {
 		s, err = a.House.BringSound(name, file)
 	}
 	if err != nil {
-		return a.update(c, answer{production: p, station: cutStation, mistake: mistake{Where: "cut", Field: "file", Message: err.Error()}})
+		return a.update(
+			c,
+			answer{
+				production: p,
+				station:    cutStation,
+				mistake:    mistake{Where: "cut", Field: "file", Message: err.Error()},
+			},
+		)
 	}
 	return a.do(c, edit.SetSound{Sound: s})
 }
@@ -243,7 +274,8 @@ func viewOptions(p production.Production, code string) []option {
 	return options
 }
 
-// A playedSpan is what the player shows over some record frames: a view under a look, and the finished frames that there are of it.
+// A playedSpan is what the player shows over some record frames: a view under a look, and the finished frames that
+// there are of it.
 type playedSpan struct {
 	From, To int    // before To
 	Title    string // "" for a gap
@@ -372,7 +404,14 @@ func (a *app) bringCut(c *echo.Context) error {
 		return err
 	}
 	wrong := func(err error) error {
-		return a.update(c, answer{production: p, station: cutStation, mistake: mistake{Where: "cut", Field: "file", Message: err.Error()}})
+		return a.update(
+			c,
+			answer{
+				production: p,
+				station:    cutStation,
+				mistake:    mistake{Where: "cut", Field: "file", Message: err.Error()},
+			},
+		)
 	}
 	file, err := c.FormFile("file")
 	if err != nil {

@@ -58,8 +58,17 @@ func (a *app) measureDepth(c *echo.Context) error {
 		}
 		frames = append(frames, rendered.At(n))
 	}
-	out := measuredDepths{Code: p.Code, Shot: shot.Code, Frames: len(frames), Of: rendered.Count(), Width: 10 * depthParts, High: 100}
-	measured, err := a.Previews.Depths(c.Request().Context(), smallPicture(p.Production, v, l, usualSize, frames[0], previewEdge), frames)
+	out := measuredDepths{
+		Code:   p.Code,
+		Shot:   shot.Code,
+		Frames: len(frames),
+		Of:     rendered.Count(),
+		Width:  10 * depthParts,
+		High:   100,
+	}
+	measured, err := a.Previews.Depths(
+		c.Request().Context(), smallPicture(p.Production, v, l, usualSize, frames[0], previewEdge), frames,
+	)
 	if err != nil {
 		return err
 	}
@@ -81,10 +90,22 @@ func (a *app) measureDepth(c *echo.Context) error {
 func depthWarnings(p production.Production, m measuredDepths) []string {
 	var texts []string
 	if p.DepthBackground < m.Far {
-		texts = append(texts, fmt.Sprintf("The background counts as %s deep, nearer than the farthest surface, %s away.", scene.Length(p.DepthBackground), scene.Length(m.Far)))
+		texts = append(
+			texts,
+			fmt.Sprintf(
+				"The background counts as %s deep, nearer than the farthest surface, %s away.",
+				scene.Length(p.DepthBackground), scene.Length(m.Far),
+			),
+		)
 	}
 	if d := p.Depth; d.Picture && !d.Open && (d.Near > m.Near || d.Far < m.Far) {
-		texts = append(texts, fmt.Sprintf("The picture of depth from %s to %s clips some of the surfaces, which lie from %s to %s.", scene.Length(d.Near), scene.Length(d.Far), scene.Length(m.Near), scene.Length(m.Far)))
+		texts = append(
+			texts,
+			fmt.Sprintf(
+				"The picture of depth from %s to %s clips some of the surfaces, which lie from %s to %s.",
+				scene.Length(d.Near), scene.Length(d.Far), scene.Length(m.Near), scene.Length(m.Far),
+			),
+		)
 	}
 	return texts
 }

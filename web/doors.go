@@ -10,8 +10,9 @@ import (
 
 // doors refuse requests that no page of this house makes, before anything is worked out for them.
 
-// hosts answers only what was asked of this house by a name that it goes by: those of this machine, the address it listens on, and those
-// given. A name of somebody else's that was made to point here is none of them, so that pages of that name cannot read what stands here.
+// hosts answers only what was asked of this house by a name that it goes by: those of this machine, the address it
+// listens on, and those given. A name of somebody else's that was made to point here is none of them, so that pages of
+// that name cannot read what stands here.
 func hosts(listening net.Addr, names []string) echo.MiddlewareFunc {
 	known := map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true}
 	if listening != nil {
@@ -44,7 +45,8 @@ func hosts(listening net.Addr, names []string) echo.MiddlewareFunc {
 func ownPages(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		h := c.Request().Header
-		if site := h.Get("Sec-Fetch-Site"); (site == "cross-site" || site == "same-site") && h.Get("Sec-Fetch-Mode") != "navigate" {
+		if site := h.Get("Sec-Fetch-Site"); (site == "cross-site" || site == "same-site") &&
+			h.Get("Sec-Fetch-Mode") != "navigate" {
 			return echo.NewHTTPError(http.StatusForbidden, "This can be had by pages of this house only.")
 		}
 		return next(c)

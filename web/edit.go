@@ -16,7 +16,8 @@ import (
 	"reelhouse/store"
 )
 
-// contextFields are fields of commands that a page tells with every edit: which frame it shows, and where the play head is.
+// contextFields are fields of commands that a page tells with every edit: which frame it shows, and where the play head
+// is.
 var contextFields = []string{"frame", "head"}
 
 // bind makes a command of a form. The form has
@@ -42,7 +43,9 @@ func bind(name string, form url.Values) (edit.Command, error) {
 	for _, f := range fields {
 		switch {
 		case f.Of && f.Many:
-			if values[f.Name] = append(append([]string(nil), form["chosen"]...), given(form["of"])...); len(values[f.Name]) == 0 {
+			if values[f.Name] = append(append([]string(nil), form["chosen"]...), given(form["of"])...); len(
+				values[f.Name],
+			) == 0 {
 				delete(values, f.Name)
 			}
 		case f.Of && form.Has("of"):
@@ -107,14 +110,17 @@ func (a *app) mistaken(c *echo.Context, m mistake) error {
 	return a.update(c, answer{production: now, station: production.Station(c.FormValue("station")), mistake: m})
 }
 
-// seen returns the revision that the page of a form shows, or store.Any if a person wants their edit whatever others did.
+// seen returns the revision that the page of a form shows, or store.Any if a person wants their edit whatever others
+// did.
 func seen(c *echo.Context) (int, error) {
 	if c.FormValue("mine") != "" {
 		return store.Any, nil
 	}
 	n, err := strconv.Atoi(c.FormValue("seen"))
 	if err != nil || n < 1 {
-		return 0, echo.NewHTTPError(http.StatusBadRequest, "The page did not say which revision it shows; load it again.")
+		return 0, echo.NewHTTPError(
+			http.StatusBadRequest, "The page did not say which revision it shows; load it again.",
+		)
 	}
 	return n, nil
 }
@@ -135,9 +141,20 @@ func (a *app) do(c *echo.Context, command edit.Command) error {
 	case errors.As(err, &m):
 		return a.mistaken(c, mistake{Where: m.Part, Field: m.Field, Value: c.FormValue("value"), Message: m.Message})
 	case errors.As(err, &conflict):
-		return a.mistaken(c, mistake{Where: command.Part(), Field: field, Value: c.FormValue("value"), Message: conflict.Error(), Conflict: true})
+		return a.mistaken(
+			c,
+			mistake{
+				Where:    command.Part(),
+				Field:    field,
+				Value:    c.FormValue("value"),
+				Message:  conflict.Error(),
+				Conflict: true,
+			},
+		)
 	case errors.As(err, &long):
-		return a.mistaken(c, mistake{Where: command.Part(), Field: field, Value: c.FormValue("value"), Message: long.Error()})
+		return a.mistaken(
+			c, mistake{Where: command.Part(), Field: field, Value: c.FormValue("value"), Message: long.Error()},
+		)
 	case err != nil:
 		return err
 	}

@@ -36,8 +36,10 @@ func TestControlsPostWhatCommandsHave(t *testing.T) {
 	s.set("output", "master", "packing", "groups")
 	seen, fields := map[string]bool{}, 0
 	for _, page := range []string{
-		"standards?open=hd", "scenes", "views", "views?as=pictures", "views?open=v", "views?look=plain_2", "shots?open=010", "cut", "cut?open=0+0",
-		"passes", "output?open=master", "output?open=review", "batch", "batch/rows?from=0", "batch/paths?shot=010&view=v&size=hd", "queue", "screening",
+		"standards?open=hd", "scenes", "views", "views?as=pictures", "views?open=v", "views?look=plain_2",
+		"shots?open=010", "cut", "cut?open=0+0",
+		"passes", "output?open=master", "output?open=review", "batch", "batch/rows?from=0",
+		"batch/paths?shot=010&view=v&size=hd", "queue", "screening",
 	} {
 		code, body := s.get("/p/TEST/" + page)
 		if code != 200 {
@@ -109,7 +111,8 @@ func TestTemplatesAndScriptsNameCommands(t *testing.T) {
 func TestAnEditNeedsTheRevisionItWasMadeOn(t *testing.T) {
 	s := newSite(t)
 	form := url.Values{"field": {"title"}, "value": {"New"}, "station": {"standards"}}
-	if code, body := s.plain("/p/TEST/edit/production.set", form); code != 400 || !strings.Contains(body, "load it again") {
+	if code, body := s.plain("/p/TEST/edit/production.set", form); code != 400 ||
+		!strings.Contains(body, "load it again") {
 		t.Errorf("%d: %s", code, body)
 	}
 	if s.production().Title == "New" {

@@ -18,7 +18,14 @@ func (a *app) bringEnvironment(c *echo.Context) error {
 	}
 	e, err := a.takenEnvironment(c)
 	if err != nil {
-		return a.update(c, answer{production: p, station: production.Views, mistake: mistake{Where: "environment", Field: "file", Message: err.Error()}})
+		return a.update(
+			c,
+			answer{
+				production: p,
+				station:    production.Views,
+				mistake:    mistake{Where: "environment", Field: "file", Message: err.Error()},
+			},
+		)
 	}
 	_, after, err := a.House.Do(p.Code, house.Editing{By: author(c)}, edit.AddEnvironment{Environment: e})
 	if err != nil {

@@ -14,9 +14,10 @@ import (
 	"github.com/labstack/echo/v5"
 )
 
-// Live events: what changes by itself, as server-sent events that hold HTML. "running" is for the ticket line, "edited" when the production
-// has another revision, "batch-N" for the progress of each batch, "verified" for that of a verification. They are worked out once a change
-// for all who look at a production, and each is sent what it has not seen.
+// Live events: what changes by itself, as server-sent events that hold HTML. "running" is for the ticket line, "edited"
+// when the production has another revision, "batch-N" for the progress of each batch, "verified" for that of a
+// verification. They are worked out once a change for all who look at a production, and each is sent what it has not
+// seen.
 
 // eventPause is the least time between two rounds of live events, and eventRest the longest.
 const (
@@ -51,7 +52,10 @@ func (a *app) enter(code string, queue bool) (r *room, leave func(), err error) 
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	if l.listeners >= mostListeners {
-		return nil, nil, echo.NewHTTPError(http.StatusServiceUnavailable, "Too many pages listen at a time. This one shows what changes when it is loaded again.")
+		return nil, nil, echo.NewHTTPError(
+			http.StatusServiceUnavailable,
+			"Too many pages listen at a time. This one shows what changes when it is loaded again.",
+		)
 	}
 	if l.rooms == nil {
 		l.rooms = map[string]*room{}

@@ -26,7 +26,13 @@ const nightBegins = 19
 // forecastOf works out when a batch will be done.
 func (a *app) forecastOf(d house.Draft) (forecast, error) {
 	t, places := d.Batch.Totals(), float64(a.Node.SlotCount())
-	f := forecast{Seconds: t.Seconds / places, Least: t.Least / places, Most: t.Most / places, Places: a.Node.SlotCount(), Free: a.House.FreeBytes()}
+	f := forecast{
+		Seconds: t.Seconds / places,
+		Least:   t.Least / places,
+		Most:    t.Most / places,
+		Places:  a.Node.SlotCount(),
+		Free:    a.House.FreeBytes(),
+	}
 	busy, err := a.House.Busyness()
 	if err != nil {
 		return f, err

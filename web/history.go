@@ -35,7 +35,13 @@ func (a *app) steps(v *view) error {
 		vals, err := json.Marshal(map[string]string{
 			"station": string(v.Station.Key), "number": strconv.Itoa(e.Number), "open": v.Open,
 		})
-		b := &stepButton{Code: v.Production.Code, ID: id, Label: label, Title: label + ": " + e.Summary, Vals: string(vals)}
+		b := &stepButton{
+			Code:  v.Production.Code,
+			ID:    id,
+			Label: label,
+			Title: label + ": " + e.Summary,
+			Vals:  string(vals),
+		}
 		if e.Author.Key != v.Author.Key {
 			b.Label = fmt.Sprintf("%s %s’s edit", label, whose(e.Author))
 			b.Title = fmt.Sprintf("%s, by %s: %s", label, whose(e.Author), e.Summary)
@@ -130,7 +136,9 @@ func (a *app) compareRevisions(code string, page *historyPage) error {
 		return err
 	}
 	for _, c := range changes[:min(len(changes), mostDifferences)] {
-		page.Changes = append(page.Changes, shownDifference{Where: c.Where(), Here: plainValue(c.Is), There: plainValue(c.Was)})
+		page.Changes = append(
+			page.Changes, shownDifference{Where: c.Where(), Here: plainValue(c.Is), There: plainValue(c.Was)},
+		)
 	}
 	page.Unshown = len(changes) - len(page.Changes)
 	return nil

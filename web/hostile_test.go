@@ -33,7 +33,8 @@ func TestNobodyForgesAFinishedBatch(t *testing.T) {
 	batch := fmt.Sprint(b.ID)
 	for _, event := range []string{"leased", "rendered", "accepted", "found", "unblocked", "vanished", "", "explode"} {
 		for range 2 {
-			if status, _ := s.plain("/p/TEST/act", url.Values{"event": {event}, "batch": {batch}}); status != http.StatusUnprocessableEntity {
+			if status, _ := s.plain("/p/TEST/act",
+				url.Values{"event": {event}, "batch": {batch}}); status != http.StatusUnprocessableEntity {
 				t.Errorf("%q: %d", event, status)
 			}
 		}
@@ -46,7 +47,8 @@ func TestNobodyForgesAFinishedBatch(t *testing.T) {
 	}
 	sequence := fmt.Sprint(b.Sequences[0].ID)
 	for _, form := range []url.Values{
-		{"event": {"drop"}, "batch": {batch}}, {"event": {"hold"}, "sequence": {sequence}}, {"event": {"hold"}, "sequence": {sequence}, "frame": {"1001"}},
+		{"event": {"drop"}, "batch": {batch}}, {"event": {"hold"}, "sequence": {sequence}},
+		{"event": {"hold"}, "sequence": {sequence}, "frame": {"1001"}},
 	} {
 		if status, _ := s.plain("/p/OTHER/act", form); status != http.StatusNotFound {
 			t.Errorf("%v of another production: %d", form, status)
@@ -54,7 +56,8 @@ func TestNobodyForgesAFinishedBatch(t *testing.T) {
 	}
 	s.finish()
 	for _, path := range []string{
-		"/frame/" + sequence + "/1001", "/screen/" + sequence, "/screen/" + sequence + "/1001/beauty", "/screen/" + sequence + "/1001/probe?x=1&y=1",
+		"/frame/" + sequence + "/1001", "/screen/" + sequence, "/screen/" + sequence + "/1001/beauty",
+		"/screen/" + sequence + "/1001/probe?x=1&y=1",
 	} {
 		if status, _ := s.get("/p/OTHER" + path); status != http.StatusNotFound {
 			t.Errorf("%s of another production: %d", path, status)
@@ -63,7 +66,8 @@ func TestNobodyForgesAFinishedBatch(t *testing.T) {
 			t.Errorf("%s: %d %s", path, status, body)
 		}
 	}
-	if status, _ := s.plain("/p/OTHER/priority", url.Values{"batch": {batch}, "value": {"9"}}); status != http.StatusNotFound {
+	if status, _ := s.plain("/p/OTHER/priority",
+		url.Values{"batch": {batch}, "value": {"9"}}); status != http.StatusNotFound {
 		t.Errorf("priority of another production's batch: %d", status)
 	}
 	if c := counts(); c[queue.Ready] != 2 || c[queue.Good] != 1 {
@@ -84,7 +88,8 @@ func (s *site) ask(method, target string, change func(r *http.Request)) *httptes
 func TestOtherNamesAreNotAnswered(t *testing.T) {
 	s := newSite(t)
 	for host, want := range map[string]int{
-		"127.0.0.1:7340": 200, "localhost": 200, "LOCALHOST:99": 200, "[::1]:7340": 200, "127.8.9.1": 200, "localhost.": 200, "example.com": 200,
+		"127.0.0.1:7340": 200, "localhost": 200, "LOCALHOST:99": 200, "[::1]:7340": 200, "127.8.9.1": 200,
+		"localhost.": 200, "example.com": 200,
 		"evil.test": 421, "127.0.0.1.evil.test:7340": 421, "192.0.2.7": 421, "": 421, "localhost.evil.test": 421,
 	} {
 		for _, target := range []string{"/p/TEST/queue", "/static/house.js", "/metrics"} {
@@ -108,8 +113,10 @@ func TestOtherSitesGetNothing(t *testing.T) {
 		target, site, mode string
 		want               int
 	}{
-		{"/p/TEST/preview?view=v&step=0", "cross-site", "no-cors", 403}, {"/p/TEST/thumb?view=v", "same-site", "no-cors", 403},
-		{"/p/TEST/events", "cross-site", "cors", 403}, {"/p/TEST/queue", "cross-site", "navigate", 200}, {"/p/TEST/queue", "none", "navigate", 200},
+		{"/p/TEST/preview?view=v&step=0", "cross-site", "no-cors", 403},
+		{"/p/TEST/thumb?view=v", "same-site", "no-cors", 403},
+		{"/p/TEST/events", "cross-site", "cors", 403}, {"/p/TEST/queue", "cross-site", "navigate", 200},
+		{"/p/TEST/queue", "none", "navigate", 200},
 		{"/p/TEST/preview?view=v&step=0", "same-origin", "no-cors", 200},
 	} {
 		if got := s.ask("GET", c.target, from(c.site, c.mode)); got.Code != c.want {
@@ -167,7 +174,8 @@ func TestManyPagesListenForThePriceOfOne(t *testing.T) {
 	}
 	s.app.live.listeners += mostListeners - pages
 	s.app.live.mutex.Unlock()
-	if status, body := s.get("/p/TEST/events"); status != http.StatusServiceUnavailable || !strings.Contains(body, "Too many pages") {
+	if status, body := s.get("/p/TEST/events"); status != http.StatusServiceUnavailable ||
+		!strings.Contains(body, "Too many pages") {
 		t.Errorf("one more: %d %s", status, body)
 	}
 	cancel()
@@ -176,22 +184,30 @@ func TestManyPagesListenForThePriceOfOne(t *testing.T) {
 
 // hostile are values that no field wants.
 var hostile = []string{
-	"", " ", "-1", "99999999999999999999", "1e309", "NaN", "Inf", "-0", "0x1p-2000", "\x00", "\xff\xfe", "<script>", "';--", "../../etc/passwd", "%00", "(shot", "1-",
-	strings.Repeat("9", 400), strings.Repeat("ä", 300), strings.Repeat("1,", 2000), "1001-999999999", "1001-1048x0", "#gggggg", "\u202e", "a\nb",
+	"", " ", "-1", "99999999999999999999", "1e309", "NaN", "Inf", "-0", "0x1p-2000", "\x00", "\xff\xfe", "<script>",
+	"';--", "../../etc/passwd", "%00", "(shot", "1-",
+	strings.Repeat(
+		"9", 400,
+	), strings.Repeat("ä", 300), strings.Repeat("1,", 2000), "1001-999999999", "1001-1048x0", "#gggggg", "\u202e",
+	"a\nb",
 }
 
 // Whatever is asked or posted, with whatever in it, is answered for what it is: nothing ends in the server's own fault.
 func TestNoValueIsTheServersFault(t *testing.T) {
 	s := newSite(t)
-	fields := []string{"of", "field", "value", "values", "option", "chosen", "station", "seen", "mine", "frame", "head", "event", "batch", "sequence", "revision",
-		"name", "note", "priority", "order", "start", "after", "trial", "view", "size", "pass", "step", "at", "from", "x", "y", "code", "title", "kind", "against", "format"}
+	fields := []string{
+		"of", "field", "value", "values", "option", "chosen", "station", "seen", "mine", "frame", "head", "event",
+		"batch", "sequence", "revision", "name", "note", "priority", "order", "start", "after", "trial", "view", "size",
+		"pass", "step", "at", "from", "x", "y", "code", "title", "kind", "against", "format",
+	}
 	for _, route := range s.routes {
 		if strings.Contains(route.Path, "*") || strings.HasSuffix(route.Path, "/events") {
 			continue
 		}
 		for i, value := range hostile {
 			target := route.Path
-			for name, usual := range map[string]string{":code": "TEST", ":kind": "shot", ":sequence": "1", ":frame": "1001", ":pass": "beauty", ":do": "save"} {
+			for name, usual := range map[string]string{":code": "TEST", ":kind": "shot", ":sequence": "1",
+				":frame": "1001", ":pass": "beauty", ":do": "save"} {
 				if i%3 == 1 && name != ":code" {
 					usual = url.PathEscape(value)
 				}
@@ -265,7 +281,9 @@ func TestTextsHaveALength(t *testing.T) {
 		_, body := s.plain("/p/TEST/edit/production.set", form)
 		s.says(body, "bytes long; a title has 500 at most")
 	}
-	if status, _ := s.plain("/p/TEST/edit/production.set", url.Values{"field": {"title"}, "value": {strings.Repeat("c", 9<<20)}}); status != http.StatusRequestEntityTooLarge {
+	if status, _ := s.plain("/p/TEST/edit/production.set",
+		url.Values{"field": {"title"}, "value": {strings.Repeat("c",
+			9<<20)}}); status != http.StatusRequestEntityTooLarge {
 		t.Errorf("9 MB of title: %d", status)
 	}
 	if got := s.production().Title; len(got) > production.MostText {
@@ -279,7 +297,10 @@ func TestFilesAreVerifiedFromTheQueue(t *testing.T) {
 	sequence, _ := s.finish()
 	changed, end := s.hub.Listen()
 	defer end()
-	if _, body := s.plain("/p/TEST/verify", url.Values{"deep": {"1"}}); !strings.Contains(body, "comparing every byte") && !strings.Contains(body, "data-lost") {
+	if _, body := s.plain("/p/TEST/verify", url.Values{"deep": {"1"}}); !strings.Contains(
+		body, "comparing every byte",
+	) &&
+		!strings.Contains(body, "data-lost") {
 		t.Errorf("begun: %s", body)
 	}
 	for s.app.verifying("TEST").Running {
@@ -291,7 +312,8 @@ func TestFilesAreVerifiedFromTheQueue(t *testing.T) {
 	s.says(body, "<b>lost</b>", "Retry", "Retry renders what is missing", "Fingerprint")
 }
 
-// An output says what its format cannot hold of what its shots ask for, also when these follow the production's defaults.
+// An output says what its format cannot hold of what its shots ask for, also when these follow the production's
+// defaults.
 func TestAnOutputSaysWhatItCannotHoldOfTheDefaults(t *testing.T) {
 	s := newSite(t)
 	_, err := s.house.Record.Edit("TEST", store.Making{Summary: "defaults"}, func(p *production.Production) error {
@@ -310,7 +332,8 @@ func TestAnOutputSaysWhatItCannotHoldOfTheDefaults(t *testing.T) {
 func TestFramesAreThoseThatCanBe(t *testing.T) {
 	s := newSite(t)
 	p := s.production().Production
-	for text, want := range map[string]int{"1002": 1002, "99999999": 1003, "-5": 1001, "": 1001, "x": 1001, "99999999999999999999": 1001} {
+	for text, want := range map[string]int{"1002": 1002, "99999999": 1003, "-5": 1001, "": 1001, "x": 1001,
+		"99999999999999999999": 1001} {
 		if got := s.app.frameOf(p, text); got != want {
 			t.Errorf("%q: frame %d, want %d", text, got, want)
 		}

@@ -24,7 +24,12 @@ import (
 // large is a scene of 10 000 objects with 500 triangles each: balls on a grid, seen over from one corner.
 func large() *scene.Scene {
 	const objects, rings, around = 10_000, 11, 25 // two caps of 25 and ten bands of 50 triangles, nearly 500 + 50
-	s := &scene.Scene{Name: "large", Materials: []scene.Material{{Name: "grey", BaseColor: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, Alpha: 1, Roughness: 0.8}}}
+	s := &scene.Scene{
+		Name: "large",
+		Materials: []scene.Material{
+			{Name: "grey", BaseColor: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, Alpha: 1, Roughness: 0.8},
+		},
+	}
 	for i := range objects {
 		at, part := geom.Vec{X: float64(i%100) * 2, Z: float64(i/100) * -2}, scene.Part{}
 		for r := range rings {
@@ -41,17 +46,29 @@ func large() *scene.Scene {
 		}
 		n := scene.NewNode(fmt.Sprintf("ball_%05d", i))
 		n.Mesh = i
-		s.Meshes, s.Nodes, s.Roots = append(s.Meshes, scene.Mesh{Name: n.Name, Parts: []scene.Part{part}}), append(s.Nodes, n), append(s.Roots, i)
+		s.Meshes, s.Nodes, s.Roots = append(
+			s.Meshes, scene.Mesh{Name: n.Name, Parts: []scene.Part{part}},
+		), append(
+			s.Nodes, n,
+		), append(
+			s.Roots, i,
+		)
 	}
 	s.Cameras = []scene.Camera{{Name: "cam", Up: 0.6, Aspect: 16.0 / 9}}
 	cam := scene.NewNode("cam")
-	cam.Camera, cam.Translation, cam.Rotation = 0, geom.Vec{X: -10, Y: 25, Z: 20}, geom.Facing(geom.Vec{X: 100, Y: -35, Z: -110}, geom.Vec{Y: 1})
+	cam.Camera, cam.Translation, cam.Rotation = 0, geom.Vec{
+		X: -10,
+		Y: 25,
+		Z: 20,
+	}, geom.Facing(
+		geom.Vec{X: 100, Y: -35, Z: -110}, geom.Vec{Y: 1},
+	)
 	s.Nodes, s.Roots = append(s.Nodes, cam), append(s.Roots, objects)
 	return s
 }
 
-// BenchmarkLargeScene walks a scene of 5 million triangles in 10 000 objects from the file to a picture. It is one walk; numbers of its
-// steps are seconds.
+// BenchmarkLargeScene walks a scene of 5 million triangles in 10 000 objects from the file to a picture. It is one
+// walk; numbers of its steps are seconds.
 func BenchmarkLargeScene(b *testing.B) {
 	h, err := house.Open(b.TempDir(), false)
 	if err != nil {
@@ -67,7 +84,16 @@ func BenchmarkLargeScene(b *testing.B) {
 	made = nil
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
 	previews := preview.New(h)
-	handler, err := Handler(Server{House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: previews, Log: log, Hosts: []string{"example.com"}})
+	handler, err := Handler(
+		Server{
+			House:    h,
+			Node:     &farm.Node{House: h, Hub: hub, Log: log},
+			Thumbs:   farm.NewThumbs(h, farm.Renderer{}),
+			Previews: previews,
+			Log:      log,
+			Hosts:    []string{"example.com"},
+		},
+	)
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -96,7 +122,17 @@ func BenchmarkLargeScene(b *testing.B) {
 			return err
 		})
 		p.Views = []production.View{{Code: "v", Camera: "cam", Look: "plain"}}
-		p.Shots = []production.Shot{{Code: "010", View: "v", Frames: frame.MustParse("1001-11000"), Sizes: []string{"hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true}}
+		p.Shots = []production.Shot{
+			{
+				Code:     "010",
+				View:     "v",
+				Frames:   frame.MustParse("1001-11000"),
+				Sizes:    []string{"hd"},
+				PassList: "comp",
+				Outputs:  []string{"master"},
+				InBatch:  true,
+			},
+		}
 		if err := h.Record.Create(p, store.Author{}); err != nil {
 			b.Fatal(err)
 		}
@@ -105,7 +141,10 @@ func BenchmarkLargeScene(b *testing.B) {
 		step("batch-sheet", page("/p/"+p.Code+"/batch"))
 		step("views-page", page("/p/"+p.Code+"/views?open=v"))
 		step("first-preview", page("/p/"+p.Code+"/preview?view=v&step=0"))
-		step("next-preview", page("/p/"+p.Code+"/preview?view=v&step=0&try=view.place&set.side=above&set.x=-12&set.y=20"))
+		step(
+			"next-preview",
+			page("/p/"+p.Code+"/preview?view=v&step=0&try=view.place&set.side=above&set.x=-12&set.y=20"),
+		)
 		step("sharp-preview", page("/p/"+p.Code+"/preview?view=v&step=1"))
 		step("pick", page("/p/"+p.Code+"/pick?view=v&at=0.5,0.6"))
 		var memory runtime.MemStats

@@ -32,14 +32,18 @@ func (s *site) finish() (sequence int64, number int) {
 		s.t.Fatal(err)
 	}
 	size := l.Sequence.Spec.Size
-	img := pixel.New(size.Width, size.Height, "R", "G", "B", "A", "depth.Z", "normal.X", "normal.Y", "normal.Z", "object.R", "object.G", "object.B")
+	img := pixel.New(
+		size.Width, size.Height, "R", "G", "B", "A", "depth.Z", "normal.X", "normal.Y", "normal.Z", "object.R",
+		"object.G", "object.B",
+	)
 	for i := range img.Plane("depth.Z").Data {
 		img.Plane("depth.Z").Data[i] = 7.2
 		img.Plane("R").Data[i] = 0.18
 	}
 	img.Plane("depth.Z").Data[0] = 1000
 	var b bytes.Buffer
-	if err := picture.Encode(&b, output.EXR.Usual(), img, l.Sequence.Spec.Passes, picture.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}); err != nil {
+	if err := picture.Encode(&b, output.EXR.Usual(), img, l.Sequence.Spec.Passes,
+		picture.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}); err != nil {
 		s.t.Fatal(err)
 	}
 	path := l.Sequence.Spec.Files[0].Path.Frame(l.Number)
@@ -53,7 +57,8 @@ func (s *site) finish() (sequence int64, number int) {
 	if err := s.house.Record.Check(l); err != nil {
 		s.t.Fatal(err)
 	}
-	if err := s.house.Record.Accept(l, 1, []store.File{{Path: path, Bytes: int64(b.Len()), SHA256: strings.Repeat("ab", 32)}}, "by hand"); err != nil {
+	if err := s.house.Record.Accept(l, 1, []store.File{{Path: path, Bytes: int64(b.Len()),
+		SHA256: strings.Repeat("ab", 32)}}, "by hand"); err != nil {
 		s.t.Fatal(err)
 	}
 	return l.SequenceID, l.Number
@@ -64,14 +69,17 @@ func TestScreeningShowsPassesAndTrueValues(t *testing.T) {
 	sequence, number := s.finish()
 	base := "/p/TEST/screen/" + strconv.FormatInt(sequence, 10)
 	at := base + "/" + strconv.Itoa(number)
-	if _, body := s.get("/p/TEST/screening"); !strings.Contains(body, `data-pass="depth"`) || !strings.Contains(body, `data-jump="1001"`) {
+	if _, body := s.get("/p/TEST/screening"); !strings.Contains(body, `data-pass="depth"`) ||
+		!strings.Contains(body, `data-jump="1001"`) {
 		t.Errorf("the room:\n%s", body)
 	}
 	var listed []struct {
 		Number int
 		State  queue.State
 	}
-	if _, body := s.get(base); json.Unmarshal([]byte(body), &listed) != nil || len(listed) != 3 || listed[0].State != queue.Good || listed[1].State != queue.Ready {
+	if _, body := s.get(base); json.Unmarshal([]byte(body), &listed) != nil || len(listed) != 3 ||
+		listed[0].State != queue.Good ||
+		listed[1].State != queue.Ready {
 		t.Errorf("frames: %s", body)
 	}
 	for code, want := range map[pass.Code]uint8{pass.Beauty: 118, pass.Depth: 255, pass.Normal: 128, pass.Object: 0} {
@@ -84,11 +92,13 @@ func TestScreeningShowsPassesAndTrueValues(t *testing.T) {
 			t.Errorf("%s is shown as %d, want %d", code, r>>8, want)
 		}
 	}
-	if _, body := s.get(at + "/probe?x=3&y=3"); !strings.Contains(body, `"text":"7.200 m"`) || !strings.Contains(body, `"text":"0.1801"`) {
+	if _, body := s.get(at + "/probe?x=3&y=3"); !strings.Contains(body, `"text":"7.200 m"`) ||
+		!strings.Contains(body, `"text":"0.1801"`) {
 		t.Errorf("probe: %s", body)
 	}
 	for path, want := range map[string]int{
-		at + "/probe?x=-1&y=0": 400, at + "/probe?x=a": 400, at + "/probe?x=99999&y=0": 400, at + "/motion": 404, at + "/beauty?stops=99": 400, base + "/1003/beauty": 404, base + "/1003/probe?x=0&y=0": 404,
+		at + "/probe?x=-1&y=0": 400, at + "/probe?x=a": 400, at + "/probe?x=99999&y=0": 400, at + "/motion": 404,
+		at + "/beauty?stops=99": 400, base + "/1003/beauty": 404, base + "/1003/probe?x=0&y=0": 404,
 	} {
 		if status, body := s.get(path); status != want {
 			t.Errorf("%s: %d, want %d\n%s", path, status, want, body)
@@ -106,7 +116,9 @@ func TestAFileThatWasTakenAwayIsSaid(t *testing.T) {
 	if err := os.Remove(filepath.Join(s.house.Output(), files[0].Path)); err != nil {
 		t.Fatal(err)
 	}
-	if status, body := s.get("/p/TEST/screen/" + strconv.FormatInt(sequence, 10) + "/1001/beauty"); status != http.StatusGone || !strings.Contains(body, "no longer there") {
+	if status, body := s.get("/p/TEST/screen/" + strconv.FormatInt(sequence, 10) +
+		"/1001/beauty"); status != http.StatusGone ||
+		!strings.Contains(body, "no longer there") {
 		t.Errorf("%d %s", status, body)
 	}
 }
@@ -154,10 +166,16 @@ func TestEventsTellWhatChanges(t *testing.T) {
 func TestTheChartShowsEveryShot(t *testing.T) {
 	p := production.New("TEST", "Test")
 	p.Shots = []production.Shot{
-		{Code: "010", Frames: frame.MustParse("1001-1048"), InBatch: true}, {Code: "020", Frames: frame.MustParse("1010-1020x5")}, {Code: "030", Frames: frame.MustParse("1001-1100,!1050-1060"), InBatch: true},
+		{
+			Code:    "010",
+			Frames:  frame.MustParse("1001-1048"),
+			InBatch: true,
+		}, {Code: "020", Frames: frame.MustParse("1010-1020x5")},
+		{Code: "030", Frames: frame.MustParse("1001-1100,!1050-1060"), InBatch: true},
 	}
 	c := newChart(p, p.Shots, 1144)
-	if len(c.Bars) != 3 || len(c.Bars[0].Parts) != 1 || len(c.Bars[1].Parts) != 3 || len(c.Bars[2].Parts) != 2 || !c.Bars[1].Out {
+	if len(c.Bars) != 3 || len(c.Bars[0].Parts) != 1 || len(c.Bars[1].Parts) != 3 || len(c.Bars[2].Parts) != 2 ||
+		!c.Bars[1].Out {
 		t.Errorf("bars are %+v", c.Bars)
 	}
 	for _, b := range c.Bars {

@@ -54,12 +54,16 @@ type lookLight struct {
 
 // colours of a look, by the names of their fields.
 func lookColours(l *look.Look) map[string]*geom.Vec {
-	return map[string]*geom.Vec{"zenith": &l.Sky.Zenith, "horizon": &l.Sky.Horizon, "ground": &l.Sky.Ground, "glow": &l.Sky.Glow, "sun": &l.Sun.Irradiance}
+	return map[string]*geom.Vec{
+		"zenith": &l.Sky.Zenith, "horizon": &l.Sky.Horizon, "ground": &l.Sky.Ground, "glow": &l.Sky.Glow,
+		"sun": &l.Sun.Irradiance,
+	}
 }
 
 func lookNumbers(l *look.Look) map[string]*float64 {
 	return map[string]*float64{
-		"exposure": &l.ExposureEV, "sunAzimuth": &l.Sun.AzimuthDegrees, "sunElevation": &l.Sun.ElevationDegrees, "sunSize": &l.Sun.SizeDegrees, "haze": &l.Haze.Metres, "lightMultiplier": &l.LightGain,
+		"exposure": &l.ExposureEV, "sunAzimuth": &l.Sun.AzimuthDegrees, "sunElevation": &l.Sun.ElevationDegrees,
+		"sunSize": &l.Sun.SizeDegrees, "haze": &l.Haze.Metres, "lightMultiplier": &l.LightGain,
 	}
 }
 
@@ -99,16 +103,24 @@ func laidLooks(p production.Production) []laidLook {
 
 func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLook {
 	l := laid.Look
-	o := &openLook{laidLook: laid, Frame: p.FirstFrame, Ground: l.Over(p.Picture.Background), OwnGround: l.Background != look.Background{}, Grounds: grounds()}
+	o := &openLook{
+		laidLook:  laid,
+		Frame:     p.FirstFrame,
+		Ground:    l.Over(p.Picture.Background),
+		OwnGround: l.Background != look.Background{},
+		Grounds:   grounds(),
+	}
 	if base, ok := p.FindLook(l.Base); ok {
 		o.BaseName = base.Name
 	}
 	colours, numbers := lookColours(&l), lookNumbers(&l)
-	for _, c := range []struct{ key, name string }{{"zenith", "Sky overhead"}, {"horizon", "Sky at the horizon"}, {"ground", "Light from below"}, {"sun", "Sun"}, {"glow", "Glow around the sun"}} {
+	for _, c := range []struct{ key, name string }{{"zenith", "Sky overhead"}, {"horizon", "Sky at the horizon"},
+		{"ground", "Light from below"}, {"sun", "Sun"}, {"glow", "Glow around the sun"}} {
 		o.Colours = append(o.Colours, lookColour{c.key, c.name, look.Hue(*colours[c.key]), colours[c.key].Max()})
 	}
 	for _, n := range []struct{ key, name string }{
-		{"exposure", "Exposure, EV"}, {"sunAzimuth", "Sun azimuth, ° from north"}, {"sunElevation", "Sun elevation, °"}, {"sunSize", "Sun angular size, °"},
+		{"exposure", "Exposure, EV"}, {"sunAzimuth", "Sun azimuth, ° from north"}, {"sunElevation", "Sun elevation, °"},
+		{"sunSize", "Sun angular size, °"},
 		{"haze", "Haze, m; 0 for clear air"}, {"lightMultiplier", "Light multiplier"},
 	} {
 		o.Numbers = append(o.Numbers, lookNumber{n.key, n.name, *numbers[n.key]})
@@ -117,7 +129,9 @@ func openedLook(p production.Production, laid laidLook, s *scene.Scene) *openLoo
 		o.Lights = append(o.Lights, lookLight{name, l.Burns(name)})
 	}
 	for _, r := range lookRoles(&l) {
-		o.Lists = append(o.Lists, lookList{r.key, r.name, r.help, strings.Join(*r.list, ", "), look.Answering(s, *r.list)})
+		o.Lists = append(
+			o.Lists, lookList{r.key, r.name, r.help, strings.Join(*r.list, ", "), look.Answering(s, *r.list)},
+		)
 	}
 	// A view that uses it, or else the first.
 	for i, v := range p.Views {

@@ -37,7 +37,9 @@ func TestALookIsChangedAndOthersFollow(t *testing.T) {
 	s.editLook("night", "zenith", "#0000ff")
 	s.editLook("night", "sunIntensity", "0")
 	night := s.look("night")
-	if night.Base != "plain" || night.ExposureEV != -3 || night.Sky.Zenith.X != 0 || night.Sky.Zenith.Z != look.Plain().Sky.Zenith.Max() || night.Sun.Irradiance.Max() != 0 {
+	if night.Base != "plain" || night.ExposureEV != -3 || night.Sky.Zenith.X != 0 ||
+		night.Sky.Zenith.Z != look.Plain().Sky.Zenith.Max() ||
+		night.Sun.Irradiance.Max() != 0 {
 		t.Errorf("the night is %+v", night)
 	}
 	// A third one builds on the second. What neither says follows the first.
@@ -45,7 +47,10 @@ func TestALookIsChangedAndOthersFollow(t *testing.T) {
 	s.editLook("night_2", "haze", "50")
 	s.editLook("plain", "sunAzimuth", "200")
 	s.editLook("plain", "haze", "900")
-	if a, b := s.look("night"), s.look("night_2"); a.Sun.AzimuthDegrees != 200 || a.Haze.Metres != 900 || a.ExposureEV != -3 || b.Sun.AzimuthDegrees != 200 || b.Haze.Metres != 50 {
+	if a, b := s.look("night"), s.look("night_2"); a.Sun.AzimuthDegrees != 200 || a.Haze.Metres != 900 ||
+		a.ExposureEV != -3 ||
+		b.Sun.AzimuthDegrees != 200 ||
+		b.Haze.Metres != 50 {
 		t.Errorf("they followed to %+v and %+v", a, b)
 	}
 	s.editLook("night", "reset", "exposure")
@@ -67,8 +72,11 @@ func TestALookIsChangedAndOthersFollow(t *testing.T) {
 func TestMistakesWithLooksAreSaid(t *testing.T) {
 	s := newSite(t)
 	for field, c := range map[string][2]string{
-		"exposure": {"99", "outside -20 to 20"}, "sunElevation": {"95", "outside -90 to 90"}, "haze": {"-1", "cannot be negative"}, "sun": {"blue", "is not a colour"}, "sunIntensity": {"-2", "is not an intensity"},
-		"hidden": {"[", "is not a pattern"}, "reset": {"haze", "based on no other look"}, "lightMultiplier": {"x", "is not a number"},
+		"exposure": {"99", "outside -20 to 20"}, "sunElevation": {"95", "outside -90 to 90"},
+		"haze": {"-1", "cannot be negative"}, "sun": {"blue", "is not a colour"},
+		"sunIntensity": {"-2", "is not an intensity"},
+		"hidden":       {"[", "is not a pattern"}, "reset": {"haze", "based on no other look"},
+		"lightMultiplier": {"x", "is not a number"},
 	} {
 		s.says(s.editLook("plain", field, c[0]), c[1])
 	}
@@ -77,7 +85,8 @@ func TestMistakesWithLooksAreSaid(t *testing.T) {
 		t.Errorf("mistakes left %+v", look.Differences(look.Plain(), got))
 	}
 	s.says(s.editLook("plain", "hidden", "fl*"), `w-10 shrink-0">1</span>`)
-	if got := s.look("plain"); len(got.Hidden) != 1 || !strings.Contains(s.editLook("plain", "hidden", ""), `aria-label="Hidden"`) {
+	if got := s.look("plain"); len(got.Hidden) != 1 ||
+		!strings.Contains(s.editLook("plain", "hidden", ""), `aria-label="Hidden"`) {
 		t.Errorf("hidden %v", got.Hidden)
 	}
 }

@@ -74,23 +74,46 @@ type outputPage struct {
 }
 
 var (
-	depthNames       = map[output.Depth]string{output.ByPass: "half for colour, float for data", output.Float: "float for everything", output.Eight: "8 bit", output.Ten: "10 bit", output.Sixteen: "16 bit"}
-	ditherNames      = map[pixel.Dither]string{pixel.NoDither: "to the nearest code", pixel.OrderedDither: "dithered, an even pattern"}
-	compressionNames = map[output.Compression]string{
-		output.None: "uncompressed", output.RLE: "RLE, runs", output.PIZ: "PIZ, wavelets, 32 lines at a time", output.ZIPS: "ZIPS, a line at a time", output.ZIP: "ZIP, 16 lines at a time",
-		output.PXR24: "PXR24, floats to 24 bits", output.B44: "B44, lossy, of a fixed size", output.B44A: "B44A, lossy, flat parts smaller", output.DWAA: "DWAA, lossy cosines, 32 lines at a time", output.DWAB: "DWAB, lossy cosines, 256 lines at a time",
-		output.Deflate: "deflate", output.LZW: "LZW", output.DCT: "DCT, a quarter of the colour (4:2:0)", output.DCTFull: "DCT, all of the colour (4:4:4)",
+	depthNames = map[output.Depth]string{
+		output.ByPass: "half for colour, float for data", output.Float: "float for everything",
+		output.Eight: "8 bit", output.Ten: "10 bit", output.Sixteen: "16 bit",
 	}
-	alphaNames = map[output.Alpha]string{output.Agreed: "as agreed", output.NoAlpha: "none", output.Straight: "straight", output.Premultiplied: "premultiplied"}
-	placeNames = map[stamp.Place]string{stamp.TopLeft: "Top left", stamp.TopMiddle: "Top middle", stamp.TopRight: "Top right", stamp.BottomLeft: "Bottom left", stamp.BottomMiddle: "Bottom middle", stamp.BottomRight: "Bottom right"}
+	ditherNames = map[pixel.Dither]string{
+		pixel.NoDither: "to the nearest code", pixel.OrderedDither: "dithered, an even pattern",
+	}
+	compressionNames = map[output.Compression]string{
+		output.None: "uncompressed", output.RLE: "RLE, runs", output.PIZ: "PIZ, wavelets, 32 lines at a time",
+		output.ZIPS: "ZIPS, a line at a time", output.ZIP: "ZIP, 16 lines at a time",
+		output.PXR24: "PXR24, floats to 24 bits", output.B44: "B44, lossy, of a fixed size",
+		output.B44A: "B44A, lossy, flat parts smaller", output.DWAA: "DWAA, lossy cosines, 32 lines at a time",
+		output.DWAB:    "DWAB, lossy cosines, 256 lines at a time",
+		output.Deflate: "deflate", output.LZW: "LZW", output.DCT: "DCT, a quarter of the colour (4:2:0)",
+		output.DCTFull: "DCT, all of the colour (4:4:4)",
+	}
+	alphaNames = map[output.Alpha]string{
+		output.Agreed: "as agreed", output.NoAlpha: "none", output.Straight: "straight",
+		output.Premultiplied: "premultiplied",
+	}
+	placeNames = map[stamp.Place]string{
+		stamp.TopLeft: "Top left", stamp.TopMiddle: "Top middle", stamp.TopRight: "Top right",
+		stamp.BottomLeft: "Bottom left", stamp.BottomMiddle: "Bottom middle", stamp.BottomRight: "Bottom right",
+	}
 )
 
 func fillOutput(a *app, v *view) error {
 	p := v.Production.Production
 	page := outputPage{
-		Roles:   []option{{string(output.Master), "master"}, {string(output.Review), "review"}, {string(output.Proxy), "proxy"}},
-		Packing: []option{{string(output.Layers), "all passes in one file"}, {string(output.Files), "one file a pass"}, {string(output.Groups), "a file for each group"}},
-		Fields:  naming.FieldNames(), TextFields: naming.TextFields(),
+		Roles: []option{
+			{string(output.Master), "master"},
+			{string(output.Review), "review"},
+			{string(output.Proxy), "proxy"},
+		},
+		Packing: []option{
+			{string(output.Layers), "all passes in one file"},
+			{string(output.Files), "one file a pass"},
+			{string(output.Groups), "a file for each group"},
+		},
+		Fields: naming.FieldNames(), TextFields: naming.TextFields(),
 		Separators: []option{{"", "as they stand"}, {"_", "underscore"}, {"-", "hyphen"}},
 		Cases:      []option{{"", "as they stand"}, {"lower", "lower case"}, {"upper", "upper case"}},
 		Names:      previewNames(p.Names.Pattern, v.Draft.Batch, -1),
@@ -152,7 +175,12 @@ func showOutput(p production.Production, d house.Draft, o output.Output) shownOu
 }
 
 func wants(p production.Production, passes []pass.Code) output.Wants {
-	return output.Wants{Passes: passes, Alpha: p.Picture.Alpha, Display: p.Picture.Display, Transparent: p.Picture.Background.Kind == look.Transparent}
+	return output.Wants{
+		Passes:      passes,
+		Alpha:       p.Picture.Alpha,
+		Display:     p.Picture.Display,
+		Transparent: p.Picture.Background.Kind == look.Transparent,
+	}
 }
 
 // open fills in what the details of one output need.
@@ -175,7 +203,10 @@ func (page *outputPage) open(p production.Production, o *shownOutput) {
 		page.Compressions = append(page.Compressions, option{string(c), compressionNames[c]})
 	}
 	if len(o.Kind.Alphas) > 0 {
-		page.Alphas = append(page.Alphas, option{"", "as agreed: " + alphaNames[p.EncodingOf(output.Output{Format: o.Format, Depth: o.Depth}).Alpha]})
+		page.Alphas = append(
+			page.Alphas,
+			option{"", "as agreed: " + alphaNames[p.EncodingOf(output.Output{Format: o.Format, Depth: o.Depth}).Alpha]},
+		)
 	}
 	for _, a := range append([]output.Alpha{output.NoAlpha}, o.Kind.Alphas...) {
 		page.Alphas = append(page.Alphas, option{string(a), alphaNames[a]})

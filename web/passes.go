@@ -94,7 +94,11 @@ func fillPasses(a *app, v *view) error {
 	bytes := func(codes ...pass.Code) float64 { return encoding.Bytes(codes, sequence.Size) }
 	for _, l := range p.PassLists {
 		stored := encoding.With(l.Other(l.Passes, func(c production.PassChoice) bool { return c.OtherDepth }))
-		out := costedList{PassList: l, Bytes: stored.Bytes(l.Passes, sequence.Size), Seconds: frame * pass.Work(l.Passes)}
+		out := costedList{
+			PassList: l,
+			Bytes:    stored.Bytes(l.Passes, sequence.Size),
+			Seconds:  frame * pass.Work(l.Passes),
+		}
 		for _, s := range p.Shots {
 			out.Shots += boolean(p.PassListOf(s) == l.Code)
 		}
@@ -104,10 +108,17 @@ func fillPasses(a *app, v *view) error {
 				continue
 			}
 			choice := l.Choice(code)
-			row := chosenPass{Pass: described, PassChoice: choice, Bytes: stored.Bytes([]pass.Code{code}, sequence.Size)}
+			row := chosenPass{
+				Pass:       described,
+				PassChoice: choice,
+				Bytes:      stored.Bytes([]pass.Code{code}, sequence.Size),
+			}
 			row.Seconds = frame * (pass.Work(l.Passes) - pass.Work(slices.Delete(slices.Clone(l.Passes), i, i+1)))
 			for _, o := range p.Outputs {
-				row.Outputs = append(row.Outputs, chosenOutput{o.Code, len(choice.Outputs) == 0 || slices.Contains(choice.Outputs, o.Code)})
+				row.Outputs = append(
+					row.Outputs,
+					chosenOutput{o.Code, len(choice.Outputs) == 0 || slices.Contains(choice.Outputs, o.Code)},
+				)
 			}
 			out.Rows = append(out.Rows, row)
 		}
@@ -133,7 +144,14 @@ func fillPasses(a *app, v *view) error {
 	}
 	if !ok || p.Scene.Opaque != nil {
 		for _, described := range page.Catalogue {
-			page.Wall = append(page.Wall, shownPass{Pass: described, Bytes: bytes(described.Code), Seconds: frame * pass.Work([]pass.Code{described.Code})})
+			page.Wall = append(
+				page.Wall,
+				shownPass{
+					Pass:    described,
+					Bytes:   bytes(described.Code),
+					Seconds: frame * pass.Work([]pass.Code{described.Code}),
+				},
+			)
 		}
 		return nil
 	}
@@ -141,10 +159,15 @@ func fillPasses(a *app, v *view) error {
 		page.Frame = n
 	}
 	page.View = shown.Code
-	q := url.Values{"view": {shown.Code}, "frame": {strconv.Itoa(page.Frame)}, "seen": {strconv.Itoa(v.Production.Number)}}
+	q := url.Values{
+		"view": {shown.Code}, "frame": {strconv.Itoa(page.Frame)}, "seen": {strconv.Itoa(v.Production.Number)},
+	}
 	page.Pick = "/p/" + p.Code + "/wall?" + q.Encode()
 	for _, described := range page.Catalogue {
-		out := shownPass{described, bytes(described.Code), frame * pass.Work([]pass.Code{described.Code}), "/p/" + p.Code + "/wall/" + string(described.Code) + "?" + q.Encode(), ""}
+		out := shownPass{
+			described, bytes(described.Code), frame * pass.Work([]pass.Code{described.Code}),
+			"/p/" + p.Code + "/wall/" + string(described.Code) + "?" + q.Encode(), "",
+		}
 		page.Wall = append(page.Wall, out)
 		if string(described.Code) == v.query("pass") || page.Large.Code == "" {
 			page.Large = out
@@ -171,7 +194,9 @@ func (a *app) wallPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	shown, err := screening.Display(wall.Image, code, 1, screening.DepthFar(wall.Image, code, pass.DepthStyle{}, p.DepthBackground))
+	shown, err := screening.Display(
+		wall.Image, code, 1, screening.DepthFar(wall.Image, code, pass.DepthStyle{}, p.DepthBackground),
+	)
 	if err != nil {
 		return err
 	}
@@ -196,7 +221,9 @@ func (a *app) wallValues(c *echo.Context) error {
 		return err
 	}
 	img := wall.Image
-	values, err := screening.Probe(img, min(int(x*float64(img.Width)), img.Width-1), min(int(y*float64(img.Height)), img.Height-1))
+	values, err := screening.Probe(
+		img, min(int(x*float64(img.Width)), img.Width-1), min(int(y*float64(img.Height)), img.Height-1),
+	)
 	if err != nil {
 		return err
 	}
@@ -234,7 +261,9 @@ func wallRows(values []screening.Value, names map[float32]string) []wallRow {
 // place reads a point of a picture, in parts of its width and height.
 func place(text string) (x, y float64, err error) {
 	if n, err := fmt.Sscanf(text, "%g,%g", &x, &y); n != 2 || err != nil || !(x >= 0 && x <= 1 && y >= 0 && y <= 1) {
-		return 0, 0, echo.NewHTTPError(http.StatusBadRequest, "A point is two numbers from 0 to 1, from the top left corner.")
+		return 0, 0, echo.NewHTTPError(
+			http.StatusBadRequest, "A point is two numbers from 0 to 1, from the top left corner.",
+		)
 	}
 	return x, y, nil
 }

@@ -17,7 +17,9 @@ import (
 func TestEveryPassOfAViewIsShown(t *testing.T) {
 	s := newSite(t)
 	_, body := s.get("/p/TEST/passes?pass=cryptoobject")
-	s.says(body, "Every pass of a view", "shown: a colour for each ID", "Motion back", "CryptoAsset00 to 02", "Relighting")
+	s.says(
+		body, "Every pass of a view", "shown: a colour for each ID", "Motion back", "CryptoAsset00 to 02", "Relighting",
+	)
 	if strings.Contains(body, "&#43; Compositing") {
 		t.Error("a list that is there is suggested")
 	}
@@ -30,7 +32,8 @@ func TestEveryPassOfAViewIsShown(t *testing.T) {
 	}
 	_, body = s.get("/p/TEST/wall?view=v&frame=1001&at=0.5,0.9")
 	s.says(body, "floor 100 %", "default 100 %", "Camera normal")
-	for path, want := range map[string]int{"/wall/nothing?view=v": 404, "/wall?view=v&at=x": 400, "/wall/depth?view=none": 404} {
+	for path, want := range map[string]int{"/wall/nothing?view=v": 404, "/wall?view=v&at=x": 400,
+		"/wall/depth?view=none": 404} {
 		if code, _ := s.get("/p/TEST" + path); code != want {
 			t.Errorf("%s: %d, want %d", path, code, want)
 		}
@@ -40,7 +43,9 @@ func TestEveryPassOfAViewIsShown(t *testing.T) {
 func TestSuggestedListsAreTaken(t *testing.T) {
 	s := newSite(t)
 	add := func(code string) string {
-		_, body := s.post("/p/TEST/edit/pass-list", url.Values{"field": {"add"}, "value": {code}, "station": {"passes"}})
+		_, body := s.post(
+			"/p/TEST/edit/pass-list", url.Values{"field": {"add"}, "value": {code}, "station": {"passes"}},
+		)
 		return body
 	}
 	s.says(add("relight"), "Relighting")
@@ -58,11 +63,15 @@ func TestSuggestedListsAreTaken(t *testing.T) {
 	}
 }
 
-// The floor of the test's scene lies 2 m below the camera, and from 9 m before the origin to 9 m behind it; the camera stands at 5 m.
+// The floor of the test's scene lies 2 m below the camera, and from 9 m before the origin to 9 m behind it; the camera
+// stands at 5 m.
 func TestDepthIsMeasuredAndTaken(t *testing.T) {
 	s := newSite(t)
 	edit := func(field, value string, values ...string) string {
-		_, body := s.post("/p/TEST/edit/depth", url.Values{"field": {field}, "value": {value}, "values": values, "station": {"passes"}})
+		_, body := s.post(
+			"/p/TEST/edit/depth",
+			url.Values{"field": {field}, "value": {value}, "values": values, "station": {"passes"}},
+		)
 		return body
 	}
 	_, body := s.get("/p/TEST/depths?shot=010")
@@ -76,7 +85,8 @@ func TestDepthIsMeasuredAndTaken(t *testing.T) {
 	edit("inverted", "", "1")
 	edit("filtered", "", "1")
 	s.says(edit("clamped", ""), "1 at 3.5 m, 0 at 14 m, filtered")
-	if d := s.production().Depth; d != (pass.DepthStyle{Picture: true, Near: 3.5, Far: 14, Inverted: true, Open: true, Filtered: true}) {
+	if d := s.production().Depth; d != (pass.DepthStyle{Picture: true, Near: 3.5, Far: 14, Inverted: true, Open: true,
+		Filtered: true}) {
 		t.Errorf("the style is %+v", d)
 	}
 	edit("occlusionRadius", "0.75 m")
@@ -100,7 +110,10 @@ func TestDepthIsMeasuredAndTaken(t *testing.T) {
 func TestLightGroupsArePasses(t *testing.T) {
 	s := newSite(t)
 	group := func(of, field, value string) string {
-		_, body := s.post("/p/TEST/edit/light-group", url.Values{"of": {of}, "field": {field}, "value": {value}, "values": {value}, "station": {"passes"}})
+		_, body := s.post(
+			"/p/TEST/edit/light-group",
+			url.Values{"of": {of}, "field": {field}, "value": {value}, "values": {value}, "station": {"passes"}},
+		)
 		return body
 	}
 	s.says(group("", "add", ""), "light-group1")
@@ -118,7 +131,9 @@ func TestLightGroupsArePasses(t *testing.T) {
 		return body
 	}
 	list("passes", url.Values{"values": {"beauty", "light-group1", "light-other", "normal"}})
-	if l, _ := s.production().FindPassList("comp"); !slices.Equal(l.Passes, []pass.Code{"beauty", "light-group1", "light-other", "normal"}) {
+	if l, _ := s.production().FindPassList("comp"); !slices.Equal(
+		l.Passes, []pass.Code{"beauty", "light-group1", "light-other", "normal"},
+	) {
 		t.Errorf("the list has %v", l.Passes)
 	}
 	list("otherDepth", url.Values{"set.pass": {"light-group1"}, "values": {"1"}})
@@ -137,11 +152,15 @@ func TestLightGroupsArePasses(t *testing.T) {
 	}
 }
 
-// What a list asks of single passes reaches the plan: the numbers they are stored as, how they are sampled, and the outputs that they go to.
+// What a list asks of single passes reaches the plan: the numbers they are stored as, how they are sampled, and the
+// outputs that they go to.
 func TestChoicesByPassReachThePlan(t *testing.T) {
 	s := newSite(t)
 	choose := func(field, option string, values ...string) string {
-		_, body := s.post("/p/TEST/edit/pass-list.choose", url.Values{"of": {"comp"}, "field": {field}, "set.pass": {option}, "values": values, "station": {"passes"}})
+		_, body := s.post(
+			"/p/TEST/edit/pass-list.choose",
+			url.Values{"of": {"comp"}, "field": {field}, "set.pass": {option}, "values": values, "station": {"passes"}},
+		)
 		return body
 	}
 	choose("otherDepth", "beauty", "1")
@@ -155,7 +174,10 @@ func TestChoicesByPassReachThePlan(t *testing.T) {
 	}
 	q := b.Sequences[0]
 	if !slices.Equal(q.OtherFilter, []pass.Code{pass.Normal}) || q.Files[0].Encoding.Other != "beauty" {
-		t.Errorf("the sequence is sampled otherwise in %v, and stored otherwise in %q", q.OtherFilter, q.Files[0].Encoding.Other)
+		t.Errorf(
+			"the sequence is sampled otherwise in %v, and stored otherwise in %q", q.OtherFilter,
+			q.Files[0].Encoding.Other,
+		)
 	}
 	described, _ := pass.Find(pass.Beauty)
 	if q.Files[0].Encoding.Half(described) {
@@ -167,18 +189,31 @@ func TestChoicesByPassReachThePlan(t *testing.T) {
 func TestEffortIsEdited(t *testing.T) {
 	s := newSite(t)
 	set := func(field, value string) string {
-		_, body := s.post("/p/TEST/edit/quality", url.Values{"of": {"final"}, "field": {field}, "value": {value}, "station": {"standards"}})
+		_, body := s.post(
+			"/p/TEST/edit/quality",
+			url.Values{"of": {"final"}, "field": {field}, "value": {value}, "station": {"standards"}},
+		)
 		return body
 	}
-	for field, value := range map[string]string{"noise": "4 %", "leastSamples": "3", "diffuse": "5", "specular": "6", "transmitted": "10", "indirectLimit": "12.5", "timeLimit": "90 s", "spread": "spread", "tiles": "3 x 2", "filter": "lanczos"} {
+	for field, value := range map[string]string{"noise": "4 %", "leastSamples": "3", "diffuse": "5", "specular": "6",
+		"transmitted": "10", "indirectLimit": "12.5", "timeLimit": "90 s", "spread": "spread", "tiles": "3 x 2",
+		"filter": "lanczos"} {
 		set(field, value)
 	}
 	q, _ := s.production().FindQuality("final")
-	want := sampling.Effort{Noise: 0.04, Least: 3, Bounces: sampling.Bounces{Diffuse: 5, Glossy: 6, Through: 10}, Clamp: 12.5, Seconds: 90, Splat: true}
+	want := sampling.Effort{
+		Noise:   0.04,
+		Least:   3,
+		Bounces: sampling.Bounces{Diffuse: 5, Glossy: 6, Through: 10},
+		Clamp:   12.5,
+		Seconds: 90,
+		Splat:   true,
+	}
 	if q.Effort != want || q.Tiles != (raster.Tiling{Columns: 3, Rows: 2}) || q.Filter != pixel.LanczosFilter {
 		t.Errorf("the quality is %+v", q)
 	}
-	for field, value := range map[string]string{"noise": "200 %", "leastSamples": "99", "diffuse": "-1", "indirectLimit": "x", "timeLimit": "-3", "tiles": "many"} {
+	for field, value := range map[string]string{"noise": "200 %", "leastSamples": "99", "diffuse": "-1",
+		"indirectLimit": "x", "timeLimit": "-3", "tiles": "many"} {
 		before, _ := s.production().FindQuality("final")
 		set(field, value)
 		if after, _ := s.production().FindQuality("final"); after != before {

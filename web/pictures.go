@@ -22,15 +22,20 @@ import (
 const thumbEdge = 288
 
 // smallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
-func smallPicture(p production.Production, v production.View, l look.Look, size raster.Named, number, edge int) farm.Thumb {
+func smallPicture(
+	p production.Production, v production.View, l look.Look, size raster.Named, number, edge int,
+) farm.Thumb {
 	return farm.Thumb{
-		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame, Frame: number,
-		Size: size.Seen().Within(edge), Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.Around(l),
+		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame,
+		Frame: number,
+		Size: size.Seen().
+			Within(edge),
+		Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.Around(l),
 	}
 }
 
-// Thumb returns the address of the small picture of a view at a frame, in the shape of a size. It changes with what the picture depends on,
-// since browsers do not ask again for a picture that they have shown on the same page.
+// Thumb returns the address of the small picture of a view at a frame, in the shape of a size. It changes with what the
+// picture depends on, since browsers do not ask again for a picture that they have shown on the same page.
 func (v *view) Thumb(code, size string, number int) string {
 	return v.ThumbUnder(code, "", size, number)
 }
@@ -55,8 +60,8 @@ func (v *view) ThumbUnder(code, look, size string, number int) string {
 	return "/p/" + url.PathEscape(p.Code) + "/thumb?" + q.Encode()
 }
 
-// wanted reads which picture a request asks for: a view at a frame, under its own look or another one, in the shape of a size. With try
-// it is the view as it would be after the edit of that name.
+// wanted reads which picture a request asks for: a view at a frame, under its own look or another one, in the shape of
+// a size. With try it is the view as it would be after the edit of that name.
 func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Production, error) {
 	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
@@ -101,8 +106,8 @@ func (a *app) tried(p production.Production, name string, form url.Values) (prod
 	return a.House.Try(p, command)
 }
 
-// frameOf reads a frame number. One that neither the scene nor any shot has stands for the nearest that one of them has: pictures of all the
-// others would only be others of the same.
+// frameOf reads a frame number. One that neither the scene nor any shot has stands for the nearest that one of them
+// has: pictures of all the others would only be others of the same.
 func (a *app) frameOf(p production.Production, text string) int {
 	first, last := p.FirstFrame, p.FirstFrame
 	if s, err := a.House.Scene(p.Scene); err == nil {
@@ -215,13 +220,18 @@ func (a *app) sights(c *echo.Context) error {
 		if !ok || !v.Found || v.Working || p.Scene.Opaque != nil {
 			continue
 		}
-		s, err := a.Previews.Sight(c.Request().Context(), smallPicture(p.Production, v.View, l, usualSize, v.MiddleFrame, previewEdge))
+		s, err := a.Previews.Sight(
+			c.Request().Context(), smallPicture(p.Production, v.View, l, usualSize, v.MiddleFrame, previewEdge),
+		)
 		if err != nil {
 			return err
 		}
 		switch {
 		case s.Inside != "":
-			odd = append(odd, fmt.Sprintf("The camera of view %s stands inside %s, at frame %d.", v.Code, s.Inside, v.MiddleFrame))
+			odd = append(
+				odd,
+				fmt.Sprintf("The camera of view %s stands inside %s, at frame %d.", v.Code, s.Inside, v.MiddleFrame),
+			)
 		case s.Blank:
 			odd = append(odd, fmt.Sprintf("View %s sees no object at all, at frame %d.", v.Code, v.MiddleFrame))
 		}

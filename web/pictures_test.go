@@ -36,7 +36,8 @@ func TestAPictureComesAtOnce(t *testing.T) {
 	if p := s.production(); p.Views[0].Setup.Stand != nil {
 		t.Error("trying has changed the view")
 	}
-	for _, query := range []string{"view=v&step=9", "view=v", "view=none&step=0", "view=v&step=0&try=view.place&set.side=above&set.x=x", "view=v&step=0&look=none"} {
+	for _, query := range []string{"view=v&step=9", "view=v", "view=none&step=0",
+		"view=v&step=0&try=view.place&set.side=above&set.x=x", "view=v&step=0&look=none"} {
 		if code, _ := s.get("/p/TEST/preview?" + query); code < 400 || code >= 500 {
 			t.Errorf("%s: %d", query, code)
 		}
@@ -93,7 +94,10 @@ func TestAnEnvironmentIsTakenInAndPutRoundTheScene(t *testing.T) {
 	s.says(send("a.exr", []byte("x")), "a.exr was not imported")
 	s.says(send("a.exr", environmentFile(t, 30, 20, 1)), "twice as wide as high")
 	s.says(s.upload("/p/TEST/environment", nil, nil), "no file was chosen")
-	s.says(send("bright day.exr", environmentFile(t, 32, 16, 2)), "Imported: bright day.exr", "bright_day", "32 × 16", "is in no look")
+	s.says(
+		send("bright day.exr", environmentFile(t, 32, 16, 2)), "Imported: bright day.exr", "bright_day", "32 × 16",
+		"is in no look",
+	)
 	sky := func() float64 {
 		code, body := s.get("/p/TEST/preview?view=v&step=0")
 		if code != 200 {
@@ -128,7 +132,10 @@ func TestAnEnvironmentIsTakenInAndPutRoundTheScene(t *testing.T) {
 	}
 	s.says(s.editLook("plain", "leastSamples", "65"), "outside 0 to 64")
 	edit := func(field, value string) string {
-		_, body := s.post("/p/TEST/edit/environment", map[string][]string{"of": {"bright_day"}, "field": {field}, "value": {value}, "station": {"views"}})
+		_, body := s.post(
+			"/p/TEST/edit/environment",
+			map[string][]string{"of": {"bright_day"}, "field": {field}, "value": {value}, "station": {"views"}},
+		)
 		return body
 	}
 	s.says(edit("remove", ""), "look plain has this environment")
@@ -138,7 +145,8 @@ func TestAnEnvironmentIsTakenInAndPutRoundTheScene(t *testing.T) {
 	}
 	// What is sent has the environment in it; a frame's job names the file.
 	d, err := s.house.Draft(s.production().Production)
-	if err != nil || len(d.Batch.Sequences) != 1 || d.Batch.Sequences[0].Environment.Width != 32 || d.Batch.Sequences[0].Samples(d.Batch.Quality) != 12 {
+	if err != nil || len(d.Batch.Sequences) != 1 || d.Batch.Sequences[0].Environment.Width != 32 ||
+		d.Batch.Sequences[0].Samples(d.Batch.Quality) != 12 {
 		t.Errorf("the batch has %+v, %v", d.Batch.Sequences, err)
 	}
 	w := httptest.NewRecorder()

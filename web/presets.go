@@ -55,7 +55,9 @@ func (a *app) presetsPage(p production.Production, kind preset.Kind, current, ou
 			if err != nil {
 				return page, err
 			}
-			page.Differences = append(page.Differences, shownDifference{c.Where(), plainValue(c.Is), plainValue(c.Was), string(path)})
+			page.Differences = append(
+				page.Differences, shownDifference{c.Where(), plainValue(c.Is), plainValue(c.Was), string(path)},
+			)
 		}
 	}
 	return page, nil
@@ -106,7 +108,8 @@ func (a *app) preset(c *echo.Context) error {
 			return said("", err)
 		}
 		if kind == preset.Standards {
-			if _, p, err = a.House.Do(p.Code, house.Editing{By: author(c)}, edit.SetProduction{Preset: &name}); err != nil {
+			if _, p, err = a.House.Do(p.Code, house.Editing{By: author(c)},
+				edit.SetProduction{Preset: &name}); err != nil {
 				return err
 			}
 		}
@@ -148,14 +151,18 @@ func (a *app) exportPreset(c *echo.Context) error {
 		out = preset.OfOutput(o.Name, o)
 	}
 	if err := out.Check(); err != nil {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "It cannot be exported before this is fixed: "+err.Error())
+		return echo.NewHTTPError(
+			http.StatusUnprocessableEntity, "It cannot be exported before this is fixed: "+err.Error(),
+		)
 	}
 	var b bytes.Buffer
 	if err := out.Write(&b); err != nil {
 		return err
 	}
 	file := naming.Rules{Separator: "-", Case: naming.Lower}.Clean(out.Name) + ".json"
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s", url.PathEscape(file)))
+	c.Response().
+		Header().
+		Set("Content-Disposition", fmt.Sprintf("attachment; filename*=UTF-8''%s", url.PathEscape(file)))
 	return c.Blob(http.StatusOK, "application/json", b.Bytes())
 }
 

@@ -65,7 +65,13 @@ func (a *app) production(c *echo.Context) error {
 
 // create makes a production, from a preset or another production if one is chosen.
 func (a *app) create(c *echo.Context) error {
-	code, title, start := strings.TrimSpace(c.FormValue("code")), strings.TrimSpace(c.FormValue("title")), c.FormValue("start")
+	code, title, start := strings.TrimSpace(
+		c.FormValue("code"),
+	), strings.TrimSpace(
+		c.FormValue("title"),
+	), c.FormValue(
+		"start",
+	)
 	again := func(message string) error {
 		page, err := a.homePage()
 		if err != nil {
@@ -146,12 +152,16 @@ func (a *app) step(undo bool) echo.HandlerFunc {
 		p, err := do(before.Code, number, author(c))
 		var conflict *store.Conflict
 		if errors.As(err, &conflict) {
-			return a.update(c, answer{production: before, station: key, notice: "Nothing was undone: " + conflict.Error() + "."})
+			return a.update(
+				c, answer{production: before, station: key, notice: "Nothing was undone: " + conflict.Error() + "."},
+			)
 		} else if err != nil {
 			return err
 		}
 		if p.Number == before.Number {
-			return a.update(c, answer{production: p, station: key, notice: "There is nothing of that to undo or redo any more."})
+			return a.update(
+				c, answer{production: p, station: key, notice: "There is nothing of that to undo or redo any more."},
+			)
 		}
 		a.Hub().Changed()
 		if p.Code != before.Code {

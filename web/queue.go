@@ -29,8 +29,8 @@ type shownBatch struct {
 // mostSequences is how many sequences of a batch are shown.
 const mostSequences = 100
 
-// worthShowing returns the sequences of a long batch that are shown, in their order: those where something is happening or went wrong, then those that
-// are not done, then the others.
+// worthShowing returns the sequences of a long batch that are shown, in their order: those where something is happening
+// or went wrong, then those that are not done, then the others.
 func worthShowing(all []store.Sequence, most int) []store.Sequence {
 	if len(all) <= most {
 		return all
@@ -99,7 +99,13 @@ func (a *app) showBatch(b store.Batch) (shownBatch, error) {
 		link := func(f store.Frame) string {
 			return fmt.Sprintf("/p/%s/frame/%d/%d", b.Plan.Production, s.ID, f.Number)
 		}
-		q := shownSequence{Sequence: s, Strip: stripOf(frames, stripWidth, link, false), Total: s.Counts.Total(), Actions: actions(s.Counts), Waiting: waiting[s.ID]}
+		q := shownSequence{
+			Sequence: s,
+			Strip:    stripOf(frames, stripWidth, link, false),
+			Total:    s.Counts.Total(),
+			Actions:  actions(s.Counts),
+			Waiting:  waiting[s.ID],
+		}
 		for i := range frames {
 			if frames[i].State == queue.Failed || frames[i].State == queue.Lost {
 				q.Failed = &frames[i]
@@ -153,7 +159,9 @@ func (a *app) act(c *echo.Context) error {
 	notice := fmt.Sprintf("%s: %s.", past(event), plural(changed, "frame", "frames"))
 	switch {
 	case errors.Is(err, store.ErrNotPersons):
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "Frames can be held, released, retried and dropped, and nothing else.")
+		return echo.NewHTTPError(
+			http.StatusUnprocessableEntity, "Frames can be held, released, retried and dropped, and nothing else.",
+		)
 	case errors.Is(err, store.ErrNothing):
 		notice = "Nothing was done: " + err.Error() + "."
 	case err != nil:
@@ -165,7 +173,9 @@ func (a *app) act(c *echo.Context) error {
 
 // scopeOf reads which frames of a production a form is about.
 func scopeOf(c *echo.Context, production string) (store.Scope, error) {
-	wrong := echo.NewHTTPError(http.StatusUnprocessableEntity, "Name a batch or a sequence by its number, and a frame by its own.")
+	wrong := echo.NewHTTPError(
+		http.StatusUnprocessableEntity, "Name a batch or a sequence by its number, and a frame by its own.",
+	)
 	number := func(name string) (int64, error) {
 		if c.FormValue(name) == "" {
 			return 0, nil
@@ -176,7 +186,8 @@ func scopeOf(c *echo.Context, production string) (store.Scope, error) {
 	sequence, errSequence := number("sequence")
 	frame, errFrame := number("frame")
 	scope := store.Scope{Production: production, Batch: batch, Sequence: sequence}
-	if errors.Join(errBatch, errSequence, errFrame) != nil || (scope.Batch == 0) == (scope.Sequence == 0) || frame != int64(int(frame)) {
+	if errors.Join(errBatch, errSequence, errFrame) != nil || (scope.Batch == 0) == (scope.Sequence == 0) ||
+		frame != int64(int(frame)) {
 		return scope, wrong
 	}
 	if c.FormValue("frame") != "" {
@@ -225,7 +236,14 @@ func (a *app) priority(c *echo.Context) error {
 	}
 	n, err := strconv.Atoi(c.FormValue("value"))
 	if err != nil || n < -100 || n > 100 {
-		return a.update(c, answer{production: p, station: queueStation, notice: "Not changed: a priority is a whole number from −100 to 100."})
+		return a.update(
+			c,
+			answer{
+				production: p,
+				station:    queueStation,
+				notice:     "Not changed: a priority is a whole number from −100 to 100.",
+			},
+		)
 	}
 	if err := a.House.Record.SetPriority(id, n); err != nil {
 		return err
@@ -272,7 +290,9 @@ func (a *app) frame(c *echo.Context) error {
 	return c.Render(http.StatusOK, "frame-side", map[string]any{
 		"Tiles":    tiles,
 		"Timecode": clock.Timecode(number), "Moment": clock.Seconds(number),
-		"Code": c.Param("code"), "Frame": f, "Sequence": s, "Files": files, "Logs": logs, "Actions": actions(queue.Counts{f.State: 1}),
+		"Code": c.Param(
+			"code",
+		), "Frame": f, "Sequence": s, "Files": files, "Logs": logs, "Actions": actions(queue.Counts{f.State: 1}),
 		"Percent": int(100 * a.Node.Progress(sequence, number, 0)), "Retries": queue.Retries,
 		"Print": s.Print(number), "Varies": b.Plan.Varies(s.Spec, s.Renderer),
 	})

@@ -29,12 +29,18 @@ func TestARigIsBuiltAndMovedAsOne(t *testing.T) {
 	if at := p.Views[2].Setup.Stand.Position; at.X != 5.5 || at.Y != 2 || at.Z > 1e-9 || at.Z < -1e-9 {
 		t.Errorf("the second stands at %v", at)
 	}
-	for field, c := range map[string][2]string{"count": {"0", "0 cameras; 1 to"}, "radius": {"-1", "radius of -1 m"}, "arc": {"400", "arc of 400°"}, "subject": {"nothing", "no object"}, "height": {"x", "is not a number"}} {
+	for field, c := range map[string][2]string{"count": {"0", "0 cameras; 1 to"}, "radius": {"-1", "radius of -1 m"},
+		"arc": {"400", "arc of 400°"}, "subject": {"nothing", "no object"}, "height": {"x", "is not a number"}} {
 		s.says(s.editRig(field, c[0]), c[1])
 	}
 	// One of its views cannot be moved alone, until it is taken out.
 	edit := func(field, value string) string {
-		_, body := s.post("/p/TEST/edit/view", url.Values{"of": {"ring1_2"}, "field": {field}, "value": {value}, "station": {"views"}, "open": {"ring1_2"}})
+		_, body := s.post(
+			"/p/TEST/edit/view",
+			url.Values{
+				"of": {"ring1_2"}, "field": {field}, "value": {value}, "station": {"views"}, "open": {"ring1_2"},
+			},
+		)
 		return body
 	}
 	for field, value := range map[string]string{"x": "0", "camera": "cam", "look": "plain", "remove": ""} {

@@ -17,8 +17,8 @@ import (
 	"reelhouse/house"
 )
 
-// bringScene takes a scene in: a file, several that belong together, or one of the folder incoming. Views are made for its cameras
-// where there are none yet.
+// bringScene takes a scene in: a file, several that belong together, or one of the folder incoming. Views are made for
+// its cameras where there are none yet.
 func (a *app) bringScene(c *echo.Context) error {
 	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
@@ -26,7 +26,14 @@ func (a *app) bringScene(c *echo.Context) error {
 	}
 	kept, s, err := a.takenScene(c)
 	if err != nil {
-		return a.update(c, answer{production: p, station: production.Scenes, mistake: mistake{Where: "scene", Field: "file", Message: err.Error()}})
+		return a.update(
+			c,
+			answer{
+				production: p,
+				station:    production.Scenes,
+				mistake:    mistake{Where: "scene", Field: "file", Message: err.Error()},
+			},
+		)
 	}
 	return a.keepScene(c, p.Code, kept, house.CameraNames(s))
 }
@@ -49,14 +56,22 @@ func (a *app) registerScene(c *echo.Context) error {
 	}
 	kept, err := a.opaqueScene(c, p.Production)
 	if err != nil {
-		return a.update(c, answer{production: p, station: production.Scenes, mistake: mistake{Where: "scene", Field: "opaque", Message: err.Error()}})
+		return a.update(
+			c,
+			answer{
+				production: p,
+				station:    production.Scenes,
+				mistake:    mistake{Where: "scene", Field: "opaque", Message: err.Error()},
+			},
+		)
 	}
 	return a.keepScene(c, p.Code, kept, kept.Opaque.Cameras)
 }
 
 func (a *app) opaqueScene(c *echo.Context, p production.Production) (production.SceneFile, error) {
 	var o production.Opaque
-	for _, name := range strings.FieldsFunc(c.FormValue("cameras"), func(r rune) bool { return r == ',' || r == '\n' || r == '\r' }) {
+	for _, name := range strings.FieldsFunc(c.FormValue("cameras"),
+		func(r rune) bool { return r == ',' || r == '\n' || r == '\r' }) {
 		if name = strings.TrimSpace(name); name != "" {
 			o.Cameras = append(o.Cameras, name)
 		}
@@ -90,11 +105,17 @@ func (a *app) takenScene(c *echo.Context) (kept production.SceneFile, s *scene.S
 	}
 	var files []house.Beside
 	for _, header := range form.File["file"] {
-		files = append(files, house.Beside{Name: header.Filename, Open: func() (io.ReadCloser, error) { return header.Open() }})
+		files = append(
+			files,
+			house.Beside{Name: header.Filename, Open: func() (io.ReadCloser, error) { return header.Open() }},
+		)
 	}
 	switch len(files) {
 	case 0:
-		return kept, nil, fmt.Errorf("no file was chosen; choose a .glb file, a .gltf file with the files that it needs, or a zip archive of them")
+		return kept, nil, fmt.Errorf(
+			"no file was chosen; choose a .glb file, a .gltf file with the files that it needs, or a zip archive of " +
+				"them",
+		)
 	case 1:
 		in, err := files[0].Open()
 		if err != nil {

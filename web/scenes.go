@@ -20,9 +20,15 @@ type unit struct {
 	Chosen     bool
 }
 
-// units are those in which scenes are commonly drawn: metres, as glTF has them, and what files are in nevertheless. An inch is 25.4 mm and
-// a foot 12 inches (international yard and pound agreement, 1959).
-var units = []unit{{Name: "metres", Metres: 1}, {Name: "centimetres", Metres: 0.01}, {Name: "millimetres", Metres: 0.001}, {Name: "feet", Metres: 0.3048}, {Name: "inches", Metres: 0.0254}}
+// units are those in which scenes are commonly drawn: metres, as glTF has them, and what files are in nevertheless. An
+// inch is 25.4 mm and a foot 12 inches (international yard and pound agreement, 1959).
+var units = []unit{
+	{Name: "metres", Metres: 1},
+	{Name: "centimetres", Metres: 0.01},
+	{Name: "millimetres", Metres: 0.001},
+	{Name: "feet", Metres: 0.3048},
+	{Name: "inches", Metres: 0.0254},
+}
 
 // mostObjects and mostChanges are shown at first; the rest folds out.
 const (
@@ -88,7 +94,14 @@ func fillScenes(a *app, v *view) error {
 	page.fillUnits(p, r)
 	page.Lost = lost(p, s)
 	if p.Scene.Before != "" {
-		before, err := a.House.Scene(production.SceneFile{Name: "the file before", SHA256: p.Scene.Before, Unit: p.Scene.Unit, Number: p.Scene.Number})
+		before, err := a.House.Scene(
+			production.SceneFile{
+				Name:   "the file before",
+				SHA256: p.Scene.Before,
+				Unit:   p.Scene.Unit,
+				Number: p.Scene.Number,
+			},
+		)
 		if err != nil {
 			return nil // it was taken away; there is nothing to compare with
 		}
@@ -109,7 +122,13 @@ func (page *scenesPage) fillUnits(p production.Production, r scene.Report) {
 	page.Unit = strconv.FormatFloat(now, 'g', -1, 64)
 	for _, u := range units {
 		largest := r.Size.Max() / now * u.Metres
-		u.Value, u.Largest, u.Comparison, u.Chosen = strconv.FormatFloat(u.Metres, 'g', -1, 64), scene.Length(largest), scene.Comparison(largest), u.Metres == now
+		u.Value, u.Largest, u.Comparison, u.Chosen = strconv.FormatFloat(
+			u.Metres, 'g', -1, 64,
+		), scene.Length(
+			largest,
+		), scene.Comparison(
+			largest,
+		), u.Metres == now
 		page.Units = append(page.Units, u)
 	}
 }
@@ -128,10 +147,16 @@ func lost(p production.Production, s *scene.Scene) []string {
 	for _, l := range p.Looks {
 		lights, objects := l.Unmatched(s)
 		if len(lights) > 0 {
-			texts = append(texts, fmt.Sprintf("Look %s switches off %s, and no light is called so.", l.Code, strings.Join(lights, ", ")))
+			texts = append(
+				texts,
+				fmt.Sprintf("Look %s switches off %s, and no light is called so.", l.Code, strings.Join(lights, ", ")),
+			)
 		}
 		if len(objects) > 0 {
-			texts = append(texts, fmt.Sprintf("Look %s names %s, and no object is called so.", l.Code, strings.Join(objects, ", ")))
+			texts = append(
+				texts,
+				fmt.Sprintf("Look %s names %s, and no object is called so.", l.Code, strings.Join(objects, ", ")),
+			)
 		}
 	}
 	return texts

@@ -46,9 +46,17 @@ func (s *site) upload(path string, fields map[string]string, files map[string][]
 func sceneFiles(camera string, height float64) (scene, numbers []byte) {
 	var b bytes.Buffer
 	binary.Write(&b, binary.LittleEndian, []float32{-9, 0, 9, 9, 0, 9, 0, 0, -9})
-	scene = fmt.Appendf(nil, `{"asset":{"version":"2.0","generator":"a test"},"scene":0,"scenes":[{"nodes":[0,1]}],"nodes":[{"name":"floor","mesh":0},{"name":%q,"camera":0,"translation":[0,%v,5]}],
-		"meshes":[{"name":"floor","primitives":[{"attributes":{"POSITION":0}}]}],"cameras":[{"type":"perspective","perspective":{"yfov":1,"aspectRatio":1.5,"znear":0.1}}],
-		"buffers":[{"byteLength":36,"uri":"floor.bin"}],"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[-9,0,-9],"max":[9,0,9]}]}`, camera, height)
+	scene = fmt.Appendf(
+		nil,
+		`{"asset":{"version":"2.0","generator":"a test"},"scene":0,"scenes":[{"nodes":[0,1]}],"nodes":[{"name":"floor",
+			"mesh":0},{"name":%q,"camera":0,"translation":[0,%v,5]}],
+		"meshes":[{"name":"floor","primitives":[{"attributes":{"POSITION":0}}]}],"cameras":[{"type":"perspective",
+			"perspective":{"yfov":1,"aspectRatio":1.5,"znear":0.1}}],
+		"buffers":[{"byteLength":36,"uri":"floor.bin"}],"bufferViews":[{"buffer":0,"byteLength":36}],
+			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[-9,0,-9],"max":[9,0,9]}]}`,
+		camera,
+		height,
+	)
 	return scene, b.Bytes()
 }
 
@@ -64,10 +72,15 @@ func (s *site) says(body string, texts ...string) {
 func TestScenesOfSeveralFilesAreTakenIn(t *testing.T) {
 	s := newSite(t)
 	scene, numbers := sceneFiles("cam", 2)
-	s.says(s.bring("", map[string][]byte{"floor.gltf": scene}), "floor.gltf was not imported", "floor.bin&#34; did not come with the scene")
+	s.says(
+		s.bring("", map[string][]byte{"floor.gltf": scene}), "floor.gltf was not imported",
+		"floor.bin&#34; did not come with the scene",
+	)
 	s.says(s.bring("", map[string][]byte{"floor.gltf": scene, "other.glb": scene}), "two scene files")
 	s.says(s.bring("", map[string][]byte{"floor.bin": numbers, "x.png": nil}), "no .gltf or .glb file among them")
-	if body := s.bring("", map[string][]byte{"floor.gltf": scene, "floor.bin": numbers}); !strings.Contains(body, "by a test") {
+	if body := s.bring("", map[string][]byte{"floor.gltf": scene, "floor.bin": numbers}); !strings.Contains(
+		body, "by a test",
+	) {
 		t.Errorf("both files:\n%s", body)
 	}
 	p := s.production()
@@ -88,7 +101,10 @@ func TestANewerFileIsCompared(t *testing.T) {
 	s := newSite(t)
 	scene, numbers := sceneFiles("cam_new", 3)
 	body := s.bring("", map[string][]byte{"floor.gltf": scene, "floor.bin": numbers})
-	s.says(body, "Different from the file before", "is gone", "is new", "View v looks through cam, which is not in the scene")
+	s.says(
+		body, "Different from the file before", "is gone", "is new",
+		"View v looks through cam, which is not in the scene",
+	)
 	if p := s.production(); len(p.Views) != 2 || p.Views[1].Camera != "cam_new" {
 		t.Errorf("views are %+v", p.Views)
 	}
@@ -105,7 +121,8 @@ func TestScenesOfTheFolderIncoming(t *testing.T) {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		t.Fatal(err)
 	}
-	for name, data := range map[string][]byte{"floor.gltf": scene, "floor.bin": numbers, "notes.txt": []byte("x"), "broken.glb": []byte("glTF")} {
+	for name, data := range map[string][]byte{"floor.gltf": scene, "floor.bin": numbers, "notes.txt": []byte("x"),
+		"broken.glb": []byte("glTF")} {
 		if err := os.WriteFile(filepath.Join(folder, name), data, 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -153,11 +170,18 @@ func TestTheUnitOfASceneIsCorrected(t *testing.T) {
 
 func TestASceneOfAFileIsChosen(t *testing.T) {
 	s := newSite(t)
-	const two = `{"asset":{"version":"2.0"},"scene":1,"scenes":[{"name":"day","nodes":[0]},{"name":"night","nodes":[1]}],
-		"nodes":[{"name":"cam_day","camera":0},{"name":"cam","camera":0}],"cameras":[{"type":"perspective","perspective":{"yfov":1,"aspectRatio":1.5,"znear":0.1}}]}`
-	s.says(s.bring("", map[string][]byte{"two.gltf": []byte(two)}), "The file holds several", `<option value="1">day</option>`, `<option value="2" selected>night</option>`)
+	const two = `{"asset":{"version":"2.0"},"scene":1,"scenes":[{"name":"day","nodes":[0]},{"name":"night",
+		"nodes":[1]}],
+		"nodes":[{"name":"cam_day","camera":0},{"name":"cam","camera":0}],"cameras":[{"type":"perspective",
+			"perspective":{"yfov":1,"aspectRatio":1.5,"znear":0.1}}]}`
+	s.says(
+		s.bring("", map[string][]byte{"two.gltf": []byte(two)}), "The file holds several",
+		`<option value="1">day</option>`, `<option value="2" selected>night</option>`,
+	)
 	choose := func(number string) string {
-		_, body := s.post("/p/TEST/edit/scene", url.Values{"field": {"number"}, "value": {number}, "station": {"scenes"}})
+		_, body := s.post(
+			"/p/TEST/edit/scene", url.Values{"field": {"number"}, "value": {number}, "station": {"scenes"}},
+		)
 		return body
 	}
 	s.says(choose("1"), "cam_day", "View v looks through cam, which is not in the scene")
@@ -167,23 +191,31 @@ func TestASceneOfAFileIsChosen(t *testing.T) {
 	}
 }
 
-// A file that is not read here is kept as it came, under its own ending; its cameras become views, and nothing else is claimed.
+// A file that is not read here is kept as it came, under its own ending; its cameras become views, and nothing else is
+// claimed.
 func TestAnOpaqueSceneIsRegistered(t *testing.T) {
 	s := newSite(t)
 	send := func(cameras, last string, file []byte) string {
-		return s.upload("/p/TEST/scene/opaque", map[string]string{"cameras": cameras, "last": last, "station": "scenes"}, map[string][]byte{"harbour.Stage": file})
+		return s.upload(
+			"/p/TEST/scene/opaque", map[string]string{"cameras": cameras, "last": last, "station": "scenes"},
+			map[string][]byte{"harbour.Stage": file},
+		)
 	}
 	s.says(send("", "", []byte("x")), "no camera is named")
 	s.says(send("a,a", "", []byte("x")), "named twice")
 	s.says(send("a", "900", []byte("x")), "from 1001 on")
 	s.says(send("a", "", nil), "is empty")
 	s.says(s.upload("/p/TEST/scene/opaque", map[string]string{"cameras": "a"}, nil), "choose the scene file")
-	s.says(send("wide, close up", "1048", []byte("something of its own")), "harbour.Stage", "outside renderer only", "wide, close up", "1001–1048", "View v looks through cam")
+	s.says(
+		send("wide, close up", "1048", []byte("something of its own")), "harbour.Stage", "outside renderer only",
+		"wide, close up", "1001–1048", "View v looks through cam",
+	)
 	p := s.production()
 	if len(p.Views) != 3 || p.Views[2].Code != "close_up" || p.Views[2].Camera != "close up" {
 		t.Errorf("views %+v", p.Views)
 	}
-	if data, err := os.ReadFile(s.house.ScenePath(p.Scene)); err != nil || string(data) != "something of its own" || filepath.Ext(s.house.ScenePath(p.Scene)) != ".stage" {
+	if data, err := os.ReadFile(s.house.ScenePath(p.Scene)); err != nil || string(data) != "something of its own" ||
+		filepath.Ext(s.house.ScenePath(p.Scene)) != ".stage" {
 		t.Errorf("kept at %s: %q, %v", s.house.ScenePath(p.Scene), data, err)
 	}
 	_, body := s.get("/p/TEST/views?open=wide")

@@ -155,9 +155,13 @@ func (a *app) loaded(c *echo.Context) (*pixel.Image, store.Sequence, error) {
 
 // outputFrame returns one frame of one output, from memory if it was shown before.
 func (a *app) outputFrame(ctx context.Context, s store.Sequence, number int, output string) (*pixel.Image, error) {
-	return a.frames.Get(ctx, fmt.Sprint(frameID{s.ID, number, output}), func(ctx context.Context) (*pixel.Image, error) {
-		return waiting.In(ctx, a.reading, func() (*pixel.Image, error) { return a.load(ctx, s, number, output) })
-	})
+	return a.frames.Get(
+		ctx,
+		fmt.Sprint(frameID{s.ID, number, output}),
+		func(ctx context.Context) (*pixel.Image, error) {
+			return waiting.In(ctx, a.reading, func() (*pixel.Image, error) { return a.load(ctx, s, number, output) })
+		},
+	)
 }
 
 func (a *app) load(ctx context.Context, s store.Sequence, number int, output string) (*pixel.Image, error) {
@@ -171,7 +175,12 @@ func (a *app) load(ctx context.Context, s store.Sequence, number int, output str
 }
 
 // gather reads something of every file of one output of a good frame, and puts their planes together.
-func (a *app) gather(s store.Sequence, number int, output string, read func(f *picture.File, files plan.FileSequence) (*pixel.Image, error)) (*pixel.Image, error) {
+func (a *app) gather(
+	s store.Sequence,
+	number int,
+	output string,
+	read func(f *picture.File, files plan.FileSequence) (*pixel.Image, error),
+) (*pixel.Image, error) {
 	f, err := a.House.Record.Frame(s.ID, number)
 	if err != nil {
 		return nil, err
@@ -205,7 +214,8 @@ func (a *app) gather(s store.Sequence, number int, output string, read func(f *p
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and is no longer there.")
 		} else if err != nil {
-			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and cannot be read any more: "+err.Error())
+			return nil, echo.NewHTTPError(http.StatusGone,
+				"The file "+f.Path+" was good and cannot be read any more: "+err.Error())
 		}
 	}
 	if len(whole.Planes) == 0 {
@@ -216,7 +226,9 @@ func (a *app) gather(s store.Sequence, number int, output string, read func(f *p
 
 // depthFar returns the depth shown white for a whole sequence: that of its first good frame, so that
 // playing does not flicker.
-func (a *app) depthFar(ctx context.Context, s store.Sequence, b store.Batch, code pass.Code, output string) (float64, error) {
+func (a *app) depthFar(
+	ctx context.Context, s store.Sequence, b store.Batch, code pass.Code, output string,
+) (float64, error) {
 	frames, err := a.House.Record.Frames(s.ID)
 	if err != nil {
 		return 0, err
@@ -284,7 +296,9 @@ func (a *app) probe(c *echo.Context) error {
 	var img *pixel.Image
 	if files := filesOf(s.Spec, output); len(files) > 0 && shrunk(files[0].Size) > 1 { // then what is shown are means
 		if y < 0 || y >= files[0].Size.Height {
-			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Line %d lies outside the picture of %v.", y, files[0].Size))
+			return echo.NewHTTPError(
+				http.StatusBadRequest, fmt.Sprintf("Line %d lies outside the picture of %v.", y, files[0].Size),
+			)
 		}
 		img, err = a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
 			p, err := f.Lines(0, y, y+1)

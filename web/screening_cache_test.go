@@ -28,16 +28,22 @@ func TestALargeFrameHoldsNobodyUp(t *testing.T) {
 		}
 	})
 	<-begun
-	if _, err := c.Get(t.Context(), "other", func(context.Context) (*pixel.Image, error) { return pixel.New(1, 1, "R"), nil }); err != nil {
+	if _, err := c.Get(t.Context(), "other",
+		func(context.Context) (*pixel.Image, error) { return pixel.New(1, 1, "R"), nil }); err != nil {
 		t.Error(err)
 	}
 	close(finish)
 	group.Wait()
-	img, err := c.Get(t.Context(), "large", func(context.Context) (*pixel.Image, error) { times++; return nil, errors.New("read again") })
+	img, err := c.Get(
+		t.Context(),
+		"large",
+		func(context.Context) (*pixel.Image, error) { times++; return nil, errors.New("read again") },
+	)
 	if err != nil || img.Width != 4 || times != 1 {
 		t.Errorf("%+v, %v, read %d times", img, err, times)
 	}
-	if _, err := c.Get(t.Context(), "gone", func(context.Context) (*pixel.Image, error) { return nil, errors.New("gone") }); err == nil {
+	if _, err := c.Get(t.Context(), "gone",
+		func(context.Context) (*pixel.Image, error) { return nil, errors.New("gone") }); err == nil {
 		t.Error("a frame that cannot be read was shown")
 	}
 }

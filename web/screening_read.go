@@ -11,8 +11,8 @@ import (
 	"reelhouse/core/raster"
 )
 
-// longestShown is the longest edge, in pixels, of a picture that is sent to a screen. Of a larger one so many pixels become one that it fits, so that
-// nobody has to hold it as a whole.
+// longestShown is the longest edge, in pixels, of a picture that is sent to a screen. Of a larger one so many pixels
+// become one that it fits, so that nobody has to hold it as a whole.
 const longestShown = 4096
 
 // shrunk returns how many pixels of an edge become one on the screen.
@@ -66,7 +66,10 @@ func shown(ctx context.Context, f *picture.File, files plan.FileSequence, depth 
 		band := picture.Named(p.Image, files.Passes).Resize(size.Width, lines, pixel.BoxKernel, filtered)
 		if whole.Planes == nil {
 			for _, plane := range band.Planes {
-				whole.Planes = append(whole.Planes, pixel.Plane{Name: plane.Name, Half: plane.Half, Data: make([]float32, size.Width*size.Height)})
+				whole.Planes = append(
+					whole.Planes,
+					pixel.Plane{Name: plane.Name, Half: plane.Half, Data: make([]float32, size.Width*size.Height)},
+				)
 			}
 		}
 		whole.Paste(band, 0, y)

@@ -12,10 +12,12 @@ import (
 	"reelhouse/core/raster"
 )
 
-// A picture that is too large for the screen is shown as means, and as single values where a mean would be none of the scene's.
+// A picture that is too large for the screen is shown as means, and as single values where a mean would be none of the
+// scene's.
 func TestLargePicturesAreShownSmaller(t *testing.T) {
 	size := raster.Size{Width: 2*longestShown + 2, Height: 3*linesShown*3 + 1}
-	if shrunk(size) != 3 || shrunk(raster.Size{Width: longestShown, Height: 9}) != 1 || shownSize(size) != (raster.Size{Width: 2731, Height: 3 * linesShown}) {
+	if shrunk(size) != 3 || shrunk(raster.Size{Width: longestShown, Height: 9}) != 1 ||
+		shownSize(size) != (raster.Size{Width: 2731, Height: 3 * linesShown}) {
 		t.Fatalf("%v is shown as %v", size, shownSize(size))
 	}
 	passes := []pass.Code{pass.Beauty, pass.Depth}

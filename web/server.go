@@ -40,13 +40,15 @@ type Server struct {
 	// Previews are the pictures that are rendered in this process.
 	Previews *preview.Previews
 	Log      *slog.Logger
-	// Listening is where it is served, and Hosts are further names that it goes by. What is asked for under another name is not answered.
+	// Listening is where it is served, and Hosts are further names that it goes by. What is asked for under another
+	// name is not answered.
 	Listening net.Addr
 	Hosts     []string
 }
 
 // policy allows nothing but what the binary itself ships.
-const policy = "default-src 'self'; img-src 'self' blob: data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+const policy = "default-src 'self'; img-src 'self' blob: data:; object-src 'none'; base-uri 'none'; frame-ancestors " +
+	"'none'; form-action 'self'"
 
 // Serve serves on the listener until ctx ends.
 func Serve(ctx context.Context, l net.Listener, s Server) error {
@@ -83,7 +85,8 @@ func newApp(s Server) (*app, *echo.Echo, error) {
 		return nil, nil, err
 	}
 	a := &app{
-		Server: s, pages: pages, frames: waiting.NewShelf(cacheFrames, cacheBytes, size), reading: waiting.NewLine(readAtOnce),
+		Server: s, pages: pages, frames: waiting.NewShelf(cacheFrames, cacheBytes, size),
+		reading: waiting.NewLine(readAtOnce),
 	}
 	e := echo.New()
 	e.Logger = s.Log
@@ -216,7 +219,9 @@ func (a *app) metrics() *prometheus.Registry {
 
 type frameCollector struct{ house *house.House }
 
-var framesMetric = prometheus.NewDesc("reelhouse_frames", "Frames in the queue, by state.", []string{"production", "state"}, nil)
+var framesMetric = prometheus.NewDesc(
+	"reelhouse_frames", "Frames in the queue, by state.", []string{"production", "state"}, nil,
+)
 
 func (f frameCollector) Describe(out chan<- *prometheus.Desc) { out <- framesMetric }
 

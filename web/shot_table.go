@@ -49,7 +49,8 @@ type shownColumn struct {
 // mostMistakes is how many mistakes are shown at a time.
 const mostMistakes = 50
 
-// shotTable is the side sheet on which a table of shots is chosen, its columns are matched, and its mistakes are told. It is taken in as a whole or not at all.
+// shotTable is the side sheet on which a table of shots is chosen, its columns are matched, and its mistakes are told.
+// It is taken in as a whole or not at all.
 func (a *app) shotTable(c *echo.Context) error {
 	shown := shownTable{Code: c.Param("code"), Choices: shotlist.Columns()}
 	if c.Request().Method == http.MethodGet {

@@ -87,7 +87,8 @@ func fillShots(a *app, v *view) error {
 	}
 	page := shotsPage{Trials: plan.Trials()}
 	page.From, _ = strconv.Atoi(v.query("from")) // anything else is the beginning
-	if i := slices.IndexFunc(p.Shots, func(s production.Shot) bool { return s.Code == v.Open }); i >= 0 && v.query("from") == "" {
+	if i := slices.IndexFunc(p.Shots, func(s production.Shot) bool { return s.Code == v.Open }); i >= 0 &&
+		v.query("from") == "" {
 		page.From = i
 	}
 	page.From = max(0, min(page.From, len(p.Shots)-1)) / shotsAPage * shotsAPage
@@ -111,8 +112,13 @@ func fillShots(a *app, v *view) error {
 	shown := p.Shots[page.From:min(page.From+shotsAPage, len(p.Shots))]
 	for _, s := range shown {
 		w := shownShot{
-			Shot: s, Views: p.ViewsOf(s), Rendered: p.RenderedOf(s).Count(), First: clock.Timecode(s.Frames.First()), Last: clock.Timecode(s.Frames.Last()),
-			Seconds: clock.Seconds(s.Frames.Last()+1) - clock.Seconds(s.Frames.First()), Chosen: slices.Contains(v.Chosen, s.Code),
+			Shot: s, Views: p.ViewsOf(s), Rendered: p.RenderedOf(s).Count(), First: clock.Timecode(s.Frames.First()),
+			Last: clock.Timecode(s.Frames.Last()),
+			Seconds: clock.Seconds(
+				s.Frames.Last()+1,
+			) - clock.Seconds(
+				s.Frames.First(),
+			), Chosen: slices.Contains(v.Chosen, s.Code),
 		}
 		for _, seen := range w.Views {
 			if code := p.LookOf(s, seen); !slices.Contains(w.Looks, code) {
@@ -182,12 +188,52 @@ func (page *shotsPage) open(p production.Production, s production.Shot) *openSho
 	}
 	o.Fields = []shotField{
 		{Field: "look", Name: "Look", Value: s.Look, Own: s.Set("look"), From: "each view's own", Options: looks},
-		{Field: "sizes", Name: "Sizes", Own: s.Set("sizes"), From: "the usual ones", Ticks: choices(sizes, p.SizesOf(s))},
-		{Field: "passList", Name: "Passes", Value: s.PassList, Own: s.Set("passList"), From: "as usual", Options: lists},
-		{Field: "outputs", Name: "Outputs", Own: s.Set("outputs"), From: "the usual ones", Ticks: choices(outputs, p.OutputsOf(s))},
-		{Field: "quality", Name: "Quality", Value: s.Quality, Own: s.Set("quality"), From: "the batch's", Options: qualities},
-		{Field: "step", Name: "Step", Value: number(max(1, s.Step)), Own: s.Set("step"), From: "every frame", Help: "renders every so many of the frames"},
-		{Field: "handles", Name: "Handles", Value: number(p.HandlesOf(s)), Own: s.Set("handles"), From: "as in Standards", Help: "frames before and after"},
+		{
+			Field: "sizes",
+			Name:  "Sizes",
+			Own:   s.Set("sizes"),
+			From:  "the usual ones",
+			Ticks: choices(sizes, p.SizesOf(s)),
+		},
+		{
+			Field:   "passList",
+			Name:    "Passes",
+			Value:   s.PassList,
+			Own:     s.Set("passList"),
+			From:    "as usual",
+			Options: lists,
+		},
+		{
+			Field: "outputs",
+			Name:  "Outputs",
+			Own:   s.Set("outputs"),
+			From:  "the usual ones",
+			Ticks: choices(outputs, p.OutputsOf(s)),
+		},
+		{
+			Field:   "quality",
+			Name:    "Quality",
+			Value:   s.Quality,
+			Own:     s.Set("quality"),
+			From:    "the batch's",
+			Options: qualities,
+		},
+		{
+			Field: "step",
+			Name:  "Step",
+			Value: number(max(1, s.Step)),
+			Own:   s.Set("step"),
+			From:  "every frame",
+			Help:  "renders every so many of the frames",
+		},
+		{
+			Field: "handles",
+			Name:  "Handles",
+			Value: number(p.HandlesOf(s)),
+			Own:   s.Set("handles"),
+			From:  "as in Standards",
+			Help:  "frames before and after",
+		},
 	}
 	return o
 }

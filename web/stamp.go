@@ -44,7 +44,9 @@ func (a *app) stampPreview(c *echo.Context) error {
 		}
 	}
 	for name, into := range map[string]*float64{"percent": &s.Percent, "opacity": &s.Opacity} {
-		if v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(c.QueryParam(name), "%")), 64); err == nil && !math.IsNaN(v) {
+		if v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(c.QueryParam(name), "%")),
+			64); err == nil &&
+			!math.IsNaN(v) {
 			*into = v
 			if name == "opacity" {
 				*into = v / 100
@@ -77,7 +79,9 @@ func (a *app) stampPreview(c *echo.Context) error {
 
 // stampExample returns a picture to stamp, a small one rendered for the purpose, of the first shot that has
 // the output or of the first view, and what its fields say.
-func (a *app) stampExample(c *echo.Context, p production.Production, o output.Output) (img *pixel.Image, facts stamp.Facts, frame int, err error) {
+func (a *app) stampExample(
+	c *echo.Context, p production.Production, o output.Output,
+) (img *pixel.Image, facts stamp.Facts, frame int, err error) {
 	shot := production.Shot{Code: "010", Name: "Example"}
 	for _, s := range p.Shots {
 		if slices.Contains(p.OutputsOf(s), o.Code) || shot.View == "" {
@@ -122,8 +126,18 @@ func (a *app) stampExample(c *echo.Context, p production.Production, o output.Ou
 	clock := p.Clock()
 	quality, _ := p.FindQuality(p.QualityOf(shot))
 	return picture.Image, stamp.Facts{
-		Fields: naming.Fields{Production: p.Code, Shot: shot.Code, View: v.Code, Look: l.Name, Size: named.Code, Output: o.Code, Pass: string(pass.Beauty), Quality: quality.Name},
-		Title:  p.Title, ShotName: shot.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n), Lens: house.LensName(s, v.Camera, v.Setup), Note: shot.Note, Label: shot.Label(n),
+		Fields: naming.Fields{
+			Production: p.Code,
+			Shot:       shot.Code,
+			View:       v.Code,
+			Look:       l.Name,
+			Size:       named.Code,
+			Output:     o.Code,
+			Pass:       string(pass.Beauty),
+			Quality:    quality.Name,
+		},
+		Title: p.Title, ShotName: shot.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n),
+		Lens: house.LensName(s, v.Camera, v.Setup), Note: shot.Note, Label: shot.Label(n),
 		Sent: time.Now(), Took: exampleTook,
 	}, n, nil
 }

@@ -53,23 +53,32 @@ type standardsPage struct {
 }
 
 var fittingNames = map[raster.Fitting]string{
-	raster.Crop: "crop the camera's picture", raster.Pad: "pad it with bars", raster.KeepHeight: "widen the view, height stays", raster.KeepWidth: "widen the view, width stays",
+	raster.Crop: "crop the camera's picture", raster.Pad: "pad it with bars",
+	raster.KeepHeight: "widen the view, height stays", raster.KeepWidth: "widen the view, width stays",
 }
 
 func fillStandards(a *app, v *view) error {
 	p := v.Production
 	page := standardsPage{
-		Count:      p.Clock().Count.String(),
-		Alphas:     []option{{string(output.Premultiplied), "premultiplied"}, {string(output.Straight), "straight"}},
-		Grounds:    grounds(),
-		Bounces:    sampling.Usual,
-		Least:      sampling.UsualLeast,
-		Memory:     production.UsualMemory,
-		Bits:       []option{{"0", "any"}, {"8", "8"}, {"16", "16"}, {"32", "32"}},
-		Primaries:  "BT.709 (ITU-R BT.709), D65 white",
-		SetUps:     []option{{string(production.TakeStandards), "standards, outputs and names"}, {string(production.TakeScene), "scene"}, {string(production.TakeViews), "views and looks"}, {string(production.TakePasses), "pass lists"}, {string(production.TakeShots), "shots"}},
-		Clock:      showClock(p.Clock(), "frame", strconv.Itoa(p.FirstFrame)),
-		Retime:     showRetime(frame.Retime{From: p.Rate, To: frame.Rate{Numerator: 30, Denominator: 1}, Count: 120}, "nearest"),
+		Count:     p.Clock().Count.String(),
+		Alphas:    []option{{string(output.Premultiplied), "premultiplied"}, {string(output.Straight), "straight"}},
+		Grounds:   grounds(),
+		Bounces:   sampling.Usual,
+		Least:     sampling.UsualLeast,
+		Memory:    production.UsualMemory,
+		Bits:      []option{{"0", "any"}, {"8", "8"}, {"16", "16"}, {"32", "32"}},
+		Primaries: "BT.709 (ITU-R BT.709), D65 white",
+		SetUps: []option{
+			{string(production.TakeStandards), "standards, outputs and names"},
+			{string(production.TakeScene), "scene"},
+			{string(production.TakeViews), "views and looks"},
+			{string(production.TakePasses), "pass lists"},
+			{string(production.TakeShots), "shots"},
+		},
+		Clock: showClock(p.Clock(), "frame", strconv.Itoa(p.FirstFrame)),
+		Retime: showRetime(
+			frame.Retime{From: p.Rate, To: frame.Rate{Numerator: 30, Denominator: 1}, Count: 120}, "nearest",
+		),
 		CameraName: "a camera of 16:9",
 	}
 	for _, f := range pixel.Filters() {
@@ -88,7 +97,10 @@ func fillStandards(a *app, v *view) error {
 		page.Curves = append(page.Curves, option{string(c), c.Name()})
 	}
 	for _, shelf := range raster.Library() {
-		shelf.Sizes = slices.DeleteFunc(shelf.Sizes, func(n raster.Named) bool { _, have := p.FindSize(n.Code); return have })
+		shelf.Sizes = slices.DeleteFunc(
+			shelf.Sizes,
+			func(n raster.Named) bool { _, have := p.FindSize(n.Code); return have },
+		)
 		if len(shelf.Sizes) > 0 {
 			page.Shelves = append(page.Shelves, shelf)
 		}
@@ -143,8 +155,14 @@ func quantities(n raster.Named) []shownQuantity {
 		ppi = number(n.PixelsPerInch)
 	}
 	return []shownQuantity{
-		show(raster.Width, "Width, px", strconv.Itoa(n.Width)), show(raster.Height, "Height, px", strconv.Itoa(n.Height)), show(raster.Ratio, "Ratio, as seen", number(n.Value(raster.Ratio))),
-		show(raster.PixelsPerInch, "Pixels per inch", ppi), show(raster.PrintWidth, "Printed width", print(raster.PrintWidth)), show(raster.PrintHeight, "Printed height", print(raster.PrintHeight)),
+		show(
+			raster.Width, "Width, px", strconv.Itoa(n.Width),
+		), show(raster.Height, "Height, px", strconv.Itoa(n.Height)),
+		show(raster.Ratio, "Ratio, as seen", number(n.Value(raster.Ratio))),
+		show(
+			raster.PixelsPerInch, "Pixels per inch", ppi,
+		), show(raster.PrintWidth, "Printed width", print(raster.PrintWidth)),
+		show(raster.PrintHeight, "Printed height", print(raster.PrintHeight)),
 	}
 }
 
@@ -166,7 +184,15 @@ func reduce(qualities []production.Quality, sizes []raster.Named) []reducedRow {
 		row := reducedRow{Quality: q}
 		for _, n := range sizes {
 			of := n.Reduced(q.Scale)
-			across, up := 100*float64(of.Width)/float64(max(1, n.Width)), 100*float64(of.Height)/float64(max(1, n.Height))
+			across, up := 100*float64(
+				of.Width,
+			)/float64(
+				max(1, n.Width),
+			), 100*float64(
+				of.Height,
+			)/float64(
+				max(1, n.Height),
+			)
 			text := fmt.Sprintf("%.2f × %.2f %%", across, up)
 			if math.Abs(across-up) < 0.005 {
 				text = fmt.Sprintf("%.2f %%", across)
@@ -224,7 +250,10 @@ func (a *app) clock(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.Render(http.StatusOK, "clock", map[string]any{"Code": p.Code, "Clock": showClock(p.Clock(), c.QueryParam("by"), c.QueryParam("value"))})
+	return c.Render(
+		http.StatusOK, "clock",
+		map[string]any{"Code": p.Code, "Clock": showClock(p.Clock(), c.QueryParam("by"), c.QueryParam("value"))},
+	)
 }
 
 // shownRetime is the table of a retime.
@@ -247,7 +276,14 @@ type retimeRow struct {
 const mostRetimeRows = 60
 
 func showRetime(r frame.Retime, method string) shownRetime {
-	s := shownRetime{From: r.From.String(), To: r.To.String(), Count: r.Count, Method: method, Frames: r.Frames(), Seconds: r.From.Seconds(r.Count, 0)}
+	s := shownRetime{
+		From:    r.From.String(),
+		To:      r.To.String(),
+		Count:   r.Count,
+		Method:  method,
+		Frames:  r.Frames(),
+		Seconds: r.From.Seconds(r.Count, 0),
+	}
 	for i := range min(s.Frames, mostRetimeRows) {
 		row := retimeRow{Result: i + 1, First: r.Nearest(i) + 1}
 		if method == "blend" {
@@ -286,5 +322,9 @@ func (a *app) retime(c *echo.Context) error {
 
 // grounds are the kinds of background.
 func grounds() []option {
-	return []option{{string(look.Surroundings), "the look's environment"}, {string(look.PlainColour), "a plain colour"}, {string(look.Transparent), "transparent, with alpha"}}
+	return []option{
+		{string(look.Surroundings), "the look's environment"},
+		{string(look.PlainColour), "a plain colour"},
+		{string(look.Transparent), "transparent, with alpha"},
+	}
 }

@@ -75,7 +75,10 @@ var shownBy = []string{"as", "look", "frame", "side", "size", "all", "beside1", 
 
 // Shown returns what every change on the page tells of it, so that it shows the same afterwards: a JSON object.
 func (v *view) Shown() (string, error) {
-	shown := map[string]string{"seen": strconv.Itoa(v.Production.Number), "station": string(v.Station.Key), "open": v.Open, "against": v.Against}
+	shown := map[string]string{
+		"seen": strconv.Itoa(v.Production.Number), "station": string(v.Station.Key), "open": v.Open,
+		"against": v.Against,
+	}
 	if v.Station.Key == cutStation {
 		shown["as"], shown["head"] = v.query("as"), v.query("head")
 	}
@@ -159,7 +162,12 @@ func (a *app) complete(v *view) error {
 		if st.Under != "" {
 			continue
 		}
-		e := spineEntry{station: st, Ordinal: len(v.Spine) + 1, Have: st.Count(v), Current: st.Key == v.Station.Key || st.Key == v.Station.Under}
+		e := spineEntry{
+			station: st,
+			Ordinal: len(v.Spine) + 1,
+			Have:    st.Count(v),
+			Current: st.Key == v.Station.Key || st.Key == v.Station.Under,
+		}
 		for _, p := range v.Draft.Problems {
 			if p.Station == st.Key {
 				e.Wrong++
@@ -168,7 +176,8 @@ func (a *app) complete(v *view) error {
 		switch st.Key {
 		case batchSheet:
 			for _, f := range v.Draft.Findings {
-				if f.Severity == preflight.Refuses && f.Waived == "" && f.Rule != preflight.NothingNew { // that all was sent is nothing wrong
+				if f.Severity == preflight.Refuses && f.Waived == "" &&
+					f.Rule != preflight.NothingNew { // that all was sent is nothing wrong
 					e.Wrong++
 				}
 			}
@@ -239,7 +248,16 @@ type answer struct {
 
 // update answers a change with the sheet, the spine and the ticket line, as they are now.
 func (a *app) update(c *echo.Context, r answer) error {
-	v := &view{Production: r.production, Mistake: r.mistake, Notice: r.notice, Impact: r.impact, Swap: true, Open: c.FormValue("open"), Author: author(c), query: c.FormValue}
+	v := &view{
+		Production: r.production,
+		Mistake:    r.mistake,
+		Notice:     r.notice,
+		Impact:     r.impact,
+		Swap:       true,
+		Open:       c.FormValue("open"),
+		Author:     author(c),
+		query:      c.FormValue,
+	}
 	if form, err := c.FormValues(); err == nil {
 		v.Chosen = form["chosen"]
 	}

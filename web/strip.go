@@ -52,7 +52,15 @@ func stripOf(frames []store.Frame, width float64, link func(store.Frame) string,
 	x := 0.0
 	for _, g := range groups {
 		first, last := g[0], g[len(g)-1]
-		c := stripCell{X: x + 0.75, Width: max(1, each*float64(len(g))-1.5), State: first.State, First: first.Number, Last: last.Number, Count: len(g), Jump: jump}
+		c := stripCell{
+			X:     x + 0.75,
+			Width: max(1, each*float64(len(g))-1.5),
+			State: first.State,
+			First: first.Number,
+			Last:  last.Number,
+			Count: len(g),
+			Jump:  jump,
+		}
 		c.Title = fmt.Sprintf("frame %d: %s", first.Number, first.State)
 		if len(g) > 1 {
 			c.Title = fmt.Sprintf("frames %d to %d: %d %s", first.Number, last.Number, len(g), first.State)
@@ -84,8 +92,8 @@ func plannedStrip(set frame.Set) strip {
 	return stripOf(frames, sheetWidth, nil, false)
 }
 
-// mark returns the inner shape of a state, so that no one depends on colour: hatching, a half, three quarters, a full cell, a cross, a notch,
-// two bars.
+// mark returns the inner shape of a state, so that no one depends on colour: hatching, a half, three quarters, a full
+// cell, a cross, a notch, two bars.
 func mark(s queue.State, x, w float64) string {
 	const h = stripHeight
 	box := func(x, y, w, h float64) string { return fmt.Sprintf("M%.1f %.1fh%.1fv%.1fh%.1fz", x, y, w, h, -w) }
@@ -100,7 +108,9 @@ func mark(s queue.State, x, w float64) string {
 		left, right := x+w*0.2, x+w*0.8
 		return fmt.Sprintf("M%.1f 4L%.1f %.1fM%.1f 4L%.1f %.1f", left, right, h-4, right, left, h-4)
 	case queue.Failed:
-		return fmt.Sprintf("M%.1f 1h%.1fl%.1f %.1fl%.1f %.1fv%.1fh%.1fz", x, w*0.25, w*0.25, h*0.4, w*0.25, -h*0.4, h-2, -w*0.75)
+		return fmt.Sprintf(
+			"M%.1f 1h%.1fl%.1f %.1fl%.1f %.1fv%.1fh%.1fz", x, w*0.25, w*0.25, h*0.4, w*0.25, -h*0.4, h-2, -w*0.75,
+		)
 	case queue.Held:
 		return box(x+w*0.22, 5, w*0.2, h-10) + box(x+w*0.58, 5, w*0.2, h-10)
 	case queue.Blocked:

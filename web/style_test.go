@@ -14,7 +14,9 @@ import (
 func TestStylesAreFresh(t *testing.T) {
 	hash := sha256.New()
 	var sources []string
-	for _, pattern := range []string{"templates/*.html", "templates/partials/*.html", "static/house.js", "static/output.js", "static/plan.js", "static/live.js", "static/pick.js", "static/screening.js", "style/input.css", "style/package-lock.json"} {
+	for _, pattern := range []string{"templates/*.html", "templates/partials/*.html", "static/house.js",
+		"static/output.js", "static/plan.js", "static/live.js", "static/pick.js", "static/screening.js",
+		"style/input.css", "style/package-lock.json"} {
 		files, err := filepath.Glob(pattern)
 		if err != nil || len(files) == 0 {
 			t.Fatalf("%s: %v, %v", pattern, files, err)

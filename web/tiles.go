@@ -38,7 +38,9 @@ func cuttingOf(b plan.Batch, s plan.Sequence, shot production.Shot) cutting {
 		largest, _ = b.Tile(s, b.TileCount(s))
 	}
 	c := cutting{
-		Own: shot.TilesOf(s.View, s.SizeCode), Usual: "whole", Largest: raster.Size{Width: largest.Dx(), Height: largest.Dy()},
+		Own: shot.TilesOf(
+			s.View, s.SizeCode,
+		), Usual: "whole", Largest: raster.Size{Width: largest.Dx(), Height: largest.Dy()},
 		Memory: b.Memory(s), Wait: b.TileBytes(s), Clock: q.Effort.Seconds > 0,
 	}
 	if s.Tiled() {

@@ -44,7 +44,8 @@ func TestTilesAreSetOnTheSheet(t *testing.T) {
 	_, body = s.get(paths)
 	s.says(body, "Whole, since its quality ends a frame by the clock", "disabled")
 	body = s.edits(preflight.TilesByNeed.CommandName())
-	if q, _ := s.production().FindQuality("draft"); q.Tiles != (raster.Tiling{}) || strings.Contains(body, `data-rule="tiles-without-clock"`) {
+	if q, _ := s.production().FindQuality("draft"); q.Tiles != (raster.Tiling{}) ||
+		strings.Contains(body, `data-rule="tiles-without-clock"`) {
 		t.Errorf("the tiles are still %v", q.Tiles)
 	}
 }
@@ -75,7 +76,8 @@ func TestTheQueueShowsTiles(t *testing.T) {
 	if err := s.house.Record.Check(first); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.house.Record.AcceptTile(first, 75, store.File{Bytes: 9, SHA256: strings.Repeat("ab", 32)}, "it went well"); err != nil {
+	if err := s.house.Record.AcceptTile(first, 75, store.File{Bytes: 9, SHA256: strings.Repeat("ab", 32)},
+		"it went well"); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.house.Record.Break(second, "the lamp is out", "log"); err != nil {
@@ -85,7 +87,11 @@ func TestTheQueueShowsTiles(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, body = s.get(side)
-	s.says(body, "1 of 4 good", `data-tile="1" data-state="good"`, `data-tile="2" data-state="rendering"`, `data-tile="3" data-state="ready"`, "1 min 15 s", "attempt 1, tile 1, on there", "it went well", "htmx:sseMessage")
+	s.says(
+		body, "1 of 4 good", `data-tile="1" data-state="good"`, `data-tile="2" data-state="rendering"`,
+		`data-tile="3" data-state="ready"`, "1 min 15 s", "attempt 1, tile 1, on there", "it went well",
+		"htmx:sseMessage",
+	)
 	_, body = s.get("/p/TEST/queue")
 	s.says(body, "frame 1001 waits for its tiles: 1 of 4 good, 1 being rendered")
 	// A frame whose tiles are under way can be held as any other.

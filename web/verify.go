@@ -67,7 +67,9 @@ func (a *app) verify(c *echo.Context) error {
 		return c.Render(http.StatusOK, "verified", a.verifying(p.Code))
 	}
 	if other := a.beginVerifying(p.Code, c.FormValue("deep") != ""); other != "" {
-		return echo.NewHTTPError(http.StatusConflict, fmt.Sprintf("The files of %s are being verified. Wait until that has ended.", other))
+		return echo.NewHTTPError(
+			http.StatusConflict, fmt.Sprintf("The files of %s are being verified. Wait until that has ended.", other),
+		)
 	}
 	return c.Render(http.StatusOK, "verified", a.verifying(p.Code))
 }

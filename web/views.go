@@ -57,7 +57,13 @@ func (a *app) shownViews(v *view) ([]shownView, []string) {
 				c := s.Cameras[s.Nodes[i].Camera]
 				seen := w.Setup.Of(geom.Identity(), c).Camera
 				angles := lens.AnglesOf(seen.Up, seen.Aspect)
-				out.Found, out.Across, out.Up, out.Focal, out.Height = true, lens.Degrees(angles.Across), lens.Degrees(angles.Up), w.Setup.FocalOf(c), seen.Height
+				out.Found, out.Across, out.Up, out.Focal, out.Height = true, lens.Degrees(
+					angles.Across,
+				), lens.Degrees(
+					angles.Up,
+				), w.Setup.FocalOf(
+					c,
+				), seen.Height
 				out.MiddleFrame = (v.Production.FirstFrame + house.LastFrame(v.Production.Production, s)) / 2
 			}
 		}
@@ -137,12 +143,19 @@ const usualFocus = 5
 // previewEdge is the longer edge of the picture of an open view, in pixels.
 const previewEdge = 480
 
-var sideNames = map[floorplan.Side]string{floorplan.Above: "from above", floorplan.South: "from the south", floorplan.East: "from the east"}
+var sideNames = map[floorplan.Side]string{
+	floorplan.Above: "from above", floorplan.South: "from the south", floorplan.East: "from the east",
+}
 
 func fillViews(a *app, v *view) error {
 	views, cameras := a.shownViews(v)
 	p := v.Production.Production
-	page := &viewsPage{Cameras: cameras, Looks: laidLooks(p), Pictures: v.query("as") == "pictures", Opaque: p.Scene.Opaque != nil}
+	page := &viewsPage{
+		Cameras:  cameras,
+		Looks:    laidLooks(p),
+		Pictures: v.query("as") == "pictures",
+		Opaque:   p.Scene.Opaque != nil,
+	}
 	for _, e := range p.Environments {
 		laid := laidEnvironment{EnvironmentFile: e}
 		for _, l := range p.Looks {
@@ -173,7 +186,8 @@ func fillViews(a *app, v *view) error {
 	if i := slices.IndexFunc(page.Looks, func(l laidLook) bool { return l.Code == v.query("look") }); i >= 0 {
 		page.Look = openedLook(p, page.Looks[i], s)
 	}
-	if i := slices.IndexFunc(views, func(w shownView) bool { return w.Code == v.Open }); i >= 0 && views[i].Found && !page.Opaque {
+	if i := slices.IndexFunc(views, func(w shownView) bool { return w.Code == v.Open }); i >= 0 && views[i].Found &&
+		!page.Opaque {
 		page.Open = openedView(v, views[i], s)
 		page.Open.neighbours(v, views)
 	}
@@ -191,7 +205,10 @@ func (o *openView) neighbours(v *view, views []shownView) {
 		o.Before, o.After = views[(i+len(views)-1)%len(views)].Code, views[(i+1)%len(views)].Code
 	}
 	for i, name := range []string{"beside1", "beside2", "beside3"} {
-		if code := v.query(name); slices.ContainsFunc(o.Others, func(other option) bool { return other.Value == code }) {
+		if code := v.query(name); slices.ContainsFunc(
+			o.Others,
+			func(other option) bool { return other.Value == code },
+		) {
 			o.Beside[i] = code
 		}
 	}
@@ -206,13 +223,22 @@ func (o *openView) exposure(p production.Production) {
 	}
 	o.Exposed = fmt.Sprintf("Light is multiplied by %.3g.", gain)
 	if s.FNumber > 0 && s.ISO > 0 {
-		o.Exposed += fmt.Sprintf(" f/%.3g, 1/%.3g s and ISO %.4g are EV %.1f at ISO 100.", s.FNumber, 1/s.ShutterSeconds(rate), s.ISO, camera.ExposureValue(s.FNumber, s.ShutterSeconds(rate), s.ISO))
+		o.Exposed += fmt.Sprintf(
+			" f/%.3g, 1/%.3g s and ISO %.4g are EV %.1f at ISO 100.", s.FNumber, 1/s.ShutterSeconds(rate), s.ISO,
+			camera.ExposureValue(s.FNumber, s.ShutterSeconds(rate), s.ISO),
+		)
 	}
 }
 
 func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 	p := v.Production.Production
-	o := &openView{shownView: shown, Frame: shown.MiddleFrame, Whole: whole(v.query("all")), Back: shown.Setup.BackWidth(), Own: shown.Setup.Stand != nil}
+	o := &openView{
+		shownView: shown,
+		Frame:     shown.MiddleFrame,
+		Whole:     whole(v.query("all")),
+		Back:      shown.Setup.BackWidth(),
+		Own:       shown.Setup.Stand != nil,
+	}
 	if n, err := strconv.Atoi(v.query("frame")); err == nil {
 		o.Frame = n
 	}
@@ -229,7 +255,8 @@ func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 	node := s.FindCamera(shown.Camera)
 	now := shown.Setup.Of(s.At(seconds).World[node], s.Cameras[s.Nodes[node].Camera])
 	o.Stand, o.Moves = camera.StandOf(now.Pose), s.Moving()[node]
-	for _, v := range []*float64{&o.Stand.Position.X, &o.Stand.Position.Y, &o.Stand.Position.Z, &o.Stand.Heading, &o.Stand.Tilt, &o.Stand.Roll} {
+	for _, v := range []*float64{&o.Stand.Position.X, &o.Stand.Position.Y, &o.Stand.Position.Z, &o.Stand.Heading,
+		&o.Stand.Tilt, &o.Stand.Roll} {
 		*v = math.Round(*v*1000)/1000 + 0 // no negative zero
 	}
 	if near, far, limited := shown.Setup.Sharpness(s.Cameras[s.Nodes[node].Camera]); limited {
@@ -247,7 +274,17 @@ func openedView(v *view, shown shownView, s *scene.Scene) *openView {
 	}
 	var eyes []floorplan.Eye
 	for _, w := range p.Views {
-		eyes = append(eyes, floorplan.Eye{Code: w.Code, Camera: w.Camera, Setup: w.Setup, Size: o.Size.Size, Fit: o.Size.Fit, PixelAspect: o.Size.Pixel()})
+		eyes = append(
+			eyes,
+			floorplan.Eye{
+				Code:        w.Code,
+				Camera:      w.Camera,
+				Setup:       w.Setup,
+				Size:        o.Size.Size,
+				Fit:         o.Size.Fit,
+				PixelAspect: o.Size.Pixel(),
+			},
+		)
 	}
 	begin, end := p.Rate.Seconds(p.FirstFrame, p.FirstFrame), p.Rate.Seconds(house.LastFrame(p, s), p.FirstFrame)
 	o.Plan = floorplan.Draw(s, side, seconds, begin, end, eyes, o.Whole != "")

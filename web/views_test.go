@@ -12,7 +12,12 @@ import (
 
 func (s *site) editView(field, value string) string {
 	s.t.Helper()
-	_, body := s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {field}, "value": {value}, "frame": {"1001"}, "station": {"views"}, "open": {"v"}})
+	_, body := s.post(
+		"/p/TEST/edit/view",
+		url.Values{
+			"of": {"v"}, "field": {field}, "value": {value}, "frame": {"1001"}, "station": {"views"}, "open": {"v"},
+		},
+	)
 	return body
 }
 
@@ -46,7 +51,9 @@ func TestACameraIsSetUp(t *testing.T) {
 	s.editView("focalLength", "24 mm")
 	s.editView("straighten", "")
 	got := s.setup()
-	if want := 24 * math.Tan(20*math.Pi/180); got.Stand.Tilt != 0 || got.Stand.Heading != 90 || math.Abs(got.ShiftUp-want) > 0.001 || got.Focal != 24 {
+	if want := 24 * math.Tan(20*math.Pi/180); got.Stand.Tilt != 0 || got.Stand.Heading != 90 ||
+		math.Abs(got.ShiftUp-want) > 0.001 ||
+		got.Focal != 24 {
 		t.Errorf("straightened: %+v, %+v, want a shift of %v mm", got, got.Stand, want)
 	}
 	// Drags are in metres of the drawing: from above to the right and down, from the sides up is up.
@@ -84,8 +91,11 @@ func TestACameraIsSetUp(t *testing.T) {
 func TestMistakesWithCamerasAreSaid(t *testing.T) {
 	s := newSite(t)
 	for field, c := range map[string][2]string{
-		"x": {"here", "is not a number"}, "focalLength": {"0.2", "focal length of 0.2 mm is outside"}, "tilt": {"100", "tilt of 100° is outside"}, "heading": {"-5", "heading of -5° is outside"},
-		"sensorWidth": {"1000", "film back of 1000 mm is outside"}, "lensShiftY": {"x", "is not a number"}, "fNumber": {"0.01", "f-number of 0.01"}, "focusDistance": {"-3", "focus at -3 m"}, "lensShiftX": {"4 m", "is not a number"}, "z": {"1e9", "too far"},
+		"x": {"here", "is not a number"}, "focalLength": {"0.2", "focal length of 0.2 mm is outside"},
+		"tilt": {"100", "tilt of 100° is outside"}, "heading": {"-5", "heading of -5° is outside"},
+		"sensorWidth": {"1000", "film back of 1000 mm is outside"}, "lensShiftY": {"x", "is not a number"},
+		"fNumber": {"0.01", "f-number of 0.01"}, "focusDistance": {"-3", "focus at -3 m"},
+		"lensShiftX": {"4 m", "is not a number"}, "z": {"1e9", "too far"},
 	} {
 		s.says(s.editView(field, c[0]), c[1])
 	}
@@ -99,26 +109,32 @@ func TestMistakesWithCamerasAreSaid(t *testing.T) {
 func TestALockedCameraStays(t *testing.T) {
 	s := newSite(t)
 	s.editView("x", "1")
-	s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"locked"}, "values": {"1"}, "station": {"views"}, "open": {"v"}})
+	s.post(
+		"/p/TEST/edit/view",
+		url.Values{"of": {"v"}, "field": {"locked"}, "values": {"1"}, "station": {"views"}, "open": {"v"}},
+	)
 	before := s.setup()
 	if !before.Locked {
 		t.Fatal("it is not locked")
 	}
-	for field, value := range map[string]string{"x": "2", "focalLength": "50", "straighten": "", "reset": "", "camera": "cam"} {
+	for field, value := range map[string]string{"x": "2", "focalLength": "50", "straighten": "", "reset": "",
+		"camera": "cam"} {
 		s.says(s.editView(field, value), "camera of view v is locked")
 	}
 	s.says(s.moveView("place", "side", "above", "x", "1", "y", "1"), "camera of view v is locked")
 	if !s.setup().Same(before) {
 		t.Errorf("it is %+v now", s.setup())
 	}
-	if _, body := s.get("/p/TEST/views?open=v"); strings.Contains(body, "data-free") || !strings.Contains(body, "The camera is locked") {
+	if _, body := s.get("/p/TEST/views?open=v"); strings.Contains(body, "data-free") ||
+		!strings.Contains(body, "The camera is locked") {
 		t.Errorf("the plan of a locked camera:\n%s", body)
 	}
 	s.says(s.editView("name", "Renamed"), "Renamed") // which moves nothing
 	// A copy can be moved.
 	s.editView("copy", "")
 	p := s.production()
-	if len(p.Views) != 2 || p.Views[1].Code != "v_2" || p.Views[1].Setup.Locked || p.Views[1].Setup.Stand == p.Views[0].Setup.Stand {
+	if len(p.Views) != 2 || p.Views[1].Code != "v_2" || p.Views[1].Setup.Locked ||
+		p.Views[1].Setup.Stand == p.Views[0].Setup.Stand {
 		t.Errorf("views are %+v", p.Views)
 	}
 	s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"locked"}, "station": {"views"}})
@@ -130,7 +146,8 @@ func TestALockedCameraStays(t *testing.T) {
 func TestCamerasAreHandedOn(t *testing.T) {
 	s := newSite(t)
 	s.editView("lensShiftY", "3")
-	for query, says := range map[string]string{"format=usda": "float verticalApertureOffset = 3", "format=usda&view=v": `def Camera "v"`, "format=gltf": `"perspective"`} {
+	for query, says := range map[string]string{"format=usda": "float verticalApertureOffset = 3",
+		"format=usda&view=v": `def Camera "v"`, "format=gltf": `"perspective"`} {
 		if code, body := s.get("/p/TEST/cameras?" + query); code != 200 || !strings.Contains(body, says) {
 			t.Errorf("%s: %d\n%.400s", query, code, body)
 		}
@@ -142,7 +159,8 @@ func TestCamerasAreHandedOn(t *testing.T) {
 	}
 }
 
-// Zoom and dolly: twice the focal length at twice the distance. The camera stands 5 m south of the origin and looks north.
+// Zoom and dolly: twice the focal length at twice the distance. The camera stands 5 m south of the origin and looks
+// north.
 func TestLensesAndExposures(t *testing.T) {
 	s := newSite(t)
 	s.editView("focalLength", "35")
@@ -198,9 +216,12 @@ func TestAWorkingView(t *testing.T) {
 	if !w.Working || w.Setup.Stand == nil || w.Setup.Stand.Position != (geom.Vec{Y: 2, Z: 5}) || w.Camera != "cam" {
 		t.Fatalf("it is %+v", w)
 	}
-	_, body := s.post("/p/TEST/edit/shot", url.Values{"of": {"010"}, "field": {"view"}, "value": {"v_2"}, "station": {"shots"}})
+	_, body := s.post(
+		"/p/TEST/edit/shot", url.Values{"of": {"010"}, "field": {"view"}, "value": {"v_2"}, "station": {"shots"}},
+	)
 	s.says(body, "is a working view")
-	if _, body := s.get("/p/TEST/shots"); strings.Contains(body, `<option value="v_2"`) || strings.Contains(body, "<option>v_2") {
+	if _, body := s.get("/p/TEST/shots"); strings.Contains(body, `<option value="v_2"`) ||
+		strings.Contains(body, "<option>v_2") {
 		t.Error("shots are offered it")
 	}
 	_, body = s.get("/p/TEST/cameras?format=usda")
@@ -208,7 +229,9 @@ func TestAWorkingView(t *testing.T) {
 		t.Error("it is handed on with the cameras of shots")
 	}
 	s.says(s.editView("working", ""), "Views") // not ticked: nothing changes
-	_, body = s.post("/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"working"}, "values": {"1"}, "station": {"views"}})
+	_, body = s.post(
+		"/p/TEST/edit/view", url.Values{"of": {"v"}, "field": {"working"}, "values": {"1"}, "station": {"views"}},
+	)
 	s.says(body, "shot 010 uses this view")
 	s.post("/p/TEST/edit/view", url.Values{"of": {"v_2"}, "field": {"working"}, "station": {"views"}})
 	if p := s.production(); p.Views[1].Working {
@@ -218,8 +241,11 @@ func TestAWorkingView(t *testing.T) {
 
 func TestPlansOfEverySide(t *testing.T) {
 	s := newSite(t)
-	for _, query := range []string{"side=south", "side=east&all=1", "side=nowhere", "size=hd&frame=1010", "size=gone&frame=x"} {
-		if code, body := s.get("/p/TEST/views?open=v&" + query); code != 200 || !strings.Contains(body, `class="cone"`) || strings.Contains(body, "NaN") {
+	for _, query := range []string{"side=south", "side=east&all=1", "side=nowhere", "size=hd&frame=1010",
+		"size=gone&frame=x"} {
+		if code, body := s.get("/p/TEST/views?open=v&" + query); code != 200 ||
+			!strings.Contains(body, `class="cone"`) ||
+			strings.Contains(body, "NaN") {
 			t.Errorf("%s: %d\n%s", query, code, body)
 		}
 	}

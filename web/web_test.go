@@ -42,7 +42,8 @@ func newSite(t testing.TB) *site {
 	h, b := housetest.New(t, "1001-1003")
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
 	app, handler, err := newApp(Server{
-		House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}), Previews: preview.New(h), Log: log,
+		House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}),
+		Previews: preview.New(h), Log: log,
 		Hosts: []string{"example.com"},
 	})
 	if err != nil {
@@ -91,7 +92,8 @@ func asCommand(command string, form url.Values) (missing string) {
 		return "." + field
 	}
 	for prefix, other := range map[string][3]string{
-		"lock-": {".lock", "locked", "set.quantity"}, "stamp-": {".stamp", "", ""}, "group-": {".group", "group", "set.pass"},
+		"lock-": {".lock", "locked", "set.quantity"}, "stamp-": {".stamp", "", ""},
+		"group-": {".group", "group", "set.pass"},
 	} {
 		if rest, ok := strings.CutPrefix(field, prefix); ok {
 			if form.Set("field", rest); other[1] != "" {
@@ -133,17 +135,20 @@ func (s *site) production() store.Revision {
 
 func TestEveryStationAnswers(t *testing.T) {
 	s := newSite(t)
-	for _, path := range []string{"standards?open=hd", "output?open=master", "output?open=review", "output?open=proxy&against=none", "standards?open=gone"} {
+	for _, path := range []string{"standards?open=hd", "output?open=master", "output?open=review",
+		"output?open=proxy&against=none", "standards?open=gone"} {
 		if code, body := s.get("/p/TEST/" + path); code != 200 || strings.Contains(body, "ZgotmplZ") {
 			t.Errorf("%s: %d\n%s", path, code, body)
 		}
 	}
 	for _, st := range stations {
 		code, body := s.get("/p/TEST/" + string(st.Key))
-		if code != 200 || !strings.Contains(body, "<h1") || st.Under != plainPage && !strings.Contains(body, `aria-current="page"`) {
+		if code != 200 || !strings.Contains(body, "<h1") ||
+			st.Under != plainPage && !strings.Contains(body, `aria-current="page"`) {
 			t.Errorf("%s: %d\n%s", st.Key, code, body)
 		}
-		if strings.Contains(body, "<script>") || strings.Contains(body, " style=") || strings.Contains(body, "ZgotmplZ") {
+		if strings.Contains(body, "<script>") || strings.Contains(body, " style=") ||
+			strings.Contains(body, "ZgotmplZ") {
 			t.Errorf("%s: inline script or style, or a value that the template refused", st.Key)
 		}
 	}
@@ -151,7 +156,8 @@ func TestEveryStationAnswers(t *testing.T) {
 
 func TestAnEmptyHouseSaysWhatToDoNext(t *testing.T) {
 	s := newSite(t)
-	if code, _ := s.post("/productions", url.Values{"code": {"NEW"}, "title": {"New one"}}); code != http.StatusSeeOther {
+	if code, _ := s.post("/productions", url.Values{"code": {"NEW"},
+		"title": {"New one"}}); code != http.StatusSeeOther {
 		t.Fatalf("making a production: %d", code)
 	}
 	for _, st := range stations {
@@ -159,10 +165,12 @@ func TestAnEmptyHouseSaysWhatToDoNext(t *testing.T) {
 			t.Errorf("%s of an empty production: %d\n%s", st.Key, code, body)
 		}
 	}
-	if _, body := s.get("/p/NEW/batch"); !strings.Contains(body, "bring in a glTF file") || strings.Contains(body, `id="send"`) {
+	if _, body := s.get("/p/NEW/batch"); !strings.Contains(body, "bring in a glTF file") ||
+		strings.Contains(body, `id="send"`) {
 		t.Errorf("the batch sheet does not say what is missing:\n%s", body)
 	}
-	for _, form := range []url.Values{{"code": {"new"}, "title": {"x"}}, {"code": {"a/b"}, "title": {"x"}}, {"code": {"OK"}, "title": {""}}} {
+	for _, form := range []url.Values{{"code": {"new"}, "title": {"x"}}, {"code": {"a/b"}, "title": {"x"}},
+		{"code": {"OK"}, "title": {""}}} {
 		if code, _ := s.post("/productions", form); code != http.StatusUnprocessableEntity {
 			t.Errorf("%v: %d", form, code)
 		}
@@ -171,7 +179,8 @@ func TestAnEmptyHouseSaysWhatToDoNext(t *testing.T) {
 
 func TestWhatIsNotThereIsSaidPolitely(t *testing.T) {
 	s := newSite(t)
-	for _, path := range []string{"/p/NONE/shots", "/p/TEST/nowhere", "/p/TEST/frame/1/9999", "/p/TEST/frame/x/y", "/p/TEST/screen/1/1001/beauty", "/p/TEST/thumb?view=none", "/static/none.css"} {
+	for _, path := range []string{"/p/NONE/shots", "/p/TEST/nowhere", "/p/TEST/frame/1/9999", "/p/TEST/frame/x/y",
+		"/p/TEST/screen/1/1001/beauty", "/p/TEST/thumb?view=none", "/static/none.css"} {
 		if code, body := s.get(path); code != 404 || strings.Contains(body, "goroutine") {
 			t.Errorf("%s: %d\n%s", path, code, body)
 		}
@@ -182,41 +191,52 @@ func TestEditsAreKeptOrRefusedInPlace(t *testing.T) {
 	s := newSite(t)
 	edit := func(kind, of, field, value string) string {
 		t.Helper()
-		code, body := s.post("/p/TEST/edit/"+kind, url.Values{"of": {of}, "field": {field}, "value": {value}, "values": {value}, "station": {"shots"}})
+		code, body := s.post(
+			"/p/TEST/edit/"+kind,
+			url.Values{"of": {of}, "field": {field}, "value": {value}, "values": {value}, "station": {"shots"}},
+		)
 		if code != 200 {
 			t.Fatalf("%s %s %s: %d\n%s", kind, of, field, code, body)
 		}
 		return body
 	}
 	body := edit("shot", "010", "frames", "1001-1048x2,!1011")
-	if got := s.production().Shots[0].Frames.Count(); got != 23 || !strings.Contains(body, ">23<") || !strings.Contains(body, "Saved") {
+	if got := s.production().Shots[0].Frames.Count(); got != 23 || !strings.Contains(body, ">23<") ||
+		!strings.Contains(body, "Saved") {
 		t.Errorf("%d frames\n%s", got, body)
 	}
-	for value, says := range map[string]string{"1048-1001": "comes after the last", "abc": "whole number", "": "there are no frames"} {
+	for value, says := range map[string]string{"1048-1001": "comes after the last", "abc": "whole number",
+		"": "there are no frames"} {
 		body := edit("shot", "010", "frames", value)
-		if !strings.Contains(body, says) || !strings.Contains(body, `value="`+value+`"`) || s.production().Shots[0].Frames.Count() != 23 {
+		if !strings.Contains(body, says) || !strings.Contains(body, `value="`+value+`"`) ||
+			s.production().Shots[0].Frames.Count() != 23 {
 			t.Errorf("%q: want %q, the typed text kept, and nothing changed:\n%s", value, says, body)
 		}
 	}
 	edit("shot", "010", "code", "020")
 	edit("view", "v", "code", "harbour")
 	edit("size", "hd", "code", "wide")
-	if p := s.production(); p.Shots[0].Code != "020" || p.Shots[0].View != "harbour" || p.Shots[0].Sizes[0] != "wide" || len(p.Problems()) != 0 {
+	if p := s.production(); p.Shots[0].Code != "020" || p.Shots[0].View != "harbour" || p.Shots[0].Sizes[0] != "wide" ||
+		len(p.Problems()) != 0 {
 		t.Errorf("renaming broke %+v, %v", p.Shots[0], p.Problems())
 	}
 	for _, bad := range [][4]string{
-		{"shot", "020", "code", "a b"}, {"quality", "draft", "scale", "0"}, {"quality", "draft", "samples", "x"}, {"depth", "", "background", "-3"},
-		{"names", "", "pattern", "../(frame).(ext)"}, {"names", "", "pattern", ""}, {"size", "wide", "width", "0"}, {"view", "harbour", "remove", ""}, {"shot", "gone", "name", "x"},
+		{"shot", "020", "code", "a b"}, {"quality", "draft", "scale", "0"}, {"quality", "draft", "samples", "x"},
+		{"depth", "", "background", "-3"},
+		{"names", "", "pattern", "../(frame).(ext)"}, {"names", "", "pattern", ""}, {"size", "wide", "width", "0"},
+		{"view", "harbour", "remove", ""}, {"shot", "gone", "name", "x"},
 	} {
 		before := s.production().Number
 		if body := edit(bad[0], bad[1], bad[2], bad[3]); s.production().Number != before {
 			t.Errorf("%v was kept:\n%s", bad, body)
 		}
 	}
-	if code, body := s.post("/p/TEST/edit/shot", url.Values{"of": {"020"}, "field": {"nonsense"}}); code != 200 || !strings.Contains(body, "cannot be edited") {
+	if code, body := s.post("/p/TEST/edit/shot", url.Values{"of": {"020"}, "field": {"nonsense"}}); code != 200 ||
+		!strings.Contains(body, "cannot be edited") {
 		t.Errorf("an unknown field: %d %s", code, body)
 	}
-	if body := s.undo("shots"); !strings.Contains(body, "Undone: size hd: code wide") || s.production().Shots[0].Sizes[0] != "hd" {
+	if body := s.undo("shots"); !strings.Contains(body, "Undone: size hd: code wide") ||
+		s.production().Shots[0].Sizes[0] != "hd" {
 		t.Errorf("undo:\n%s", body)
 	}
 }
@@ -224,10 +244,13 @@ func TestEditsAreKeptOrRefusedInPlace(t *testing.T) {
 func TestNamesArePreviewedBeforeTheyAreKept(t *testing.T) {
 	s := newSite(t)
 	_, body := s.get("/p/TEST/names?value=" + url.QueryEscape("(shot)/(frame:6).(ext)"))
-	if !strings.Contains(body, "001001.exr") || !strings.Contains(body, "001003.exr") || !strings.Contains(body, "3 files") {
+	if !strings.Contains(body, "001001.exr") || !strings.Contains(body, "001003.exr") ||
+		!strings.Contains(body, "3 files") {
 		t.Errorf("preview:\n%s", body)
 	}
-	if _, body := s.get("/p/TEST/names?value=" + url.QueryEscape("(shot)/(frane).(ext)")); !strings.Contains(body, "at character 9") {
+	if _, body := s.get("/p/TEST/names?value=" + url.QueryEscape("(shot)/(frane).(ext)")); !strings.Contains(
+		body, "at character 9",
+	) {
 		t.Errorf("a mistake:\n%s", body)
 	}
 	if p := s.production(); p.Names.Pattern != production.DefaultPattern {
@@ -248,14 +271,16 @@ func TestOnlyWhatWasReadIsSent(t *testing.T) {
 		}
 		return len(batches) - 1
 	}
-	if _, body := s.post("/p/TEST/send", url.Values{"revision": {strconv.Itoa(read)}}); sent() != 0 || !strings.Contains(body, "changed meanwhile") {
+	if _, body := s.post("/p/TEST/send", url.Values{"revision": {strconv.Itoa(read)}}); sent() != 0 ||
+		!strings.Contains(body, "changed meanwhile") {
 		t.Errorf("an old sheet was sent:\n%s", body)
 	}
 	now := url.Values{"revision": {strconv.Itoa(s.production().Number)}}
 	if code, body := s.post("/p/TEST/send", now); code != http.StatusNoContent || sent() != 1 {
 		t.Errorf("sending: %d %s", code, body)
 	}
-	if _, body := s.post("/p/TEST/send", now); sent() != 1 || !strings.Contains(body, "was sent already: 0 frames are in place and 3 queued with the same set-up") {
+	if _, body := s.post("/p/TEST/send", now); sent() != 1 ||
+		!strings.Contains(body, "was sent already: 0 frames are in place and 3 queued with the same set-up") {
 		t.Errorf("sending twice:\n%s", body)
 	}
 }
@@ -274,11 +299,15 @@ func TestPeopleActOnTheQueue(t *testing.T) {
 		event queue.Event
 		want  queue.State
 	}{{queue.Hold, queue.Held}, {queue.Release, queue.Ready}, {queue.Drop, queue.Dropped}, {queue.Retry, queue.Ready}} {
-		if code, body := s.post("/p/TEST/act", url.Values{"sequence": {sequence}, "frame": {"1002"}, "event": {string(step.event)}}); code != 200 || state() != step.want {
+		if code, body := s.post("/p/TEST/act",
+			url.Values{"sequence": {sequence}, "frame": {"1002"}, "event": {string(step.event)}}); code != 200 ||
+			state() != step.want {
 			t.Errorf("%s: %d, %s\n%s", step.event, code, state(), body)
 		}
 	}
-	if _, body := s.post("/p/TEST/act", url.Values{"sequence": {sequence}, "event": {"release"}}); !strings.Contains(body, "Nothing was done") {
+	if _, body := s.post("/p/TEST/act", url.Values{"sequence": {sequence}, "event": {"release"}}); !strings.Contains(
+		body, "Nothing was done",
+	) {
 		t.Errorf("releasing what is not held:\n%s", body)
 	}
 	if _, body := s.post("/p/TEST/act", url.Values{"event": {"hold"}}); !strings.Contains(body, "Name a batch") {
@@ -315,7 +344,10 @@ func TestABrokenSceneIsRefusedWithTheReason(t *testing.T) {
 		return body
 	}
 	before := s.production().Number
-	if body := upload("broken.glb", "glTF\x02\x00\x00\x00\xff\xff\x00\x00"); !strings.Contains(body, "broken.glb was not imported") || !strings.Contains(body, "cut short") {
+	if body := upload("broken.glb", "glTF\x02\x00\x00\x00\xff\xff\x00\x00"); !strings.Contains(
+		body, "broken.glb was not imported",
+	) ||
+		!strings.Contains(body, "cut short") {
 		t.Errorf("a broken file:\n%s", body)
 	}
 	if body := upload("", ""); !strings.Contains(body, "no file was chosen") {
@@ -341,7 +373,8 @@ func TestNumbersAreWrittenForPeople(t *testing.T) {
 			t.Errorf("%d is written %q", n, got)
 		}
 	}
-	for seconds, want := range map[float64]string{4.2: "4.2 s", 42: "42 s", 200: "3 min 20 s", 1500: "25 min", 8040: "2 h 14 min"} {
+	for seconds, want := range map[float64]string{4.2: "4.2 s", 42: "42 s", 200: "3 min 20 s", 1500: "25 min",
+		8040: "2 h 14 min"} {
 		if got := functions["seconds"].(func(float64) string)(seconds); got != want {
 			t.Errorf("%v s is written %q, want %q", seconds, got, want)
 		}
@@ -361,7 +394,8 @@ func TestAStripShowsEveryFrameOrRunsThemTogether(t *testing.T) {
 		t.Errorf("%d cells for 50 frames", len(s.Cells))
 	}
 	s := stripOf(frames, stripWidth, nil, false)
-	if len(s.Cells) != 2 || s.Cells[0].Count != 200 || s.Cells[1].First != 200 || s.Cells[0].Title != "frames 0 to 199: 200 good" {
+	if len(s.Cells) != 2 || s.Cells[0].Count != 200 || s.Cells[1].First != 200 ||
+		s.Cells[0].Title != "frames 0 to 199: 200 good" {
 		t.Errorf("%+v", s.Cells)
 	}
 }

@@ -1,9 +1,9 @@
 // Command files measures OpenEXR files against the OpenEXR library, in one run on one machine: see docs/performance.md.
 //
-// It renders a frame of the demo scene, 2048 x 1080 pixels with four channels of halves, and one with all its passes in twelve
-// channels; writes and reads them in memory in every compression, on one core and on two; lets the C++ program in ../openexr do
-// the same work in turn; and prints a table. Each figure is that of the best round: what else runs on the machine
-// can only make one slower.
+// It renders a frame of the demo scene, 2048 x 1080 pixels with four channels of halves, and one with all its passes in
+// twelve channels; writes and reads them in memory in every compression, on one core and on two; lets the C++ program
+// in ../openexr do the same work in turn; and prints a table. Each figure is that of the best round: what else runs on
+// the machine can only make one slower.
 package main
 
 import (
@@ -58,7 +58,10 @@ func run(reference, folder, only string, seconds float64, times int) error {
 			return err
 		}
 		fmt.Printf("\n%d channels, %.1f MB of pixels\n\n", len(p.Channels), float64(p.Bytes())/1e6)
-		fmt.Println("| compression | size, of the reference's | cores | write, MB/s | reference | ratio | read, MB/s | reference | ratio |")
+		fmt.Println(
+			"| compression | size, of the reference's | cores | write, MB/s | reference | ratio | read, MB/s | " +
+				"reference | ratio |",
+		)
 		fmt.Println("|---|---|---|---|---|---|---|---|---|")
 		for _, c := range exr.Compressions() {
 			if only != "" && c.String() != only {
@@ -94,7 +97,9 @@ func run(reference, folder, only string, seconds float64, times int) error {
 }
 
 // measure returns the size of the file, and the seconds of each round.
-func measure(p exr.Picture, c exr.Compression, direction string, cores int, seconds float64) (size int, took []float64, err error) {
+func measure(
+	p exr.Picture, c exr.Compression, direction string, cores int, seconds float64,
+) (size int, took []float64, err error) {
 	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(cores))
 	p.Compression = c
 	var file bytes.Buffer
@@ -128,7 +133,9 @@ func measure(p exr.Picture, c exr.Compression, direction string, cores int, seco
 	return file.Len(), took, nil
 }
 
-func measureReference(program, frame string, c exr.Compression, direction string, cores int, seconds float64) (size int, took []float64, err error) {
+func measureReference(
+	program, frame string, c exr.Compression, direction string, cores int, seconds float64,
+) (size int, took []float64, err error) {
 	cmd := exec.Command(program, frame, c.String(), direction, strconv.Itoa(cores), fmt.Sprint(seconds))
 	if cores == 1 {
 		cmd = exec.Command("taskset", append([]string{"-c", "0"}, cmd.Args...)...)
@@ -172,7 +179,11 @@ func frames(folder string) ([]string, error) {
 	size := raster.Size{Width: 2048, Height: 1080}
 	passes := []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}
 	log.Print("rendering a frame; it is kept for the next time")
-	img, err := trace.Prepare(s).At(1, demo.Looks()[0], nil).Render(context.Background(), "cam_lighthouse", trace.Settings{Size: size, Passes: passes, Samples: 2, Filter: pixel.Gaussian, DepthBackground: 1000}, func(float64) {})
+	img, err := trace.Prepare(s).
+		At(1, demo.Looks()[0], nil).
+		Render(context.Background(), "cam_lighthouse",
+			trace.Settings{Size: size, Passes: passes, Samples: 2, Filter: pixel.Gaussian, DepthBackground: 1000},
+			func(float64) {})
 	if err != nil {
 		return nil, err
 	}
@@ -207,7 +218,10 @@ func twelfth(data []byte) ([]byte, error) {
 	green := p.Channel("G")
 	p.Channels = append(p.Channels, imagefile.Channel{Name: "light.Y", Type: imagefile.Half})
 	var b bytes.Buffer
-	err = exr.Encode(&b, exr.Picture{Part: exr.Part{Header: p.Header, Compression: exr.ZIP}, Planes: append(p.Planes, p.Planes[green])})
+	err = exr.Encode(
+		&b,
+		exr.Picture{Part: exr.Part{Header: p.Header, Compression: exr.ZIP}, Planes: append(p.Planes, p.Planes[green])},
+	)
 	return b.Bytes(), err
 }
 

@@ -1,8 +1,9 @@
-// Command rays measures how many rays a second the renderer sends, beside the Embree library, in one run on one machine: see docs/performance.md.
+// Command rays measures how many rays a second the renderer sends, beside the Embree library, in one run on one
+// machine: see docs/performance.md.
 //
-// Rays are those of a camera, one for the centre of each pixel, and such as leave the surfaces that they meet in all directions. Both programs get the same
-// triangles and the same rays, send them one at a time on one thread, and take turns; each figure is that of the best round, since what else
-// runs on the machine can only make one slower.
+// Rays are those of a camera, one for the centre of each pixel, and such as leave the surfaces that they meet in all
+// directions. Both programs get the same triangles and the same rays, send them one at a time on one thread, and take
+// turns; each figure is that of the best round, since what else runs on the machine can only make one slower.
 package main
 
 import (
@@ -69,12 +70,24 @@ func balls(n int) (*scene.Scene, geom.Vec, geom.Vec) {
 		for i := range rows {
 			for j := range columns {
 				up, around := math.Pi*float64(i)/(rows-1), 2*math.Pi*float64(j)/columns
-				part.Positions = append(part.Positions, centre.Add(geom.Vec{X: math.Sin(up) * math.Cos(around), Y: math.Cos(up), Z: math.Sin(up) * math.Sin(around)}.Scale(radius)))
+				part.Positions = append(
+					part.Positions,
+					centre.Add(
+						geom.Vec{
+							X: math.Sin(up) * math.Cos(around),
+							Y: math.Cos(up),
+							Z: math.Sin(up) * math.Sin(around),
+						}.Scale(
+							radius,
+						),
+					),
+				)
 			}
 		}
 		for i := range uint32(rows - 1) {
 			for j := range uint32(columns) {
-				a, b, c, d := first+i*columns+j, first+i*columns+(j+1)%columns, first+(i+1)*columns+j, first+(i+1)*columns+(j+1)%columns
+				a, b, c, d := first+i*columns+j, first+i*columns+(j+1)%columns, first+(i+1)*columns+j,
+					first+(i+1)*columns+(j+1)%columns
 				part.Indices = append(part.Indices, a, b, c, b, d, c)
 			}
 		}
@@ -96,8 +109,17 @@ func run(name, reference string, seconds float64, times int, build func() (*scen
 	took := time.Since(began)
 	triangles := world.Triangles()
 	after := held()
-	perTriangle := float64(after-before)/float64(len(triangles)) - float64(len(triangles[0])*24) // what Triangles made is not the renderer's
-	log.Printf("%s: %d triangles, made ready in %.2f s, %.0f bytes a triangle", name, len(triangles), took.Seconds(), perTriangle)
+	perTriangle := float64(
+		after-before,
+	)/float64(
+		len(triangles),
+	) - float64(
+		len(triangles[0])*24,
+	) // what Triangles made is not the renderer's
+	log.Printf(
+		"%s: %d triangles, made ready in %.2f s, %.0f bytes a triangle", name, len(triangles), took.Seconds(),
+		perTriangle,
+	)
 	camera, scattered := rays(world, from, to)
 	for _, kind := range []struct {
 		name string
@@ -128,7 +150,10 @@ func run(name, reference string, seconds float64, times int, build func() (*scen
 			return fmt.Errorf("%d rays met a surface, and %d of the reference", met, theirMet)
 		}
 		for i, query := range []string{"nearest", "any"} {
-			fmt.Printf("| %s | %.2f M | %s | %s | %.2f | %.2f | %.2f |\n", name, float64(len(triangles))/1e6, kind.name, query, ours[i]/1e6, theirs[i]/1e6, ours[i]/theirs[i])
+			fmt.Printf(
+				"| %s | %.2f M | %s | %s | %.2f | %.2f | %.2f |\n", name, float64(len(triangles))/1e6, kind.name, query,
+				ours[i]/1e6, theirs[i]/1e6, ours[i]/theirs[i],
+			)
 		}
 		os.Remove(file)
 	}

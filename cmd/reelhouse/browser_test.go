@@ -27,10 +27,23 @@ func browser(t *testing.T) context.Context {
 	if err != nil {
 		t.Fatal("chromium is not installed; `make test` installs it")
 	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.UserDataDir(t.TempDir()),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.WindowSize(1280, 800))
+	options := append(
+		chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(
+			path,
+		),
+		chromedp.NoSandbox,
+		chromedp.DisableGPU,
+		chromedp.NoFirstRun,
+		chromedp.UserDataDir(t.TempDir()),
+		chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag(
+			"disable-component-update", true,
+		),
+		chromedp.Flag("disable-sync", true),
+		chromedp.WindowSize(1280, 800),
+	)
 	allocator, cancel := chromedp.NewExecAllocator(context.Background(), options...)
 	t.Cleanup(cancel)
 	ctx, cancel := chromedp.NewContext(allocator)
@@ -69,7 +82,8 @@ func (p page) wait(what, expression string) {
 	p.t.Helper()
 	ctx, cancel := context.WithTimeout(p.ctx, patience)
 	defer cancel()
-	if _, err := chromedp.Run(ctx, chromedp.Poll[bool]("("+expression+") && "+calm, chromedp.WithPollingInterval(40*time.Millisecond), chromedp.WithPollingTimeout(0))); err != nil {
+	if _, err := chromedp.Run(ctx, chromedp.Poll[bool]("("+expression+") && "+calm,
+		chromedp.WithPollingInterval(40*time.Millisecond), chromedp.WithPollingTimeout(0))); err != nil {
 		last, end := context.WithTimeout(p.ctx, 5*time.Second)
 		defer end()
 		text, _ := chromedp.Run(last, chromedp.Evaluate[string]("document.body.innerText"))
@@ -107,9 +121,16 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	}
 	choose := chromedp.Evaluate[chromedp.Void](`document.querySelector("#shot-010-frames").select()`)
 	p.do("type a wrong range", choose, chromedp.KeyEvent("1012-1001\t"))
-	p.wait("the mistake is shown", `document.querySelector("#shot-010 .mistake")?.textContent.includes("comes after the last")`)
+	p.wait(
+		"the mistake is shown",
+		`document.querySelector("#shot-010 .mistake")?.textContent.includes("comes after the last")`,
+	)
 	p.do("type a range", choose, chromedp.KeyEvent("1001-1012\t"))
-	p.wait("the count follows", `document.querySelector("#shot-010 [data-count]").textContent === "12" && document.querySelector("#ticket").textContent.includes("12 frames")`)
+	p.wait(
+		"the count follows",
+		`document.querySelector("#shot-010 [data-count]").textContent === "12" &&
+			document.querySelector("#ticket").textContent.includes("12 frames")`,
+	)
 	p.do("undo by the key", chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), chromedp.KeyEvent("z"))
 	p.wait("the count is back", `document.querySelector("#shot-010 [data-count]").textContent === "48"`)
 	p.do("redo by the key", chromedp.KeyEvent("y"))
@@ -120,14 +141,18 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	if got := p.text(`document.querySelector("[data-total=frames]").textContent`); got != "12" {
 		t.Errorf("the sheet has %s frames, want 12", got)
 	}
-	p.wait("the small picture comes", `document.querySelector(".plate img")?.complete && document.querySelector(".plate img").naturalWidth > 0`)
+	p.wait(
+		"the small picture comes",
+		`document.querySelector(".plate img")?.complete && document.querySelector(".plate img").naturalWidth > 0`,
+	)
 	p.click("send", "#send")
 	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("a frame turns good without reloading", `document.querySelectorAll("[data-state=good]").length > 1`)
 	p.wait("all frames are good", `document.querySelector("[data-good]").dataset.good === "12"`)
 	p.click("open a frame's log", `g[data-frame="1003"]`)
 	p.do("open a frame's log", chromedp.WaitVisible("#side pre.log"))
-	if log := p.text(`document.querySelector("#side pre.log").textContent`); !strings.Contains(log, "wrote") || !strings.Contains(log, "good after") {
+	if log := p.text(`document.querySelector("#side pre.log").textContent`); !strings.Contains(log, "wrote") ||
+		!strings.Contains(log, "good after") {
 		t.Errorf("the log is %s", log)
 	}
 
@@ -144,7 +169,8 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	const x, y = 60, 32
 	p.do("point at a pixel", chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`{
 		const c = document.querySelector("#picture"), b = c.getBoundingClientRect();
-		c.dispatchEvent(new PointerEvent("pointermove", {clientX: b.left + (%d + 0.5) * b.width / c.width, clientY: b.top + (%d + 0.5) * b.height / c.height, bubbles: true}));
+		c.dispatchEvent(new PointerEvent("pointermove", {clientX: b.left + (%d + 0.5) * b.width / c.width,
+			clientY: b.top + (%d + 0.5) * b.height / c.height, bubbles: true}));
 	}`, x, y)))
 	p.wait("values come", `document.querySelector("[data-of=Depth]") !== null`)
 	shown, err := strconv.ParseFloat(p.text(`document.querySelector("[data-of=Depth]").dataset.probed`), 64)
@@ -159,7 +185,11 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if held := float64(picture.Image.Plane("depth.Z").Data[y*picture.Image.Width+x]); math.Abs(held-shown) > 1e-4*held || held <= 0 || held >= 1000 {
+	if held := float64(picture.Image.Plane("depth.Z").Data[y*picture.Image.Width+x]); math.Abs(
+		held-shown,
+	) > 1e-4*held ||
+		held <= 0 ||
+		held >= 1000 {
 		t.Errorf("the page says %v m, the file holds %v m", shown, held)
 	}
 }
@@ -186,7 +216,11 @@ func TestScreenshots(t *testing.T) {
 		keep(name, ready)
 	}
 	keep = func(name, ready string) {
-		p.wait(name, `Array.from(document.querySelectorAll(".plate img")).filter(i => i.getBoundingClientRect().top < 800 && i.getBoundingClientRect().bottom > 0).every(i => i.complete && i.naturalWidth > 0)`)
+		p.wait(
+			name,
+			`Array.from(document.querySelectorAll(".plate img")).filter(i => i.getBoundingClientRect().top < 800 &&
+				i.getBoundingClientRect().bottom > 0).every(i => i.complete && i.naturalWidth > 0)`,
+		)
 		p.wait(name, `document.fonts.status === "loaded"`)
 		p.wait(name, ready)
 		png, err := chromedp.Run(p.ctx, chromedp.CaptureScreenshot())
@@ -201,7 +235,10 @@ func TestScreenshots(t *testing.T) {
 	shoot("sizes", "standards?open=tall#size-details", "true")
 	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
 	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)
-	shoot("set-up", "views?open=quay&beside1=bow&beside2=night&beside3=turn_1#set-up", sharp("#beside figure:last-child img"))
+	shoot(
+		"set-up", "views?open=quay&beside1=bow&beside2=night&beside3=turn_1#set-up",
+		sharp("#beside figure:last-child img"),
+	)
 	shoot("look", "views?look=lamplight#look", sharp("#look .overlaid img"))
 	shoot("cut", "cut?open=0+1", `document.getElementById("player").dataset.shows === "0"`)
 	shoot("passes", "passes?view=bow#wall", `document.querySelector("#large-pass img").naturalWidth > 0`)
@@ -214,13 +251,28 @@ func TestScreenshots(t *testing.T) {
 	p.wait("enough frames are good", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
 	// The still comes first when the shots before it are held.
-	p.do("hold them", chromedp.Evaluate[chromedp.Void](`for (const id of [1, 2, 3, 4]) fetch("/p/SALT/act", {method: "POST", body: new URLSearchParams({event: "hold", sequence: id, station: "queue"})})`))
+	p.do(
+		"hold them",
+		chromedp.Evaluate[chromedp.Void](
+			`for (const id of [1, 2, 3, 4]) fetch("/p/SALT/act", {method: "POST",
+				body: new URLSearchParams({event: "hold", sequence: id, station: "queue"})})`,
+		),
+	)
 	p.wait("tiles are under way", `document.querySelector("#sheet").textContent.includes("of 4 good, ")`)
-	p.do("open the frame", chromedp.Evaluate[chromedp.Void](`document.querySelector("section g[data-state=blocked]").dispatchEvent(new MouseEvent("click", {bubbles: true}))`))
+	p.do(
+		"open the frame",
+		chromedp.Evaluate[chromedp.Void](
+			`document.querySelector("section g[data-state=blocked]")
+				.dispatchEvent(new MouseEvent("click", {bubbles: true}))`,
+		),
+	)
 	p.wait("its tiles are shown", `document.querySelectorAll("#side [data-tile]").length === 4`)
 	keep("tiles", `document.querySelector("#side [data-tile][data-state=rendering]") !== null`)
 	shoot("screening", "screening?frame=1020", `document.querySelector("#picture").dataset.shows === "1020 beauty"`)
-	shoot("screening-depth", "screening?frame=1020&pass=depth", `document.querySelector("#picture").dataset.shows === "1020 depth"`)
+	shoot(
+		"screening-depth", "screening?frame=1020&pass=depth",
+		`document.querySelector("#picture").dataset.shows === "1020 depth"`,
+	)
 }
 
 // A person agrees on a size in one tab while a second tab shows the page: the second is told, a change of the
@@ -231,24 +283,54 @@ func TestTwoTabsOfOneProduction(t *testing.T) {
 	first := page{t, browser(t)}
 	other, cancel := chromedp.NewContext(first.ctx)
 	t.Cleanup(cancel)
-	if err := chromedp.Do(other, chromedp.EmulateViewport(1280, 800)); err != nil { // without a time limit, which would end the tab
+	// without a time limit, which would end the tab
+	if err := chromedp.Do(other, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatal(err)
 	}
 	second := page{t, other}
 	for _, p := range []page{first, second} {
-		p.do("open the standards", chromedp.Navigate(s.url+"/p/SALT/standards?open=hd"), chromedp.WaitVisible("#size-hd-width"))
+		p.do(
+			"open the standards", chromedp.Navigate(s.url+"/p/SALT/standards?open=hd"),
+			chromedp.WaitVisible("#size-hd-width"),
+		)
 	}
 	typed := func(p page, field, text string) {
 		t.Helper()
-		p.do("type "+text, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const f = document.getElementById(%q); f.value = %q; f.dispatchEvent(new Event("change", {bubbles: true})); })()`, field, text)))
+		p.do(
+			"type "+text,
+			chromedp.Evaluate[chromedp.Void](
+				fmt.Sprintf(
+					`(() => { const f = document.getElementById(%q); f.value = %q;
+						f.dispatchEvent(new Event("change", {bubbles: true})); })()`,
+					field, text,
+				),
+			),
+		)
 	}
 	typed(first, "size-scope-width", "3000")
 	first.wait("it shows what that changes", `document.querySelector("#impact")?.textContent.includes("1 shot")`)
-	second.wait("the second tab is told", `!document.querySelector("#elsewhere").hidden && document.querySelector("#elsewhere").textContent.includes("size scope: width")`)
+	second.wait(
+		"the second tab is told",
+		`!document.querySelector("#elsewhere").hidden &&
+			document.querySelector("#elsewhere").textContent.includes("size scope: width")`,
+	)
 	typed(second, "size-scope-width", "2000")
-	second.wait("the second is asked", `document.querySelector("#notice").textContent.includes("changed elsewhere in the meantime, to 3000") && document.getElementById("size-scope-width").value === "2000"`)
-	second.do("keep mine", chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll("button")].find(b => b.textContent === "Keep mine").click()`))
-	second.wait("it is kept", `document.querySelector("#notice").textContent.includes("Saved") && document.getElementById("size-scope-width").value === "2000"`)
+	second.wait(
+		"the second is asked",
+		`document.querySelector("#notice").textContent.includes("changed elsewhere in the meantime, to 3000") &&
+			document.getElementById("size-scope-width").value === "2000"`,
+	)
+	second.do(
+		"keep mine",
+		chromedp.Evaluate[chromedp.Void](
+			`[...document.querySelectorAll("button")].find(b => b.textContent === "Keep mine").click()`,
+		),
+	)
+	second.wait(
+		"it is kept",
+		`document.querySelector("#notice").textContent.includes("Saved") &&
+			document.getElementById("size-scope-width").value === "2000"`,
+	)
 	first.wait("the first is told", `!document.querySelector("#elsewhere").hidden`)
 	if open := second.text(`document.querySelector("#size-details h2").textContent`); open != "Details of HD 16:9" {
 		t.Errorf("the details closed: %q", open)
@@ -262,23 +344,77 @@ func TestNamesAndStampsInTheBrowser(t *testing.T) {
 	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:1] })
 	s := start(t, data)
 	p := page{t, browser(t)}
-	p.do("open the output", chromedp.Navigate(s.url+"/p/SALT/output?open=review"), chromedp.WaitVisible("#names--pattern"))
-	p.do("type the beginning of a field", chromedp.Evaluate[chromedp.Void](`(() => { const f = document.getElementById("names--pattern"); f.focus(); f.select(); })()`), chromedp.KeyEvent("(shot)/(ou"))
-	p.wait("it is completed", `document.querySelector("[data-complete]")?.dataset.complete === "(output)" && document.querySelector("#names .mistake") !== null`)
+	p.do(
+		"open the output", chromedp.Navigate(s.url+"/p/SALT/output?open=review"),
+		chromedp.WaitVisible("#names--pattern"),
+	)
+	p.do(
+		"type the beginning of a field",
+		chromedp.Evaluate[chromedp.Void](
+			`(() => { const f = document.getElementById("names--pattern"); f.focus(); f.select(); })()`,
+		),
+		chromedp.KeyEvent("(shot)/(ou"),
+	)
+	p.wait(
+		"it is completed",
+		`document.querySelector("[data-complete]")?.dataset.complete === "(output)" &&
+			document.querySelector("#names .mistake") !== null`,
+	)
 	p.do("take the completion", chromedp.KeyEvent("\t"))
-	p.wait("text and blocks are in step", `document.getElementById("names--pattern").value === "(shot)/(output)" && document.querySelectorAll(".blocks .block").length === 2`)
+	p.wait(
+		"text and blocks are in step",
+		`document.getElementById("names--pattern").value === "(shot)/(output)" &&
+			document.querySelectorAll(".blocks .block").length === 2`,
+	)
 	p.do("go on", chromedp.KeyEvent("/(size).(frame:4).(ext)"))
-	p.wait("the proof is there", `document.querySelector("[data-proof]")?.dataset.proof === "pattern" && document.querySelector("#names").dataset.shows.endsWith("(ext)")`)
-	p.do("take a block out", chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll(".blocks .block")].find(b => b.textContent.includes("(size)")).querySelector("[data-take]").click()`))
+	p.wait(
+		"the proof is there",
+		`document.querySelector("[data-proof]")?.dataset.proof === "pattern" &&
+			document.querySelector("#names").dataset.shows.endsWith("(ext)")`,
+	)
+	p.do(
+		"take a block out",
+		chromedp.Evaluate[chromedp.Void](
+			`[...document.querySelectorAll(".blocks .block")].find(b => b.textContent.includes("(size)"))
+				.querySelector("[data-take]").click()`,
+		),
+	)
 	p.wait("the text follows", `document.getElementById("names--pattern").value === "(shot)/(output)/.(frame:4).(ext)"`)
-	p.do("put another in", chromedp.Evaluate[chromedp.Void](`(() => { const f = document.getElementById("names--pattern"); f.setSelectionRange(16, 16); [...document.querySelectorAll("[data-insert]")].find(b => b.dataset.insert === "(view)").click(); })()`))
-	p.wait("it stands there", `document.getElementById("names--pattern").value === "(shot)/(output)/(view).(frame:4).(ext)"`)
+	p.do(
+		"put another in",
+		chromedp.Evaluate[chromedp.Void](
+			`(() => { const f = document.getElementById("names--pattern"); f.setSelectionRange(16, 16);
+				[...document.querySelectorAll("[data-insert]")].find(b => b.dataset.insert === "(view)").click(); })()`,
+		),
+	)
+	p.wait(
+		"it stands there",
+		`document.getElementById("names--pattern").value === "(shot)/(output)/(view).(frame:4).(ext)"`,
+	)
 	p.do("leave the field", chromedp.Evaluate[chromedp.Void](`document.getElementById("names--pattern").blur()`))
 	p.wait("it is kept", `document.querySelector("#notice").textContent.includes("Saved: names: name pattern")`)
 
 	p.wait("the stamp's picture is there", `document.querySelector("#stamp-picture").naturalWidth > 300`)
-	p.do("type a note", chromedp.Evaluate[chromedp.Void](`(() => { const i = document.getElementById("stamp-picture"); i.dataset.before = i.src; const f = document.getElementById("output-review-stamp-top-middle"); f.value = "for (title)"; f.dispatchEvent(new Event("input", {bubbles: true})); })()`))
-	p.wait("the picture follows before it is kept", `(() => { const i = document.querySelector("#stamp-picture"); return i.src !== i.dataset.before && i.src.includes("top-middle=for") && i.complete && i.naturalWidth > 300 && document.getElementById("stamp-trouble").hidden; })()`)
-	p.do("misspell a field", chromedp.Evaluate[chromedp.Void](`(() => { const f = document.getElementById("output-review-stamp-top-middle"); f.value = "for (titel)"; f.dispatchEvent(new Event("input", {bubbles: true})); })()`))
+	p.do(
+		"type a note",
+		chromedp.Evaluate[chromedp.Void](
+			`(() => { const i = document.getElementById("stamp-picture"); i.dataset.before = i.src;
+				const f = document.getElementById("output-review-stamp-top-middle"); f.value = "for (title)";
+					f.dispatchEvent(new Event("input", {bubbles: true})); })()`,
+		),
+	)
+	p.wait(
+		"the picture follows before it is kept",
+		`(() => { const i = document.querySelector("#stamp-picture"); return i.src !== i.dataset.before &&
+			i.src.includes("top-middle=for") && i.complete && i.naturalWidth > 300 &&
+				document.getElementById("stamp-trouble").hidden; })()`,
+	)
+	p.do(
+		"misspell a field",
+		chromedp.Evaluate[chromedp.Void](
+			`(() => { const f = document.getElementById("output-review-stamp-top-middle"); f.value = "for (titel)";
+				f.dispatchEvent(new Event("input", {bubbles: true})); })()`,
+		),
+	)
 	p.wait("it is said", `!document.getElementById("stamp-trouble").hidden`)
 }

@@ -14,7 +14,8 @@ func camerasCommand() *cobra.Command {
 	var views []string
 	cmd := &cobra.Command{
 		Use: "cameras [FILE]", Short: "Write the cameras of views, for compositing", Args: cobra.MaximumNArgs(1),
-		Long: "Writes the cameras of a production's views over all frames at which its scene moves, as binary glTF 2.0 or as USD text, to FILE or to standard output.",
+		Long: "Writes the cameras of a production's views over all frames at which its scene moves, as binary glTF " +
+			"2.0 or as USD text, to FILE or to standard output.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			h, err := house.Open(data, true)
 			if err != nil {
@@ -31,7 +32,9 @@ func camerasCommand() *cobra.Command {
 	return cmd
 }
 
-func writeCameras(out, complaints io.Writer, h *house.House, code string, format house.CameraFormat, views, args []string) error {
+func writeCameras(
+	out, complaints io.Writer, h *house.House, code string, format house.CameraFormat, views, args []string,
+) error {
 	p, err := chosen(h, code)
 	if err != nil {
 		return err

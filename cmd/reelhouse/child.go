@@ -15,8 +15,12 @@ import (
 	"reelhouse/core/job"
 )
 
-// childCommand returns a command that does what a file says, as a child process of a node does: it prints messages of the renderer contract.
-func childCommand(use, short string, work func(ctx context.Context, path string, say func(job.Message)) error) *cobra.Command {
+// childCommand returns a command that does what a file says, as a child process of a node does: it prints messages of
+// the renderer contract.
+func childCommand(
+	use, short string,
+	work func(ctx context.Context, path string, say func(job.Message)) error,
+) *cobra.Command {
 	var withParent bool
 	cmd := &cobra.Command{
 		Use: use, Short: short, Args: cobra.ExactArgs(1),
@@ -24,10 +28,13 @@ func childCommand(use, short string, work func(ctx context.Context, path string,
 			debug.SetGCPercent(400) // a short life with one large scene: memory is cheaper than collecting
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			finished := context.AfterFunc(ctx, func() { // what cannot be interrupted, such as preparing a large scene, is not waited for
-				time.Sleep(stopWithin)
-				os.Exit(1)
-			})
+			finished := context.AfterFunc(
+				ctx,
+				func() { // what cannot be interrupted, such as preparing a large scene, is not waited for
+					time.Sleep(stopWithin)
+					os.Exit(1)
+				},
+			)
 			defer finished()
 			if withParent {
 				// Standard input ends when the node dies, however it dies.

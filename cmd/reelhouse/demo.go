@@ -51,7 +51,9 @@ func demoCommand() *cobra.Command {
 	}
 	dataFlag(cmd, &data)
 	cmd.Flags().BoolVar(&headless, "headless", false, "send the draft batch, render it without a server, and exit")
-	cmd.Flags().StringVar(&mistake, "mistake", "", "put something wrong in, to see the rule of this name find it on the batch sheet; \"list\" names them")
+	cmd.Flags().
+		StringVar(&mistake, "mistake", "", "put something wrong in, to see the rule of this name find it on the "+
+			"batch sheet; \"list\" names them")
 	server.add(cmd)
 	return cmd
 }
@@ -61,10 +63,14 @@ func makeMistake(h *house.House, rule string) error {
 	var names []string
 	for _, m := range demo.Mistakes() {
 		if m.Rule == rule {
-			_, err := h.Record.Edit(demoCode, store.Making{Summary: "mistake: " + m.What, By: typist()}, func(p *production.Production) error {
-				m.Make(p)
-				return nil
-			})
+			_, err := h.Record.Edit(
+				demoCode,
+				store.Making{Summary: "mistake: " + m.What, By: typist()},
+				func(p *production.Production) error {
+					m.Make(p)
+					return nil
+				},
+			)
 			return err
 		}
 		names = append(names, m.Rule+": "+m.What)

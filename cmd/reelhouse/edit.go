@@ -39,7 +39,8 @@ func editCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "edit [NAME [FIELD=VALUE ...]]",
 		Short: "Change a production, as its pages do",
-		Long: "Makes one change of a production. Without a name it lists all changes; with a name alone, the fields of that one.\n" +
+		Long: "Makes one change of a production. Without a name it lists all changes; with a name alone, the fields " +
+			"of that one.\n" +
 			"A field that is given several times is a list. A server that runs shows the change at once.",
 		Example: "  reelhouse edit shot.set shots=010 frames=1001-1036 note=\"wait for the ferry\"\n" +
 			"  reelhouse edit defaults.set sizes=scope sizes=hd\n" +

@@ -25,17 +25,21 @@ func TestAProductionIsEditedOnTheCommandLine(t *testing.T) {
 	if out := say(0); !strings.Contains(out, "shot.set\n") || !strings.Contains(out, "view.dolly-zoom\n") {
 		t.Errorf("the list is %s", out)
 	}
-	if out := say(0, "view.set"); !strings.Contains(out, "lensShiftX  lens shift X, mm") || !strings.Contains(out, "locked (yes or no)") {
+	if out := say(0, "view.set"); !strings.Contains(out, "lensShiftX  lens shift X, mm") ||
+		!strings.Contains(out, "locked (yes or no)") {
 		t.Errorf("the fields are %s", out)
 	}
-	if out := say(0, "shot.set", "shots=010", "frames=1001-1012", "note=wait for the ferry"); !strings.Contains(out, "changed: shot 010: ") {
+	if out := say(0, "shot.set", "shots=010", "frames=1001-1012", "note=wait for the ferry"); !strings.Contains(
+		out, "changed: shot 010: ",
+	) {
 		t.Error(out)
 	}
 	if out := say(0, "shot.set", "shots=010", "frames=1001-1012"); !strings.Contains(out, "nothing to change") {
 		t.Error(out)
 	}
 	say(0, "shot.set", "shots=010", "shots=020", "sizes=", "step=2", "--dry-run")
-	if out := say(4, "shot.set", "shots=010", "frames=1012-1001"); !strings.Contains(out, "shot 010, frames: ") || !strings.Contains(out, "comes after the last") {
+	if out := say(4, "shot.set", "shots=010", "frames=1012-1001"); !strings.Contains(out, "shot 010, frames: ") ||
+		!strings.Contains(out, "comes after the last") {
 		t.Error(out)
 	}
 	say(2, "shot.explode", "x=1")
@@ -44,14 +48,16 @@ func TestAProductionIsEditedOnTheCommandLine(t *testing.T) {
 	say(1, "shot.set", "shots=010", "name=x", "--production", "NONE")
 	// A camera of the scene is needed for this one; it comes as JSON.
 	file := filepath.Join(t.TempDir(), "edit.json")
-	if err := os.WriteFile(file, []byte(`{"command":"view.set","view":"quay","frame":1001,"x":3.5}`), 0o644); err != nil {
+	if err := os.WriteFile(file, []byte(`{"command":"view.set","view":"quay","frame":1001,"x":3.5}`),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
 	var said struct {
 		Summary string
 		Changed bool
 	}
-	if out := say(0, "--from", file, "--json"); json.Unmarshal([]byte(out), &said) != nil || !said.Changed || said.Summary != "view quay: at frame 1001, x 3.5 m" {
+	if out := say(0, "--from", file, "--json"); json.Unmarshal([]byte(out), &said) != nil || !said.Changed ||
+		said.Summary != "view quay: at frame 1001, x 3.5 m" {
 		t.Errorf("%+v", said)
 	}
 	h, err := house.Open(data, true)
@@ -65,7 +71,8 @@ func TestAProductionIsEditedOnTheCommandLine(t *testing.T) {
 	}
 	shot, _ := p.FindShot("010")
 	view, _ := p.FindView("quay")
-	if shot.Frames.String() != "1001-1012" || shot.Step > 1 || view.Setup.Stand == nil || view.Setup.Stand.Position.X != 3.5 {
+	if shot.Frames.String() != "1001-1012" || shot.Step > 1 || view.Setup.Stand == nil ||
+		view.Setup.Stand.Position.X != 3.5 {
 		t.Errorf("%+v, %+v", shot, view.Setup)
 	}
 	if !strings.HasSuffix(p.Author.Name, "(command line)") {

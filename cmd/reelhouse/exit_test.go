@@ -29,13 +29,18 @@ func TestExitCodesAreThoseOfTheTable(t *testing.T) {
 		code int
 		args []string
 	}{
-		{0, []string{"version"}}, {0, []string{"plan", "--json", "--data", data}}, {0, []string{"verify", "--json", "--data", data}},
+		{0, []string{"version"}}, {0, []string{"plan", "--json", "--data", data}},
+		{0, []string{"verify", "--json", "--data", data}},
 		{0, []string{"--help"}}, {0, []string{"inspect", "--json", t.TempDir()}},
-		{1, []string{"plan", "--json", "--data", filepath.Join(data, "none")}}, {1, []string{"verify", "--json", "--data", filepath.Join(data, "none")}},
+		{1, []string{"plan", "--json", "--data", filepath.Join(data, "none")}},
+		{1, []string{"verify", "--json", "--data", filepath.Join(data, "none")}},
 		{1, []string{"inspect", "--json", filepath.Join(data, "none.exr")}}, {1, []string{"scene", "--json", broken}},
-		{1, []string{"verify", "--json", "--production", "NONE", "--data", data}}, {1, []string{"check", "--json", "--production", "NONE", "--data", data}},
-		{2, []string{"explode"}}, {2, []string{"plan", "--nonsense"}}, {2, []string{"plan", "extra"}}, {2, []string{"inspect"}},
-		{2, []string{"send", "--order", "sideways", "--data", data}}, {2, []string{"send", "--at", "soon", "--data", data}}, {2, []string{"verify", "--deep=maybe"}},
+		{1, []string{"verify", "--json", "--production", "NONE", "--data", data}},
+		{1, []string{"check", "--json", "--production", "NONE", "--data", data}},
+		{2, []string{"explode"}}, {2, []string{"plan", "--nonsense"}}, {2, []string{"plan", "extra"}},
+		{2, []string{"inspect"}},
+		{2, []string{"send", "--order", "sideways", "--data", data}},
+		{2, []string{"send", "--at", "soon", "--data", data}}, {2, []string{"verify", "--deep=maybe"}},
 		{3, []string{"check", "--json", "--data", data}}, {3, []string{"inspect", "--json", broken}},
 		{4, []string{"import", "--json", "--into", "SALT", "--data", data, table}},
 	} {
@@ -58,7 +63,10 @@ func TestInspectFollowsLinksAndRefusesPipes(t *testing.T) {
 	dir := t.TempDir()
 	whole, link, pipe := filepath.Join(dir, "whole.png"), filepath.Join(dir, "link.png"), filepath.Join(dir, "pipe.png")
 	var b bytes.Buffer
-	err := errors.Join(png.Encode(&b, image.NewNRGBA(image.Rect(0, 0, 4, 4))), os.WriteFile(whole, b.Bytes(), 0o644), os.Symlink(whole, link))
+	err := errors.Join(
+		png.Encode(&b, image.NewNRGBA(image.Rect(0, 0, 4, 4))), os.WriteFile(whole, b.Bytes(), 0o644),
+		os.Symlink(whole, link),
+	)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -68,7 +76,8 @@ func TestInspectFollowsLinksAndRefusesPipes(t *testing.T) {
 	if out, err := exec.Command("mkfifo", pipe).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
-	if out, _, err := run(t, "inspect", dir); code(err) != 3 || !strings.Contains(out, "no plain file") || !strings.Contains(out, "3 files, 2 good, 1 not") {
+	if out, _, err := run(t, "inspect", dir); code(err) != 3 || !strings.Contains(out, "no plain file") ||
+		!strings.Contains(out, "3 files, 2 good, 1 not") {
 		t.Errorf("a pipe: %v %s", err, out)
 	}
 }
@@ -101,7 +110,8 @@ func TestVerifyFindsWhatWasDamaged(t *testing.T) {
 	var said struct {
 		Lost []struct{ Path, Fault string }
 	}
-	if code(err) != 3 || json.Unmarshal([]byte(out), &said) != nil || len(said.Lost) != 1 || !strings.HasSuffix(paths[0], said.Lost[0].Path) {
+	if code(err) != 3 || json.Unmarshal([]byte(out), &said) != nil || len(said.Lost) != 1 ||
+		!strings.HasSuffix(paths[0], said.Lost[0].Path) {
 		t.Errorf("exit %d: %s", code(err), out)
 	}
 	if out, _, err := run(t, "inspect", paths[0]); code(err) != 3 || !strings.Contains(out, "BAD") {
@@ -110,7 +120,8 @@ func TestVerifyFindsWhatWasDamaged(t *testing.T) {
 	if err := os.WriteFile(paths[0], whole, 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if out, _, err := run(t, "verify", "--deep", "--data", data); err != nil || !strings.Contains(out, "1 frames found again") {
+	if out, _, err := run(t, "verify", "--deep", "--data", data); err != nil ||
+		!strings.Contains(out, "1 frames found again") {
 		t.Errorf("put back: %v\n%s", err, out)
 	}
 }

@@ -20,8 +20,9 @@ func exportCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "export [FILE]",
 		Short: "Write a production's standards, an output, a preset, its shots or its cut as a file",
-		Long:  "Writes a preset file (JSON; see docs/formats.md) to FILE, or to standard output; the shots of the production if FILE ends with .csv, its cut if it ends with .otio or .edl.",
-		Args:  cobra.MaximumNArgs(1),
+		Long: "Writes a preset file (JSON; see docs/formats.md) to FILE, or to standard output; the shots of the " +
+			"production if FILE ends with .csv, its cut if it ends with .otio or .edl.",
+		Args: cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			h, err := house.Open(data, true)
 			if err != nil {
@@ -95,8 +96,10 @@ func importCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "import FILE",
 		Short: "Take in a table of shots, a cut, or a preset file",
-		Long: "A .csv file is a table of shots, an .otio or .edl file is a cut: they go into the production of --into, or the only one, as a whole or not at all, " +
-			"and what was read, changed and dropped is said. Any other file is a preset, which is kept in the house, and given to the production of --into.",
+		Long: "A .csv file is a table of shots, an .otio or .edl file is a cut: they go into the production of " +
+			"--into, or the only one, as a whole or not at all, " +
+			"and what was read, changed and dropped is said. Any other file is a preset, which is kept in the house, " +
+			"and given to the production of --into.",
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if isShots(args[0]) {

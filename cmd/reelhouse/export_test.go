@@ -20,7 +20,8 @@ func TestStandardsTravelByTheCommandLine(t *testing.T) {
 	if out, complaints, err := run(t, "export", file, "--data", data, "--name", "Ferry standards"); err != nil {
 		t.Fatalf("%v\n%s%s", err, out, complaints)
 	}
-	if out, _, err := run(t, "export", "--data", data, "--output", "review"); err != nil || !strings.Contains(out, `"kind": "output"`) {
+	if out, _, err := run(t, "export", "--data", data, "--output", "review"); err != nil ||
+		!strings.Contains(out, `"kind": "output"`) {
 		t.Errorf("an output to standard output: %v\n%s", err, out)
 	}
 	other := t.TempDir()
@@ -34,7 +35,9 @@ func TestStandardsTravelByTheCommandLine(t *testing.T) {
 	if err := h.Close(); err != nil {
 		t.Fatal(err)
 	}
-	if out, complaints, err := run(t, "import", file, "--data", other, "--into", "REED"); err != nil || !strings.Contains(out, "given to REED") || !strings.Contains(out, "to fix: scene") {
+	if out, complaints, err := run(t, "import", file, "--data", other, "--into", "REED"); err != nil ||
+		!strings.Contains(out, "given to REED") ||
+		!strings.Contains(out, "to fix: scene") {
 		t.Fatalf("%v\n%s%s", err, out, complaints)
 	}
 	if h, err = house.Open(other, true); err != nil {

@@ -64,7 +64,11 @@ func inspectAll(out io.Writer, paths []string, asJSON, facts bool) error {
 			if err != nil || d.IsDir() {
 				return err
 			}
-			if p == path || slices.ContainsFunc(output.Kinds(), func(k output.Kind) bool { return strings.HasSuffix(p, "."+k.Ext) }) {
+			if p == path ||
+				slices.ContainsFunc(
+					output.Kinds(),
+					func(k output.Kind) bool { return strings.HasSuffix(p, "."+k.Ext) },
+				) {
 				return judge(p)
 			}
 			return nil
@@ -115,13 +119,21 @@ func printReport(out io.Writer, path string, r inspect.Report) {
 	if !r.CurveStated {
 		encode = "no encode stated, taken for " + encode
 	}
-	fmt.Fprintf(out, "good  %s: %s, %d x %d, %s, %s\n", path, r.Encoding.Format.Kind().Name, r.Width, r.Height, strings.Join(channels, ", "), encode)
+	fmt.Fprintf(
+		out, "good  %s: %s, %d x %d, %s, %s\n", path, r.Encoding.Format.Kind().Name, r.Width, r.Height,
+		strings.Join(channels, ", "), encode,
+	)
 }
 
 // printFacts prints what a file says of each of its parts.
 func printFacts(out io.Writer, r inspect.Report) {
 	for i, p := range r.Parts {
-		says := []string{fmt.Sprintf("%d x %d pixels at %d, %d of %d x %d at %d, %d", p.Data.Width, p.Data.Height, p.Data.X, p.Data.Y, p.Display.Width, p.Display.Height, p.Display.X, p.Display.Y)}
+		says := []string{
+			fmt.Sprintf(
+				"%d x %d pixels at %d, %d of %d x %d at %d, %d", p.Data.Width, p.Data.Height, p.Data.X, p.Data.Y,
+				p.Display.Width, p.Display.Height, p.Display.X, p.Display.Y,
+			),
+		}
 		if p.Storage != "" {
 			says = append(says, p.Storage)
 		}

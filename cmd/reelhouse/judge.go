@@ -25,25 +25,33 @@ func readOrder(path string, into any) error {
 }
 
 func judgeCommand() *cobra.Command {
-	cmd := childCommand("judge ORDER.json", "Judge the files of an order (a node does it)", func(_ context.Context, path string, say func(job.Message)) error {
-		var order farm.JudgeOrder
-		if err := readOrder(path, &order); err != nil {
-			return err
-		}
-		return farm.Judge(order, say)
-	})
+	cmd := childCommand(
+		"judge ORDER.json",
+		"Judge the files of an order (a node does it)",
+		func(_ context.Context, path string, say func(job.Message)) error {
+			var order farm.JudgeOrder
+			if err := readOrder(path, &order); err != nil {
+				return err
+			}
+			return farm.Judge(order, say)
+		},
+	)
 	cmd.Hidden = true
 	return cmd
 }
 
 func admitCommand() *cobra.Command {
-	cmd := childCommand("admit ORDER.json", "Read a file that comes in (a server does it)", func(_ context.Context, path string, _ func(job.Message)) error {
-		var order farm.Admittance
-		if err := readOrder(path, &order); err != nil {
-			return err
-		}
-		return order.Kind.Read(order.Path)
-	})
+	cmd := childCommand(
+		"admit ORDER.json",
+		"Read a file that comes in (a server does it)",
+		func(_ context.Context, path string, _ func(job.Message)) error {
+			var order farm.Admittance
+			if err := readOrder(path, &order); err != nil {
+				return err
+			}
+			return order.Kind.Read(order.Path)
+		},
+	)
 	cmd.Hidden = true
 	return cmd
 }

@@ -30,8 +30,8 @@ func main() {
 	os.Exit(int(codeOf(err, cmd, os.Stdout, os.Stderr)))
 }
 
-// codeOf says what went wrong, unless that was said already, and returns the exit code; docs/command-line.md tells them all. Where JSON was
-// asked for, standard output gets some.
+// codeOf says what went wrong, unless that was said already, and returns the exit code; docs/command-line.md tells them
+// all. Where JSON was asked for, standard output gets some.
 func codeOf(err error, cmd *cobra.Command, out, complaints io.Writer) exitCode {
 	var code exitCode
 	switch {
@@ -89,9 +89,9 @@ func command() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(
-		serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(), editCommand(), verifyCommand(),
-		renderCommand(), assembleCommand(), judgeCommand(), admitCommand(), superviseCommand(), inspectCommand(), sceneCommand(),
-		camerasCommand(), versionCommand(),
+		serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(),
+		editCommand(), verifyCommand(), renderCommand(), assembleCommand(), judgeCommand(), admitCommand(),
+		superviseCommand(), inspectCommand(), sceneCommand(), camerasCommand(), versionCommand(),
 	)
 	strictly(root)
 	return root

@@ -132,12 +132,15 @@ func TestHeadlessDemoMakesExactlyThePlannedFiles(t *testing.T) {
 	if got := finished(t, data); !slices.Equal(got, want) {
 		t.Errorf("%d files instead of %d, or elsewhere: %v", len(got), len(want), got[:min(3, len(got))])
 	}
-	if out, _, err := run(t, "inspect", filepath.Join(data, "output")); err != nil || !strings.Contains(out, fmt.Sprintf("%d files, %d good, 0 not", len(want), len(want))) {
+	if out, _, err := run(t, "inspect", filepath.Join(data, "output")); err != nil ||
+		!strings.Contains(out, fmt.Sprintf("%d files, %d good, 0 not", len(want), len(want))) {
 		t.Errorf("inspect: %v\n%s", err, out)
 	}
-	for _, path := range []string{want[0], "SALT/010/review/scope/v001/beauty/010_quay_scope_beauty.1002.png", "SALT/050/proxy/hd/v001/beauty/050_alongside_hd_beauty.1074.jpg"} {
+	for _, path := range []string{want[0], "SALT/010/review/scope/v001/beauty/010_quay_scope_beauty.1002.png",
+		"SALT/050/proxy/hd/v001/beauty/050_alongside_hd_beauty.1074.jpg"} {
 		out, _, err := run(t, "inspect", "--facts", filepath.Join(data, "output", path))
-		for _, says := range []string{"production: SALT", "timecode: 10:00:0", "lens: ", "fingerprint: ", "framesPerSecond: 24/1"} {
+		for _, says := range []string{"production: SALT", "timecode: 10:00:0", "lens: ", "fingerprint: ",
+			"framesPerSecond: 24/1"} {
 			if err != nil || !strings.Contains(out, says) || strings.Contains(out, "date: ") {
 				t.Errorf("%s does not say %q: %v\n%s", path, says, err, out)
 			}
@@ -166,15 +169,18 @@ func TestHeadlessDemoMakesExactlyThePlannedFiles(t *testing.T) {
 		depths += r.Count * strings.Count(fmt.Sprint(r.Passes), "depth")
 	}
 	for line, count := range map[string]int{
-		"    R, 16-bit floating-point": len(files), "    depth.Z, 32-bit floating-point": depths, "framesPerSecond (type rational): 24/1": len(files),
-		`reelhouse:shot (type string): "020"`: 48, `reelhouse:view (type string): "quay"`: 48, "reelhouse:frame (type int): 1048": 1,
+		"    R, 16-bit floating-point": len(files), "    depth.Z, 32-bit floating-point": depths,
+		"framesPerSecond (type rational): 24/1": len(files),
+		`reelhouse:shot (type string): "020"`:   48, `reelhouse:view (type string): "quay"`: 48,
+		"reelhouse:frame (type int): 1048": 1,
 	} {
 		if got := strings.Count(string(header), line); got != count {
 			t.Errorf("exrheader says %q %d times, want %d", line, got, count)
 		}
 	}
 	stats, err := exec.Command("oiiotool", append([]string{"--info", "-v", "--stats"}, files...)...).CombinedOutput()
-	if err != nil || strings.Contains(string(stats), "ERROR") || strings.Count(string(stats), "Stats FiniteCount") != len(files) {
+	if err != nil || strings.Contains(string(stats), "ERROR") ||
+		strings.Count(string(stats), "Stats FiniteCount") != len(files) {
 		t.Errorf("oiiotool: %v, %d statistics\n%.3000s", err, strings.Count(string(stats), "Stats FiniteCount"), stats)
 	}
 }
@@ -352,9 +358,18 @@ func TestTheRendererWritesTheSameBytesEveryTime(t *testing.T) {
 	var first []byte
 	for i, cores := range []string{"1", "2", "2"} {
 		out := filepath.Join(dir, fmt.Sprint(i, ".exr"))
-		text := fmt.Sprintf(`{"version":1,"scene":%q,"view":{"name":"bow","camera":"cam_bow","look":%s},"rate":{"numerator":24,"denominator":1},"firstFrame":1001,
-			"size":{"width":120,"height":50},"passes":["beauty","depth","normal","object"],"samples":2,"filter":"gaussian","depthBackground":1000,
-			"frames":[{"number":1040,"files":[{"path":%q,"encoding":{"format":"exr","depth":"by-pass","compression":"zip","level":4,"alpha":"premultiplied","curve":"linear"},"passes":["beauty","depth","normal","object"]}]}],"facts":[]}`, h.ScenePath(p.Scene), looks, out)
+		text := fmt.Sprintf(
+			`{"version":1,"scene":%q,"view":{"name":"bow","camera":"cam_bow","look":%s},"rate":{"numerator":24,
+				"denominator":1},"firstFrame":1001,
+			"size":{"width":120,"height":50},"passes":["beauty","depth","normal","object"],"samples":2,
+				"filter":"gaussian","depthBackground":1000,
+			"frames":[{"number":1040,"files":[{"path":%q,"encoding":{"format":"exr","depth":"by-pass",
+				"compression":"zip","level":4,"alpha":"premultiplied","curve":"linear"},"passes":["beauty","depth",
+					"normal","object"]}]}],"facts":[]}`,
+			h.ScenePath(p.Scene),
+			looks,
+			out,
+		)
 		job := filepath.Join(dir, "job.json")
 		if err := os.WriteFile(job, []byte(text), 0o644); err != nil {
 			t.Fatal(err)
@@ -395,7 +410,8 @@ func TestMistakesAreSaidClearly(t *testing.T) {
 		args []string
 		says string
 	}{
-		"port in use":  {[]string{"serve", "--data", data, "--listen", l.Addr().String()}, "choose another address with --listen"},
+		"port in use": {[]string{"serve", "--data", data, "--listen", l.Addr().String()},
+			"choose another address with --listen"},
 		"no data":      {[]string{"plan", "--data", filepath.Join(data, "nothing")}, "there is no Reelhouse data"},
 		"wrong config": {[]string{"serve", "--data", data, "--listen", "127.0.0.1:0", "--config", config}, "rendrer"},
 		"no job":       {[]string{"render", filepath.Join(data, "none.json")}, "no such file"},
@@ -413,15 +429,17 @@ func TestMistakesAreSaidClearly(t *testing.T) {
 	}
 }
 
-// What a scene file holds, and the cameras of the demo for compositing: glTF that the Khronos Group's validator accepts, and USD text
-// with a transform at every frame.
+// What a scene file holds, and the cameras of the demo for compositing: glTF that the Khronos Group's validator
+// accepts, and USD text with a transform at every frame.
 func TestScenesAreReportedAndCamerasWritten(t *testing.T) {
 	data := seeded(t, nil)
 	scenes, err := filepath.Glob(filepath.Join(data, "scenes", "*"))
 	if err != nil || len(scenes) != 1 {
 		t.Fatalf("%v, %v", scenes, err)
 	}
-	if out, _, err := run(t, "scene", scenes[0]); err != nil || !strings.Contains(out, "camera     cam_quay: 34.0 mm, 55.79° across") || !strings.HasSuffix(out, "\nusable\n") {
+	if out, _, err := run(t, "scene", scenes[0]); err != nil ||
+		!strings.Contains(out, "camera     cam_quay: 34.0 mm, 55.79° across") ||
+		!strings.HasSuffix(out, "\nusable\n") {
 		t.Errorf("%v\n%s", err, out)
 	}
 	var report struct {
@@ -429,21 +447,28 @@ func TestScenesAreReportedAndCamerasWritten(t *testing.T) {
 		Cameras   []struct{ Name string }
 		Findings  []any
 	}
-	if out, _, err := run(t, "scene", "--json", scenes[0]); err != nil || json.Unmarshal([]byte(out), &report) != nil || len(report.Cameras) != 5 || report.Triangles < 100_000 || len(report.Findings) > 0 {
+	if out, _, err := run(t, "scene", "--json", scenes[0]); err != nil || json.Unmarshal([]byte(out), &report) != nil ||
+		len(report.Cameras) != 5 ||
+		report.Triangles < 100_000 ||
+		len(report.Findings) > 0 {
 		t.Errorf("%v\n%s", err, out)
 	}
 	two := filepath.Join(t.TempDir(), "two.gltf")
-	if err := os.WriteFile(two, []byte(`{"asset":{"version":"2.0"},"scenes":[{"name":"day"},{"name":"night","nodes":[0]}],"nodes":[{"name":"cam","camera":0}],"cameras":[{"type":"perspective","perspective":{"yfov":1,"znear":0.1}}]}`), 0o644); err != nil {
+	if err := os.WriteFile(two, []byte(`{"asset":{"version":"2.0"},"scenes":[{"name":"day"},{"name":"night",
+		"nodes":[0]}],"nodes":[{"name":"cam","camera":0}],"cameras":[{"type":"perspective","perspective":{"yfov":1,
+			"znear":0.1}}]}`), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if out, _, err := run(t, "scene", "--scene", "2", two); !strings.Contains(out, "scene      2 of 2: day, night") || !strings.Contains(out, "camera     cam:") {
+	if out, _, err := run(t, "scene", "--scene", "2", two); !strings.Contains(out, "scene      2 of 2: day, night") ||
+		!strings.Contains(out, "camera     cam:") {
 		t.Errorf("the second scene: %v\n%s", err, out)
 	}
 	blind := filepath.Join(t.TempDir(), "blind.gltf")
 	if err := os.WriteFile(blind, []byte(`{"asset":{"version":"2.0"},"scenes":[{}]}`), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if out, _, err := run(t, "scene", blind); err == nil || !strings.Contains(out, "There is no camera in it") || !strings.Contains(out, "NOT usable") {
+	if out, _, err := run(t, "scene", blind); err == nil || !strings.Contains(out, "There is no camera in it") ||
+		!strings.Contains(out, "NOT usable") {
 		t.Errorf("a scene of nothing: %v\n%s", err, out)
 	}
 	usd := filepath.Join(data, "cameras.usda")
@@ -454,14 +479,17 @@ func TestScenesAreReportedAndCamerasWritten(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if n := strings.Count(string(text), "def Camera"); n != 14 || !strings.Contains(string(text), `def Camera "cut"`) || !strings.Contains(string(text), "endTimeCode = 1144") || strings.Count(string(text), "\n        1144: (") != 2 {
+	if n := strings.Count(string(text), "def Camera"); n != 14 || !strings.Contains(string(text), `def Camera "cut"`) ||
+		!strings.Contains(string(text), "endTimeCode = 1144") ||
+		strings.Count(string(text), "\n        1144: (") != 2 {
 		t.Errorf("%d cameras:\n%.600s", n, text)
 	}
 	if _, _, err := run(t, "cameras", "--data", data, usd); err == nil {
 		t.Error("a file was overwritten")
 	}
 	glb := filepath.Join(data, "cameras.glb")
-	if _, _, err := run(t, "cameras", "--data", data, "--format", "gltf", "--view", "bow", "--view", "quay", glb); err != nil {
+	if _, _, err := run(t, "cameras", "--data", data, "--format", "gltf", "--view", "bow", "--view", "quay",
+		glb); err != nil {
 		t.Fatal(err)
 	}
 	check, err := filepath.Abs("../../scripts/gltf/validate.js")

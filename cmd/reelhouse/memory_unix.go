@@ -7,7 +7,8 @@ import (
 	"syscall"
 )
 
-// peakMemory returns the most bytes of memory that the program has had so far, as the system counts them; 0 if it does not.
+// peakMemory returns the most bytes of memory that the program has had so far, as the system counts them; 0 if it does
+// not.
 func peakMemory() int64 {
 	var usage syscall.Rusage
 	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &usage); err != nil {

@@ -10,7 +10,10 @@ import (
 )
 
 // elsewhere are the rules that no set-up of the demo alone can show; their own tests make them fire.
-var elsewhere = []string{"already-sent", "nothing-new", "set-up-unknown", "path-occupied", "queue-is-busy", "encoded-twice", "texture-missing", "matte-of-clear"}
+var elsewhere = []string{
+	"already-sent", "nothing-new", "set-up-unknown", "path-occupied", "queue-is-busy", "encoded-twice",
+	"texture-missing", "matte-of-clear",
+}
 
 // Each rule is silent in the demo as it is, but for those of a draft, and finds the mistake that is made for it.
 func TestEveryMistakeInTheDemoIsFound(t *testing.T) {
@@ -46,7 +49,8 @@ func TestEveryMistakeInTheDemoIsFound(t *testing.T) {
 		return slices.Compact(rules)
 	}
 	usual := found(nil)
-	if !slices.Equal(usual, []string{"cut-needs-more", "quick-settings"}) && !slices.Equal(usual, []string{"quick-settings", "cut-needs-more"}) {
+	if !slices.Equal(usual, []string{"cut-needs-more", "quick-settings"}) &&
+		!slices.Equal(usual, []string{"quick-settings", "cut-needs-more"}) {
 		t.Errorf("in the demo as it is are found %q", usual)
 	}
 	shown := slices.Clone(elsewhere)

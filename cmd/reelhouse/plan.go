@@ -104,9 +104,15 @@ func printPlan(out, complaints io.Writer, h *house.House, p production.Productio
 		if r.Tiles > 0 {
 			tiles = fmt.Sprint(r.Tiles)
 		}
-		fmt.Fprintf(table, "%s\t%s\t%s\t%s\t%dx%d\t%s\t%s\t%d\t%s\t%s\t%s\n", r.Shot, r.View, r.Size, r.Output, r.Width, r.Height, r.Pass, r.Frames, r.Count, tiles, r.FirstPath, r.LastPath)
+		fmt.Fprintf(
+			table, "%s\t%s\t%s\t%s\t%dx%d\t%s\t%s\t%d\t%s\t%s\t%s\n", r.Shot, r.View, r.Size, r.Output, r.Width,
+			r.Height, r.Pass, r.Frames, r.Count, tiles, r.FirstPath, r.LastPath,
+		)
 	}
 	t := d.Batch.Totals()
-	fmt.Fprintf(table, "\n%d shots, %d sequences, %d frames, %d files, about %.0f MB and %.0f s of rendering\n", t.Shots, t.Sequences, t.Frames, t.Files, t.Bytes/1e6, t.Seconds)
+	fmt.Fprintf(
+		table, "\n%d shots, %d sequences, %d frames, %d files, about %.0f MB and %.0f s of rendering\n", t.Shots,
+		t.Sequences, t.Frames, t.Files, t.Bytes/1e6, t.Seconds,
+	)
 	return table.Flush()
 }

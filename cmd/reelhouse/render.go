@@ -39,7 +39,8 @@ func performFile(ctx context.Context, path string, say func(job.Message)) error 
 	})
 }
 
-// limitMemory lets the program clear up earlier rather than take more than so many bytes beside what it holds now; 0 for any.
+// limitMemory lets the program clear up earlier rather than take more than so many bytes beside what it holds now; 0
+// for any.
 func limitMemory(bytes int64) {
 	if bytes <= 0 {
 		return
@@ -50,7 +51,10 @@ func limitMemory(bytes int64) {
 }
 
 func assembleCommand() *cobra.Command {
-	return childCommand("assemble ASSEMBLY.json", "Put a frame together from its tiles (a node does it; see docs/renderer-contract.md)", assembleFile)
+	return childCommand(
+		"assemble ASSEMBLY.json", "Put a frame together from its tiles (a node does it; see docs/renderer-contract.md)",
+		assembleFile,
+	)
 }
 
 func assembleFile(ctx context.Context, path string, say func(job.Message)) error {
@@ -69,9 +73,24 @@ func assembleFile(ctx context.Context, path string, say func(job.Message)) error
 	done := func(share float64) {
 		say(job.Message{Event: job.Progress, Frame: number, Progress: share, Memory: peakMemory()})
 	}
-	err = framefile.Assemble(ctx, a, os.ReadFile, done, framefile.Outside{Create: createSynced, Wrote: func(path string, bytes int64) {
-		say(job.Message{Event: job.Wrote, Frame: number, Path: path, Bytes: bytes, Seconds: time.Since(began).Seconds(), Memory: peakMemory()})
-	}})
+	err = framefile.Assemble(
+		ctx,
+		a,
+		os.ReadFile,
+		done,
+		framefile.Outside{Create: createSynced, Wrote: func(path string, bytes int64) {
+			say(
+				job.Message{
+					Event:   job.Wrote,
+					Frame:   number,
+					Path:    path,
+					Bytes:   bytes,
+					Seconds: time.Since(began).Seconds(),
+					Memory:  peakMemory(),
+				},
+			)
+		}},
+	)
 	if err == nil {
 		say(job.Message{Event: job.Finished})
 	}

@@ -21,7 +21,8 @@ func sceneCommand() *cobra.Command {
 	var number int
 	cmd := &cobra.Command{
 		Use: "scene FILE", Short: "Report what a scene file holds, and what is wrong with it", Args: cobra.ExactArgs(1),
-		Long: "Reads a glTF 2.0 file (.glb, .gltf with the files beside it, or a zip archive of them) and reports on it. Exits with 0 if pictures can be made of it, 3 if not, 1 if it cannot be read.",
+		Long: "Reads a glTF 2.0 file (.glb, .gltf with the files beside it, or a zip archive of them) and reports on " +
+			"it. Exits with 0 if pictures can be made of it, 3 if not, 1 if it cannot be read.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			s, err := readScene(args[0], number)
 			if err != nil {
@@ -68,7 +69,10 @@ func readScene(path string, number int) (*scene.Scene, error) {
 
 func printScene(out io.Writer, r scene.Report) {
 	line := func(format string, args ...any) { fmt.Fprintf(out, format+"\n", args...) }
-	line("size       %s x %s x %s (across, up, deep): about as long as %s", scene.Length(r.Size.X), scene.Length(r.Size.Y), scene.Length(r.Size.Z), r.Comparison)
+	line(
+		"size       %s x %s x %s (across, up, deep): about as long as %s", scene.Length(r.Size.X),
+		scene.Length(r.Size.Y), scene.Length(r.Size.Z), r.Comparison,
+	)
 	line("triangles  %d in %d meshes, %d nodes, %d materials", r.Triangles, len(r.Objects), r.Nodes, r.Materials)
 	if len(r.Scenes) > 1 {
 		line("scene      %d of %d: %s", r.Number, len(r.Scenes), strings.Join(r.Scenes, ", "))
@@ -89,10 +93,16 @@ func printScene(out io.Writer, r scene.Report) {
 			line("object     and %d more", len(r.Objects)-i)
 			break
 		}
-		line("object     %s: %d triangles, %.1f %%, shown %d times%s", o.Name, o.Triangles, 100*o.Share, o.Shown, moves(o.Moves || o.Deforms))
+		line(
+			"object     %s: %d triangles, %.1f %%, shown %d times%s", o.Name, o.Triangles, 100*o.Share, o.Shown,
+			moves(o.Moves || o.Deforms),
+		)
 	}
 	for _, t := range r.Textures {
-		line("texture    %s: %s", t.Name, strings.TrimSpace(fmt.Sprintf("%s %d x %d, %d bytes %s", t.Type, t.Width, t.Height, t.Bytes, t.Fault)))
+		line(
+			"texture    %s: %s", t.Name,
+			strings.TrimSpace(fmt.Sprintf("%s %d x %d, %d bytes %s", t.Type, t.Width, t.Height, t.Bytes, t.Fault)),
+		)
 	}
 	for _, f := range r.Findings {
 		kind := "look at"

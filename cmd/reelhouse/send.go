@@ -35,9 +35,14 @@ func checkCommand() *cobra.Command {
 	var asJSON bool
 	cmd := &cobra.Command{
 		Use: "check", Short: "Judge what would be sent now", Args: cobra.NoArgs,
-		Long: "Applies every rule to the batch that the current set-up makes. Exits with 0 if nothing was found, 3 if it can be sent and should be looked at, 4 if it is refused, and 1 if it could not be judged.",
+		Long: "Applies every rule to the batch that the current set-up makes. Exits with 0 if nothing was found, 3 " +
+			"if it can be sent and should be looked at, 4 if it is refused, and 1 if it could not be judged.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return reading(data, code, func(h *house.House, p production.Production) error { return check(cmd.OutOrStdout(), h, p, asJSON) })
+			return reading(
+				data,
+				code,
+				func(h *house.House, p production.Production) error { return check(cmd.OutOrStdout(), h, p, asJSON) },
+			)
 		},
 	}
 	dataFlag(cmd, &data)
@@ -93,7 +98,9 @@ func sendCommand() *cobra.Command {
 	var how house.Sending
 	cmd := &cobra.Command{
 		Use: "send", Short: "Send what the current set-up makes to the queue", Args: cobra.NoArgs,
-		Long: "Sends the batch, and prints its number and how many frames it has. Frames that are in place or on their way with the same set-up are left out. Exits with 4 if the batch is refused. A server that runs takes it up by itself.",
+		Long: "Sends the batch, and prints its number and how many frames it has. Frames that are in place or on " +
+			"their way with the same set-up are left out. Exits with 4 if the batch is refused. A server that runs " +
+			"takes it up by itself.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if how.Order = plan.Order(order); !slices.Contains(plan.Orders(), how.Order) {
 				return usagef("there is no order %q of frames; there are ends and coarse", order)
@@ -118,7 +125,10 @@ func sendCommand() *cobra.Command {
 	f.StringVar(&how.Name, "name", "", "what the batch is called")
 	f.StringVar(&how.Note, "note", "", "a note that stays with the batch")
 	f.IntVar(&how.Priority, "priority", 0, "higher ones come first")
-	f.StringVar(&order, "order", "", "ends: first, middle and last frames first; coarse: a few of every sequence first; otherwise in order")
+	f.StringVar(
+		&order, "order", "",
+		"ends: first, middle and last frames first; coarse: a few of every sequence first; otherwise in order",
+	)
 	f.StringVar(&at, "at", "", "begin at a time: 19:00, or 2026-11-25T19:00:00+01:00")
 	f.Int64Var(&how.AfterBatch, "after", 0, "begin when nothing of the batch of this number is left")
 	f.BoolVar(&how.Held, "held", false, "begin when it is released")
@@ -150,7 +160,9 @@ func send(out, complaints io.Writer, h *house.House, p production.Production, ho
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(out, "batch %d, %s: %d frames in %d sequences\n", id, b.Name, b.Counts().Total(), len(b.Sequences))
+	_, err = fmt.Fprintf(
+		out, "batch %d, %s: %d frames in %d sequences\n", id, b.Name, b.Counts().Total(), len(b.Sequences),
+	)
 	return err
 }
 

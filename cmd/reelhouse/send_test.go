@@ -39,7 +39,8 @@ func TestScriptsCheckAndSend(t *testing.T) {
 			t.Fatal(err)
 		}
 		defer h.Close()
-		if _, err := h.Record.Edit(demoCode, store.Making{Summary: "test"}, func(p *production.Production) error { change(p); return nil }); err != nil {
+		if _, err := h.Record.Edit(demoCode, store.Making{Summary: "test"},
+			func(p *production.Production) error { change(p); return nil }); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -55,23 +56,31 @@ func TestScriptsCheckAndSend(t *testing.T) {
 		State    preflight.State
 		Findings []preflight.Finding
 	}
-	if jsonErr := json.Unmarshal([]byte(out), &said); jsonErr != nil || code(err) != 4 || said.State != preflight.Refused || said.Findings[0].Rule != "region-left-on" {
+	if jsonErr := json.Unmarshal([]byte(out), &said); jsonErr != nil || code(err) != 4 ||
+		said.State != preflight.Refused ||
+		said.Findings[0].Rule != "region-left-on" {
 		t.Errorf("a final of a part: exit %d, %v\n%s", code(err), jsonErr, out)
 	}
-	if _, complaints, err := run(t, "send", "--data", data); code(err) != 4 || !strings.Contains(complaints, "part of every picture") {
+	if _, complaints, err := run(t, "send", "--data", data); code(err) != 4 ||
+		!strings.Contains(complaints, "part of every picture") {
 		t.Errorf("sent: exit %d\n%s", code(err), complaints)
 	}
-	if out, _, err := run(t, "send", "--data", data, "--quick-too", "--held", "--name", "corner", "--note", "as asked"); err != nil || !strings.HasPrefix(out, "batch 1, corner: 4 frames") {
+	if out, _, err := run(t, "send", "--data", data, "--quick-too", "--held", "--name", "corner", "--note",
+		"as asked"); err != nil ||
+		!strings.HasPrefix(out, "batch 1, corner: 4 frames") {
 		t.Errorf("said twice: %v\n%s", err, out)
 	}
-	if _, complaints, err := run(t, "send", "--data", data, "--quick-too"); code(err) != 4 || !strings.Contains(complaints, "sent already") {
+	if _, complaints, err := run(t, "send", "--data", data, "--quick-too"); code(err) != 4 ||
+		!strings.Contains(complaints, "sent already") {
 		t.Errorf("sent once more: exit %d\n%s", code(err), complaints)
 	}
-	if out, _, err := run(t, "send", "--data", data, "--trial", "ends", "--after", "1"); err != nil || !strings.Contains(out, "3 frames") {
+	if out, _, err := run(t, "send", "--data", data, "--trial", "ends", "--after", "1"); err != nil ||
+		!strings.Contains(out, "3 frames") {
 		t.Errorf("a trial: %v\n%s", err, out)
 	}
 	for want, all := range map[int][][]string{
-		2: {{"--order", "backwards"}, {"--trial", "some"}, {"--at", "soon"}}, 1: {{"--again", "--quick-too", "--after", "99"}},
+		2: {{"--order", "backwards"}, {"--trial", "some"}, {"--at", "soon"}},
+		1: {{"--again", "--quick-too", "--after", "99"}},
 	} {
 		for _, args := range all {
 			_, complaints, err := run(t, append([]string{"send", "--data", data}, args...)...)
@@ -85,7 +94,8 @@ func TestScriptsCheckAndSend(t *testing.T) {
 
 func TestATimeOfTheDayIsTheNextOne(t *testing.T) {
 	now := time.Date(2026, 11, 25, 20, 0, 0, 0, time.UTC)
-	for text, want := range map[string]string{"21:30": "2026-11-25T21:30:00Z", "19:00": "2026-11-26T19:00:00Z", "2026-12-01T08:00:00+01:00": "2026-12-01T07:00:00Z"} {
+	for text, want := range map[string]string{"21:30": "2026-11-25T21:30:00Z", "19:00": "2026-11-26T19:00:00Z",
+		"2026-12-01T08:00:00+01:00": "2026-12-01T07:00:00Z"} {
 		if got, err := startTime(text, now); err != nil || got.UTC().Format(time.RFC3339) != want {
 			t.Errorf("%s is %v, %v", text, got, err)
 		}
@@ -112,19 +122,24 @@ func TestShotsAndCutsGoInAndOut(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(file("more.csv"), []byte(strings.Replace(string(table), "1001-1048", "1001-1020", 1)+"070,Gulls,quay,,1001-1010\n"), 0o644); err != nil {
+	if err := os.WriteFile(file("more.csv"),
+		[]byte(strings.Replace(string(table), "1001-1048", "1001-1020", 1)+"070,Gulls,quay,,1001-1010\n"),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
-	if out, _, err := run(t, "import", "--data", data, file("more.csv")); err != nil || !strings.Contains(out, "1 shots are new, 1 changed, 5 stay") {
+	if out, _, err := run(t, "import", "--data", data, file("more.csv")); err != nil ||
+		!strings.Contains(out, "1 shots are new, 1 changed, 5 stay") {
 		t.Errorf("%v\n%s", err, out)
 	}
-	if out, _, err := run(t, "import", "--data", data, "../../core/cut/testdata/reel_with_spaces.edl"); err != nil || !strings.Contains(out, "dropped: line 10") {
+	if out, _, err := run(t, "import", "--data", data, "../../core/cut/testdata/reel_with_spaces.edl"); err != nil ||
+		!strings.Contains(out, "dropped: line 10") {
 		t.Errorf("%v\n%s", err, out)
 	}
 	if err := os.WriteFile(file("bad.csv"), []byte("code,frames\n010,9-1\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if out, complaints, err := run(t, "import", "--data", data, file("bad.csv")); code(err) != 4 || !strings.Contains(complaints, "line 2, column frames") {
+	if out, complaints, err := run(t, "import", "--data", data, file("bad.csv")); code(err) != 4 ||
+		!strings.Contains(complaints, "line 2, column frames") {
 		t.Errorf("%v\n%s", err, out)
 	}
 	h, err := house.Open(data, true)
@@ -149,7 +164,8 @@ func TestAPartOfThePictureIsRendered(t *testing.T) {
 	if out, complaints, err := run(t, "demo", "--headless", "--data", data); err != nil {
 		t.Fatalf("%v\n%s\n%s", err, out, complaints)
 	}
-	for output, want := range map[string]raster.Size{"master": {Width: 103, Height: 43}, "review": {Width: 103, Height: 43}, "proxy": {Width: 53, Height: 22}} {
+	for output, want := range map[string]raster.Size{"master": {Width: 103, Height: 43},
+		"review": {Width: 103, Height: 43}, "proxy": {Width: 53, Height: 22}} {
 		files, _ := filepath.Glob(filepath.Join(data, "output/SALT/010", output, "*/*/*/*.1001.*"))
 		if len(files) != 1 {
 			t.Fatalf("%s: %v", output, files)
@@ -174,7 +190,8 @@ func TestAPartOfThePictureIsRendered(t *testing.T) {
 	if out, complaints, err := run(t, "send", "--data", data, "--again"); err != nil {
 		t.Fatalf("%v\n%s\n%s", err, out, complaints)
 	}
-	if out, complaints, err := run(t, "demo", "--headless", "--data", data); err != nil || !strings.Contains(out, "4 of 4 frames good") {
+	if out, complaints, err := run(t, "demo", "--headless", "--data", data); err != nil ||
+		!strings.Contains(out, "4 of 4 frames good") {
 		t.Errorf("rendered again: %v\n%s\n%s", err, out, complaints)
 	}
 }

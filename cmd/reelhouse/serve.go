@@ -30,7 +30,9 @@ type serverFlags struct {
 
 func (f *serverFlags) add(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&f.address, "listen", "127.0.0.1:7340", "address to serve on")
-	cmd.Flags().StringArrayVar(&f.hosts, "host", nil, "name that the house goes by, beside those of this machine and of --listen; may be given several times")
+	cmd.Flags().
+		StringArrayVar(&f.hosts, "host", nil, "name that the house goes by, beside those of this machine and of "+
+			"--listen; may be given several times")
 	cmd.Flags().StringVar(&f.config, "config", "", "configuration file (JSON; see docs/operations.md)")
 	cmd.Flags().IntVar(&f.slots, "slots", 0, "frames to render side by side; 0 for one a core")
 	cmd.Flags().DurationVar(&f.timeout, "frame-timeout", farm.DefaultTimeout, "give up a frame after this long")
@@ -60,7 +62,9 @@ func (f serverFlags) renderer() (farm.Renderer, error) {
 				return farm.Renderer{}, fmt.Errorf("configuration %s: the renderer has no command", f.config)
 			}
 			if c.Renderer.Name == house.BuiltIn {
-				return farm.Renderer{}, fmt.Errorf("configuration %s: only the renderer of this program is called %s", f.config, house.BuiltIn)
+				return farm.Renderer{}, fmt.Errorf(
+					"configuration %s: only the renderer of this program is called %s", f.config, house.BuiltIn,
+				)
 			}
 			return *c.Renderer, nil
 		}
@@ -70,7 +74,12 @@ func (f serverFlags) renderer() (farm.Renderer, error) {
 		return farm.Renderer{}, err
 	}
 	print := house.BuiltInRenderer()
-	return farm.Renderer{Name: print.Name, Version: print.Version, Command: self, Args: []string{"render", "--with-parent"}}, nil
+	return farm.Renderer{
+		Name:    print.Name,
+		Version: print.Version,
+		Command: self,
+		Args:    []string{"render", "--with-parent"},
+	}, nil
 }
 
 func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*farm.Node, error) {
@@ -91,7 +100,8 @@ func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 	reader := own("reading", "admit")
 	h.Admit = func(kind house.Admission, path string) error { return farm.Admit(reader, h.Work(), kind, path) }
 	return &farm.Node{
-		Name: "here", House: h, Hub: hub, Renderer: r, Assembler: own("assembly", "assemble", "--with-parent"), Judge: own("judge", "judge"),
+		Name: "here", House: h, Hub: hub, Renderer: r, Assembler: own("assembly", "assemble", "--with-parent"),
+		Judge: own("judge", "judge"),
 		Slots: f.slots, Timeout: f.timeout, Log: log,
 	}, nil
 }
@@ -139,7 +149,8 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	}()
 	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
 	err = web.Serve(ctx, listener, web.Server{
-		House: h, Node: node, Thumbs: farm.NewThumbs(h, node.Renderer), Previews: preview.New(h), Log: log, Hosts: flags.hosts,
+		House: h, Node: node, Thumbs: farm.NewThumbs(h, node.Renderer), Previews: preview.New(h), Log: log,
+		Hosts: flags.hosts,
 	})
 	cancel()
 	return errors.Join(err, <-ended)

@@ -79,7 +79,9 @@ func importShots(out io.Writer, data, into, path string, dry, asJSON bool) error
 }
 
 // takeShots takes the shots or the cut of an open file.
-func takeShots(out io.Writer, h *house.House, p production.Production, path string, file io.Reader, dry, asJSON bool) error {
+func takeShots(
+	out io.Writer, h *house.House, p production.Production, path string, file io.Reader, dry, asJSON bool,
+) error {
 	said := importedShots{Production: p.Code}
 	var change edit.Command
 	if strings.EqualFold(filepath.Ext(path), ".csv") {
@@ -96,7 +98,8 @@ func takeShots(out io.Writer, h *house.House, p production.Production, path stri
 		if err != nil {
 			return err
 		}
-		said.Cut = &importedCut{Name: r.Name, Tracks: len(r.Cut.Tracks), Frames: r.Cut.Length(), NoShot: left, Changed: r.Changed, Dropped: r.Dropped}
+		said.Cut = &importedCut{Name: r.Name, Tracks: len(r.Cut.Tracks), Frames: r.Cut.Length(), NoShot: left,
+			Changed: r.Changed, Dropped: r.Dropped}
 		for _, t := range r.Cut.Tracks {
 			said.Cut.Clips += len(t.Clips)
 		}
@@ -125,13 +128,18 @@ func (s importedShots) say(out, complaints io.Writer, asJSON bool) error {
 		fmt.Fprintln(complaints, "wrong:", m)
 	}
 	if t := s.Table; t != nil && len(s.Mistakes) == 0 {
-		fmt.Fprintf(out, "%d shots are new, %d changed, %d stay as they are\n", len(t.Added), len(t.Changed), len(t.Same))
+		fmt.Fprintf(
+			out, "%d shots are new, %d changed, %d stay as they are\n", len(t.Added), len(t.Changed), len(t.Same),
+		)
 		for _, name := range t.Ignored {
 			fmt.Fprintf(out, "not read: column %s\n", name)
 		}
 	}
 	if c := s.Cut; c != nil {
-		fmt.Fprintf(out, "%s: %d clips on %d tracks, %d frames; %d clips are no shot\n", c.Name, c.Clips, c.Tracks, c.Frames, c.NoShot)
+		fmt.Fprintf(
+			out, "%s: %d clips on %d tracks, %d frames; %d clips are no shot\n", c.Name, c.Clips, c.Tracks, c.Frames,
+			c.NoShot,
+		)
 		for _, text := range c.Changed {
 			fmt.Fprintln(out, "changed:", text)
 		}

@@ -31,8 +31,8 @@ import (
 // soakVariable says how long a soak may take; a short one is among the usual tests. `make soak` takes ten minutes.
 const soakVariable = "REELHOUSE_SOAK"
 
-// A soak renders the demo's draft batch through a bad night: server and children are killed, the disk fills, the output is read-only, the
-// scene is away, and the renderer misbehaves. It presses only what a person would: retry and release.
+// A soak renders the demo's draft batch through a bad night: server and children are killed, the disk fills, the output
+// is read-only, the scene is away, and the renderer misbehaves. It presses only what a person would: retry and release.
 type soak struct {
 	t      *testing.T
 	random *rand.Rand
@@ -47,8 +47,8 @@ type soak struct {
 	count   map[string]int      // of what was done
 }
 
-// misbehaving is a renderer that now and then crashes, hangs, leaves half a file, talks without end, or leaves something running; otherwise
-// it is the built-in one.
+// misbehaving is a renderer that now and then crashes, hangs, leaves half a file, talks without end, or leaves
+// something running; otherwise it is the built-in one.
 const misbehaving = `#!/bin/sh
 for order; do :; done
 chance=$(od -An -N2 -tu2 /dev/urandom)
@@ -59,7 +59,8 @@ case $((chance % 14)) in
 1) [ -e "$SOAK_CALM" ] || { trap '' TERM; sleep 300; } ;;
 2) [ -e "$SOAK_CALM" ] || { head -c 3000000 /dev/zero | tr '\0' x; } ;;
 3) [ -e "$SOAK_CALM" ] || { setsid sh -c 'trap "" TERM; sleep 300' & } ;;
-4) [ -e "$SOAK_CALM" ] || { path=$(sed 's/.*"path":"\([^"]*\)".*/\1/' "$order" | head -1); echo half > "$path"; exit 0; } ;;
+4) [ -e "$SOAK_CALM" ] || { path=$(sed 's/.*"path":"\([^"]*\)".*/\1/' "$order" | head -1); echo half > "$path"; exit 0;
+	} ;;
 5) [ -e "$SOAK_CALM" ] || { path=$(sed 's/.*"path":"\([^"]*\)".*/\1/' "$order" | head -1); mkfifo "$path"; exit 0; } ;;
 esac
 "$SOAK_BINARY" render --with-parent "$order"
@@ -75,8 +76,9 @@ func TestABadNight(t *testing.T) {
 		bad = most * 4 / 10
 	}
 	s := &soak{
-		t: t, random: rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1)), seen: map[string][32]byte{}, count: map[string]int{},
-		data: t.TempDir(),
+		t: t, random: rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1)), seen: map[string][32]byte{},
+		count: map[string]int{},
+		data:  t.TempDir(),
 	}
 	s.mount()
 	s.prepare(os.Getenv(soakVariable) == "")
@@ -152,7 +154,9 @@ func (s *soak) prepare(short bool) {
 
 // start starts the server. It has to come up whatever state the disk is in.
 func (s *soak) start() {
-	s.server = exec.Command(binary, "serve", "--data", s.data, "--listen", "127.0.0.1:0", "--config", s.config, "--frame-timeout", "25s")
+	s.server = exec.Command(
+		binary, "serve", "--data", s.data, "--listen", "127.0.0.1:0", "--config", s.config, "--frame-timeout", "25s",
+	)
 	var complaints bytes.Buffer
 	s.server.Stderr = &complaints
 	out, err := s.server.StdoutPipe()
@@ -178,7 +182,10 @@ func (s *soak) start() {
 
 // disaster does one bad thing, and mends it after a while.
 func (s *soak) disaster() {
-	names := []string{"kill the server", "kill a child", "kill a supervisor", "the scene is away", "the disk is full", "the output is read-only", "nothing"}
+	names := []string{
+		"kill the server", "kill a child", "kill a supervisor", "the scene is away", "the disk is full",
+		"the output is read-only", "nothing",
+	}
 	name := names[s.random.IntN(len(names))]
 	s.count[name]++
 	a := func(least, most int) { s.pause(time.Duration(least+s.random.IntN(most-least)) * time.Millisecond) }
@@ -296,7 +303,8 @@ func (s *soak) programs(wanted func(line []string) bool) []int {
 func (s *soak) look() {
 	root := filepath.Join(s.data, "output")
 	filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil || !d.Type().IsRegular() || strings.HasPrefix(d.Name(), ".") || strings.Contains(path, ".set-aside") {
+		if err != nil || !d.Type().IsRegular() || strings.HasPrefix(d.Name(), ".") ||
+			strings.Contains(path, ".set-aside") {
 			return nil
 		}
 		data, err := os.ReadFile(path)
@@ -364,7 +372,10 @@ func (s *soak) finish() {
 	}
 	_, want := planned(s.t, s.data)
 	if got := finished(s.t, s.data); len(s.seen) != len(want) || strings.Join(got, "\n") != strings.Join(want, "\n") {
-		s.t.Errorf("%d files are there, %d were seen, %d planned:\n%s", len(got), len(s.seen), len(want), strings.Join(got, "\n"))
+		s.t.Errorf(
+			"%d files are there, %d were seen, %d planned:\n%s", len(got), len(s.seen), len(want),
+			strings.Join(got, "\n"),
+		)
 	}
 	if left := s.programs(func([]string) bool { return true }); len(left) > 0 {
 		s.t.Errorf("programs are left: %v", left)

@@ -16,8 +16,8 @@ import (
 	"reelhouse/farm"
 )
 
-// A supervisor starts one program of a node and ends it, together with everything that it has started, when the program has ended, when
-// the node says so, and when the node dies: its standard input closes then, however that happens.
+// A supervisor starts one program of a node and ends it, together with everything that it has started, when the program
+// has ended, when the node says so, and when the node dies: its standard input closes then, however that happens.
 type supervisor struct {
 	memory int64 // bytes that the program may take; 0 for any
 }
@@ -46,8 +46,8 @@ func superviseCommand() *cobra.Command {
 	return cmd
 }
 
-// run runs a program until it ends, or until parent, or a signal, says that it is to. It returns the program's exit code once nothing of
-// it is left.
+// run runs a program until it ends, or until parent, or a signal, says that it is to. It returns the program's exit
+// code once nothing of it is left.
 func (s supervisor) run(line []string, parent io.Reader) (code int, err error) {
 	told := make(chan os.Signal, 1)
 	signal.Notify(told, os.Interrupt, syscall.SIGTERM)

@@ -60,7 +60,8 @@ func supervised(t *testing.T, script string, processes int) (cmd *exec.Cmd, pare
 	return cmd, parent, pids
 }
 
-// What a program has started ends with it, however deep it hides: grandchildren that hold its output, and those that left its group.
+// What a program has started ends with it, however deep it hides: grandchildren that hold its output, and those that
+// left its group.
 func TestNothingOutlivesAProgram(t *testing.T) {
 	script := `sleep 600 & echo $!; setsid sh -c 'sleep 600 & echo $!; echo $$; wait' & sleep 0.2; exit 7`
 	cmd, parent, pids := supervised(t, script, 3)
@@ -96,7 +97,8 @@ func TestASignalEndsAProgram(t *testing.T) {
 	gone(t, pids[0])
 }
 
-// A program that takes more memory than it may ends by itself; one that cannot be started is told apart from one that ends badly.
+// A program that takes more memory than it may ends by itself; one that cannot be started is told apart from one that
+// ends badly.
 func TestASupervisedProgramHasLimits(t *testing.T) {
 	limited := func(memory string, line ...string) (out, complaints string, code int) {
 		t.Helper()

@@ -12,7 +12,8 @@ import (
 	"reelhouse/core/production"
 )
 
-// A person has a picture rendered in tiles, is told what was typed wrongly, and watches the tiles become a frame, without loading any page again.
+// A person has a picture rendered in tiles, is told what was typed wrongly, and watches the tiles become a frame,
+// without loading any page again.
 func TestTilesAreSetAndWatched(t *testing.T) {
 	data := seeded(t, func(p *production.Production) {
 		p.Shots = p.Shots[3:4] // the title still
@@ -20,17 +21,33 @@ func TestTilesAreSetAndWatched(t *testing.T) {
 	})
 	s := start(t, data)
 	p := page{t, browser(t)}
-	p.do("open the sheet", chromedp.Navigate(s.url+"/p/SALT/batch"), chromedp.WaitVisible(`tr[data-row="040 night"] button`))
+	p.do(
+		"open the sheet", chromedp.Navigate(s.url+"/p/SALT/batch"),
+		chromedp.WaitVisible(`tr[data-row="040 night"] button`),
+	)
 	p.press("open the sequence", `tr[data-row="040 night"] button`)
 	p.wait("it is rendered as a whole", `document.getElementById("cut-into")?.textContent.includes("As a whole")`)
 	typed := func(text string) {
 		t.Helper()
-		p.do("type "+text, chromedp.Evaluate[chromedp.Void](`(() => { const f = document.getElementById("tiles"); f.value = "`+text+`"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`))
+		p.do(
+			"type "+text,
+			chromedp.Evaluate[chromedp.Void](
+				`(() => { const f = document.getElementById("tiles"); f.value = "`+text+`";
+					f.dispatchEvent(new Event("change", {bubbles: true})); })()`,
+			),
+		)
 	}
 	typed("many")
-	p.wait("the mistake is told where it was typed", `!document.getElementById("tiles-wrong").hidden && document.getElementById("tiles-wrong").textContent.includes("neither columns")`)
+	p.wait(
+		"the mistake is told where it was typed",
+		`!document.getElementById("tiles-wrong").hidden &&
+			document.getElementById("tiles-wrong").textContent.includes("neither columns")`,
+	)
 	typed("2 x 2")
-	p.wait("the side sheet follows", `document.getElementById("cut-into").textContent.includes("2 × 2 tiles of 52 × 22 px")`)
+	p.wait(
+		"the side sheet follows",
+		`document.getElementById("cut-into").textContent.includes("2 × 2 tiles of 52 × 22 px")`,
+	)
 	p.wait("the sheet follows", `document.getElementById("totals").textContent.includes("1 of them in 4 tiles")`)
 	p.press("close it", `[data-close-side]`)
 	p.click("send", "#send")
@@ -39,9 +56,14 @@ func TestTilesAreSetAndWatched(t *testing.T) {
 	p.do("open the frame", chromedp.WaitVisible("#side svg"))
 	p.wait("its tiles are shown", `document.querySelectorAll("#side [data-tile]").length === 4`)
 	p.wait("they all become good", `document.querySelectorAll("#side [data-tile][data-state=good]").length === 4`)
-	p.wait("the frame is put together", `document.querySelector("section g[data-frame='1084']").dataset.state === "good"`)
+	p.wait(
+		"the frame is put together", `document.querySelector("section g[data-frame='1084']").dataset.state === "good"`,
+	)
 	p.click("open it again", `section g[data-frame="1084"]`)
-	p.wait("its log tells of it", `document.querySelector("#side pre.log")?.textContent.includes("put together from 4 tiles")`)
+	p.wait(
+		"its log tells of it",
+		`document.querySelector("#side pre.log")?.textContent.includes("put together from 4 tiles")`,
+	)
 }
 
 // What a page shows of frames changes many times a second while a batch is rendered. A click that began before a change
@@ -54,7 +76,9 @@ func TestAPageThatChangesKeepsFocusAndClicks(t *testing.T) {
 	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
 	act := func(event string) {
 		t.Helper()
-		answer, err := http.PostForm(s.url+"/p/SALT/act", url.Values{"event": {event}, "batch": {"1"}, "station": {"queue"}})
+		answer, err := http.PostForm(
+			s.url+"/p/SALT/act", url.Values{"event": {event}, "batch": {"1"}, "station": {"queue"}},
+		)
 		if err != nil || answer.StatusCode != http.StatusOK {
 			t.Fatalf("%s: %v, %v", event, answer, err)
 		}
@@ -65,7 +89,10 @@ func TestAPageThatChangesKeepsFocusAndClicks(t *testing.T) {
 	p.wait("the last frame is held", `document.querySelector('`+last+`')?.dataset.state === "held"`)
 	p.do("go to it by keyboard", chromedp.Focus(last))
 	var x, y float64
-	place := p.text(`(b => b.left + b.width / 2 + " " + (b.top + b.height / 2))(document.querySelector('` + last + ` rect').getBoundingClientRect())`)
+	place := p.text(
+		`(b => b.left + b.width / 2 + " " + (b.top + b.height / 2))(document.querySelector('` + last +
+			` rect').getBoundingClientRect())`,
+	)
 	if _, err := fmt.Sscan(place, &x, &y); err != nil {
 		t.Fatal(err)
 	}

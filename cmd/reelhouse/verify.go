@@ -16,10 +16,13 @@ func verifyCommand() *cobra.Command {
 	var asJSON bool
 	cmd := &cobra.Command{
 		Use: "verify", Short: "Compare finished files with what was recorded when they were judged", Args: cobra.NoArgs,
-		Long: "Looks at every finished file: whether it is there, is a plain file, and has its size; with --deep also whether its SHA-256 is " +
-			"the recorded one. Frames with a file that is gone or has changed are lost from then on, and can be retried; frames that were lost " +
+		Long: "Looks at every finished file: whether it is there, is a plain file, and has its size; with --deep " +
+			"also whether its SHA-256 is " +
+			"the recorded one. Frames with a file that is gone or has changed are lost from then on, and can be " +
+			"retried; frames that were lost " +
 			"and are whole again are good. It may run beside a server.\n\n" +
-			"Exits with 0 if everything is as it was recorded and nothing else lies below the output folder, 3 if not, 1 if it could not be done.",
+			"Exits with 0 if everything is as it was recorded and nothing else lies below the output folder, 3 if " +
+			"not, 1 if it could not be done.",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			h, err := house.Open(data, true)
 			if err != nil {
@@ -73,6 +76,10 @@ func printVerified(out io.Writer, v house.Verified) {
 	if v.Deep {
 		depth = "by SHA-256"
 	}
-	fmt.Fprintf(out, "%d frames, %d files compared %s: %d files lost, %d frames found again, %d files foreign, %d unfinished, %d unread\n",
-		v.Frames, v.Files, depth, len(v.Lost), v.Found, len(v.Foreign), len(v.Unfinished), len(v.Unread))
+	fmt.Fprintf(
+		out,
+		"%d frames, %d files compared %s: %d files lost, %d frames found again, %d files foreign, %d unfinished, %d "+
+			"unread\n",
+		v.Frames, v.Files, depth, len(v.Lost), v.Found, len(v.Foreign), len(v.Unfinished), len(v.Unread),
+	)
 }

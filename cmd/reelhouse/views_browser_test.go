@@ -25,7 +25,15 @@ func (p page) number(id string) float64 {
 func (p page) drag(what, selector string, dx, dy float64) {
 	p.t.Helper()
 	middle := func(axis, size string) float64 {
-		v, err := strconv.ParseFloat(p.text(fmt.Sprintf(`(b => String(b.%s + b.%s / 2))(document.querySelector(%q).getBoundingClientRect())`, axis, size, selector)), 64)
+		v, err := strconv.ParseFloat(
+			p.text(
+				fmt.Sprintf(
+					`(b => String(b.%s + b.%s / 2))(document.querySelector(%q).getBoundingClientRect())`, axis, size,
+					selector,
+				),
+			),
+			64,
+		)
 		if err != nil {
 			p.t.Fatal(err)
 		}
@@ -35,33 +43,60 @@ func (p page) drag(what, selector string, dx, dy float64) {
 	left := func(e *input.DispatchMouseEventParams) {
 		e.Button, e.Buttons, e.ClickCount = input.MouseButtonLeft, 1, 1
 	}
-	p.do(what,
-		chromedp.MouseEvent(chromedp.MouseMoved, x, y), chromedp.MouseEvent(chromedp.MousePressed, x, y, left),
-		chromedp.MouseEvent(chromedp.MouseMoved, x+dx/2, y+dy/2, left), chromedp.MouseEvent(chromedp.MouseMoved, x+dx, y+dy, left), chromedp.MouseEvent(chromedp.MouseReleased, x+dx, y+dy, left))
+	p.do(
+		what,
+		chromedp.MouseEvent(chromedp.MouseMoved, x, y),
+		chromedp.MouseEvent(chromedp.MousePressed, x, y, left),
+		chromedp.MouseEvent(
+			chromedp.MouseMoved, x+dx/2, y+dy/2, left,
+		),
+		chromedp.MouseEvent(chromedp.MouseMoved, x+dx, y+dy, left),
+		chromedp.MouseEvent(chromedp.MouseReleased, x+dx, y+dy, left),
+	)
 }
 
 // sharp tells whether a picture has gone through all of its steps.
 func sharp(selector string) string {
-	return fmt.Sprintf(`(i => i?.complete && i.naturalWidth > 0 && Number(i.dataset.step) === i.dataset.steps - 1)(document.querySelector(%q))`, selector)
+	return fmt.Sprintf(
+		`(i => i?.complete && i.naturalWidth > 0 &&
+			Number(i.dataset.step) === i.dataset.steps - 1)(document.querySelector(%q))`,
+		selector,
+	)
 }
 
-// A camera is dragged on the plan: its numbers and its picture change. It is turned, moved by keys, straightened, and locked; then it
-// stays where it is.
+// A camera is dragged on the plan: its numbers and its picture change. It is turned, moved by keys, straightened, and
+// locked; then it stays where it is.
 func TestACameraIsDraggedOnThePlan(t *testing.T) {
 	s := start(t, seeded(t, nil))
 	p := page{t, browser(t)}
-	p.do("open a view", chromedp.Navigate(s.url+"/p/SALT/views?open=quay"), chromedp.WaitVisible("#plan .chosen .stands"))
+	p.do(
+		"open a view", chromedp.Navigate(s.url+"/p/SALT/views?open=quay"),
+		chromedp.WaitVisible("#plan .chosen .stands"),
+	)
 	picture := func() string { return p.text(`document.querySelector("#picture img").dataset.live`) }
 	p.wait("its picture sharpens", sharp("#picture img"))
-	before, east, south, heading := picture(), p.number("view-quay-x"), p.number("view-quay-z"), p.number("view-quay-heading")
+	before, east, south, heading := picture(), p.number(
+		"view-quay-x",
+	), p.number(
+		"view-quay-z",
+	), p.number(
+		"view-quay-heading",
+	)
 	scale, err := strconv.ParseFloat(p.text(`String(document.getElementById("plan").getScreenCTM().a)`), 64)
 	if err != nil {
 		t.Fatal(err)
 	}
-	p.do("see the plan", chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").scrollIntoView({block: "center"})`))
+	p.do(
+		"see the plan",
+		chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").scrollIntoView({block: "center"})`),
+	)
 	p.drag("drag the camera", ".chosen .stands", -60, -30)
-	p.wait("it stands by itself", `document.querySelector("#set-up").textContent.includes("It stands where this view says")`)
-	if dx, dz := p.number("view-quay-x")-east, p.number("view-quay-z")-south; math.Abs(dx+60/scale) > 1/scale || math.Abs(dz+30/scale) > 1/scale {
+	p.wait(
+		"it stands by itself",
+		`document.querySelector("#set-up").textContent.includes("It stands where this view says")`,
+	)
+	if dx, dz := p.number("view-quay-x")-east, p.number("view-quay-z")-south; math.Abs(dx+60/scale) > 1/scale ||
+		math.Abs(dz+30/scale) > 1/scale {
 		t.Errorf("60 pixels west and 30 north moved it by %v and %v m, want %v and %v", dx, dz, -60/scale, -30/scale)
 	}
 	if picture() == before {
@@ -70,15 +105,27 @@ func TestACameraIsDraggedOnThePlan(t *testing.T) {
 	p.wait("the new picture comes", sharp("#picture img"))
 
 	p.drag("turn it", ".chosen .ahead", 80, 0)
-	p.wait("the heading changes", fmt.Sprintf(`Math.abs(document.getElementById("view-quay-heading").value - %v) > 5`, heading))
+	p.wait(
+		"the heading changes",
+		fmt.Sprintf(`Math.abs(document.getElementById("view-quay-heading").value - %v) > 5`, heading),
+	)
 	east = p.number("view-quay-x")
-	p.do("two steps by keys", chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").focus()`), chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight))
+	p.do(
+		"two steps by keys", chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").focus()`),
+		chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight),
+	)
 	p.wait("it has moved", fmt.Sprintf(`Number(document.getElementById("view-quay-x").value) > %v`, east+0.05))
 	if moved := p.number("view-quay-x") - east; math.Abs(moved-0.2) > 0.0015 {
 		t.Errorf("two steps moved it by %v m, want 0.2", moved)
 	}
 
-	p.do("tilt it", chromedp.Evaluate[chromedp.Void](`(e => { e.value = "12"; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById("view-quay-tilt"))`))
+	p.do(
+		"tilt it",
+		chromedp.Evaluate[chromedp.Void](
+			`(e => { e.value = "12"; e.dispatchEvent(new Event("change", {bubbles: true}));
+				})(document.getElementById("view-quay-tilt"))`,
+		),
+	)
 	p.wait("it is tilted", `document.getElementById("view-quay-tilt").defaultValue === "12.00"`)
 	focal := p.number("view-quay-focal")
 	p.click("straighten", "#view-quay-straighten")
@@ -91,7 +138,13 @@ func TestACameraIsDraggedOnThePlan(t *testing.T) {
 	p.wait("it says so", `document.querySelector("#set-up").textContent.includes("The camera is locked")`)
 	east = p.number("view-quay-x")
 	p.drag("try to drag it", ".chosen .stands", 50, 0)
-	p.do("try to type", chromedp.Evaluate[chromedp.Void](`(e => { e.value = "0"; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById("view-quay-x"))`))
+	p.do(
+		"try to type",
+		chromedp.Evaluate[chromedp.Void](
+			`(e => { e.value = "0"; e.dispatchEvent(new Event("change", {bubbles: true}));
+				})(document.getElementById("view-quay-x"))`,
+		),
+	)
 	p.wait("it is told why not", `document.querySelector("#set-up .mistake")?.textContent.includes("is locked")`)
 	p.do("load the page again", chromedp.Navigate(s.url+"/p/SALT/views?open=quay"), chromedp.WaitVisible("#plan"))
 	if got := p.number("view-quay-x"); got != east {
@@ -105,7 +158,8 @@ func (p page) brightness(picture string) float64 {
 	v, err := strconv.ParseFloat(p.text(`(i => {
 		const c = document.createElement("canvas"); c.width = i.naturalWidth; c.height = i.naturalHeight;
 		const x = c.getContext("2d"); x.drawImage(i, 0, 0);
-		return String(x.getImageData(0, 0, c.width, c.height).data.reduce((sum, v, k) => k % 4 < 3 ? sum + v : sum, 0) / (3 * c.width * c.height));
+		return String(x.getImageData(0, 0, c.width, c.height).data
+			.reduce((sum, v, k) => k % 4 < 3 ? sum + v : sum, 0) / (3 * c.width * c.height));
 	})(`+picture+`)`), 64)
 	if err != nil {
 		p.t.Fatal(err)
@@ -113,14 +167,23 @@ func (p page) brightness(picture string) float64 {
 	return v
 }
 
-// A night is built on the dusk, its sun taken away and its exposure lowered: the picture darkens, the lines say so, and one of them is
-// given back. A lamp is switched off.
+// A night is built on the dusk, its sun taken away and its exposure lowered: the picture darkens, the lines say so, and
+// one of them is given back. A lamp is switched off.
 func TestALookIsMadeInTheBrowser(t *testing.T) {
 	s := start(t, seeded(t, nil))
 	p := page{t, browser(t)}
 	shown := `document.querySelector("#look .overlaid img")`
 	enter := func(id, value string) {
-		p.do("type "+value, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(e => { e.value = %q; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById(%q))`, value, id)))
+		p.do(
+			"type "+value,
+			chromedp.Evaluate[chromedp.Void](
+				fmt.Sprintf(
+					`(e => { e.value = %q; e.dispatchEvent(new Event("change", {bubbles: true}));
+						})(document.getElementById(%q))`,
+					value, id,
+				),
+			),
+		)
 	}
 	brightness := func() float64 {
 		p.wait("its picture sharpens", sharp("#look .overlaid img"))
@@ -144,11 +207,27 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 		p.wait("the thumbnail comes", thumb+`?.complete && `+thumb+`.naturalWidth > 0`)
 		return p.brightness(thumb)
 	}
-	p.do("see the sheet", chromedp.Evaluate[chromedp.Void](`document.getElementById("view-bow").scrollIntoView({block: "center"})`))
+	p.do(
+		"see the sheet",
+		chromedp.Evaluate[chromedp.Void](`document.getElementById("view-bow").scrollIntoView({block: "center"})`),
+	)
 	before := mean()
-	p.do("give the view the night", chromedp.Evaluate[chromedp.Void](`(e => { e.value = "dusk_2"; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById("view-bow-look"))`))
-	p.wait("the sheet has it", `document.querySelector("#view-bow-look option:checked").value === "dusk_2" && document.getElementById("view-bow-look").closest("tr").textContent.includes("-3.00 EV")`)
-	p.do("see it again", chromedp.Evaluate[chromedp.Void](`document.getElementById("view-bow").scrollIntoView({block: "center"})`))
+	p.do(
+		"give the view the night",
+		chromedp.Evaluate[chromedp.Void](
+			`(e => { e.value = "dusk_2"; e.dispatchEvent(new Event("change", {bubbles: true}));
+				})(document.getElementById("view-bow-look"))`,
+		),
+	)
+	p.wait(
+		"the sheet has it",
+		`document.querySelector("#view-bow-look option:checked").value === "dusk_2" &&
+			document.getElementById("view-bow-look").closest("tr").textContent.includes("-3.00 EV")`,
+	)
+	p.do(
+		"see it again",
+		chromedp.Evaluate[chromedp.Void](`document.getElementById("view-bow").scrollIntoView({block: "center"})`),
+	)
 	if after := mean(); after > before*0.6 {
 		t.Errorf("the thumbnail is %.1f of 255 bright by night, and %.1f at dusk", after, before)
 	}
@@ -161,15 +240,25 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 	}
 }
 
-// A point is picked in the picture and tells how far away it is; the camera is focused there. From it a second one is measured. The picture
-// follows while the camera is still being dragged.
+// A point is picked in the picture and tells how far away it is; the camera is focused there. From it a second one is
+// measured. The picture follows while the camera is still being dragged.
 func TestADistanceIsPickedAndFocusedAt(t *testing.T) {
 	s := start(t, seeded(t, nil))
 	p := page{t, browser(t)}
 	p.do("open a view", chromedp.Navigate(s.url+"/p/SALT/views?open=quay"), chromedp.WaitVisible("#picture"))
 	p.wait("its picture comes", `document.querySelector("#picture img").naturalWidth > 0`)
 	click := func(x, y float64, shift bool) {
-		p.do("click", chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(e => { const b = e.getBoundingClientRect(); e.dispatchEvent(new MouseEvent("click", {bubbles: true, shiftKey: %v, clientX: b.left + b.width * %v, clientY: b.top + b.height * %v})); })(document.getElementById("picture"))`, shift, x, y)))
+		p.do(
+			"click",
+			chromedp.Evaluate[chromedp.Void](
+				fmt.Sprintf(
+					`(e => { const b = e.getBoundingClientRect();
+						e.dispatchEvent(new MouseEvent("click", {bubbles: true, shiftKey: %v,
+						clientX: b.left + b.width * %v, clientY: b.top + b.height * %v})); })(document.getElementById("picture"))`,
+					shift, x, y,
+				),
+			),
+		)
 	}
 	click(0.5, 0.03, false)
 	p.wait("the sky has no distance", `document.getElementById("picked").textContent.includes("no surface")`)
@@ -182,35 +271,67 @@ func TestADistanceIsPickedAndFocusedAt(t *testing.T) {
 	}
 	deep := p.text(`document.getElementById("picked-focus").getAttribute("hx-vals").match(/"value":"([0-9.]+)"/)[1]`)
 	p.click("focus there", "#picked-focus")
-	p.wait("the focus is there", fmt.Sprintf(`document.getElementById("view-quay-focus").defaultValue === String(Number(%q))`, deep))
+	p.wait(
+		"the focus is there",
+		fmt.Sprintf(`document.getElementById("view-quay-focus").defaultValue === String(Number(%q))`, deep),
+	)
 
-	p.do("see the plan", chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").scrollIntoView({block: "center"})`))
-	p.do("watch", chromedp.Evaluate[chromedp.Void](`document.querySelector("#picture img").id = "watched"; window.watched = document.getElementById("watched")`))
+	p.do(
+		"see the plan",
+		chromedp.Evaluate[chromedp.Void](`document.getElementById("plan").scrollIntoView({block: "center"})`),
+	)
+	p.do(
+		"watch",
+		chromedp.Evaluate[chromedp.Void](
+			`document.querySelector("#picture img").id = "watched";
+				window.watched = document.getElementById("watched")`,
+		),
+	)
 	p.drag("drag the camera", ".chosen .stands", -60, -30)
 	p.wait("the picture followed", `Number(window.watched.dataset.tried) > 0`)
-	p.wait("it stands by itself", `document.querySelector("#set-up").textContent.includes("It stands where this view says")`)
+	p.wait(
+		"it stands by itself",
+		`document.querySelector("#set-up").textContent.includes("It stands where this view says")`,
+	)
 
-	p.do("step on by a key", chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), chromedp.KeyEvent("]"), chromedp.WaitVisible("#view-bow-heading"))
+	p.do(
+		"step on by a key", chromedp.Evaluate[chromedp.Void](`document.activeElement.blur()`), chromedp.KeyEvent("]"),
+		chromedp.WaitVisible("#view-bow-heading"),
+	)
 }
 
-// A ring of eight is built round an object, and given another radius: its eight views are on the sheet, 45 degrees apart, and move together.
+// A ring of eight is built round an object, and given another radius: its eight views are on the sheet, 45 degrees
+// apart, and move together.
 func TestARingOfEightIsBuilt(t *testing.T) {
 	s := start(t, seeded(t, nil))
 	p := page{t, browser(t)}
 	p.do("open the views", chromedp.Navigate(s.url+"/p/SALT/views"), chromedp.WaitVisible("#rigs"))
 	p.click("add a ring", "#rig--add-ring")
 	p.wait("its eight views are there", `document.querySelectorAll("tr[id^=view-ring1_]").length === 8`)
-	if apart := p.text(`document.getElementById("rig-ring1").textContent.includes("45° apart") ? "yes" : "no"`); apart != "yes" {
+	if apart := p.text(`document.getElementById("rig-ring1").textContent
+		.includes("45° apart") ? "yes" : "no"`); apart != "yes" {
 		t.Error("it does not say that they are 45° apart")
 	}
 	choose := func(id, value string) {
-		p.do("choose "+value, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(e => { e.value = %q; e.dispatchEvent(new Event("change", {bubbles: true})); })(document.getElementById(%q))`, value, id)))
+		p.do(
+			"choose "+value,
+			chromedp.Evaluate[chromedp.Void](
+				fmt.Sprintf(
+					`(e => { e.value = %q; e.dispatchEvent(new Event("change", {bubbles: true}));
+						})(document.getElementById(%q))`,
+					value, id,
+				),
+			),
+		)
 	}
 	choose("rig-ring1-subject", "lighthouse")
 	p.wait("it stands round the lighthouse", `Number(document.getElementById("rig-ring1-x").defaultValue) !== 0`)
 	choose("rig-ring1-radius", "25")
 	p.wait("it is wider", `document.getElementById("rig-ring1-radius").defaultValue === "25"`)
-	p.do("open the third view", chromedp.Navigate(s.url+"/p/SALT/views?open=ring1_3"), chromedp.WaitVisible("#view-ring1_3-heading"))
+	p.do(
+		"open the third view", chromedp.Navigate(s.url+"/p/SALT/views?open=ring1_3"),
+		chromedp.WaitVisible("#view-ring1_3-heading"),
+	)
 	if heading := p.number("view-ring1_3-heading"); heading != 270 { // from the east, it looks to the west
 		t.Errorf("the third looks to %v°", heading)
 	}

@@ -39,8 +39,8 @@ func (s Setup) Seeing(c scene.Camera, degrees float64, up bool) (float64, error)
 	return lens.FocalLength(back, radians(degrees)), nil
 }
 
-// Dollied changes the focal length and moves the camera along its view, so that what lies distance metres ahead stays as large as it is.
-// What lies before and behind it changes. A focus at that distance goes with it.
+// Dollied changes the focal length and moves the camera along its view, so that what lies distance metres ahead stays
+// as large as it is. What lies before and behind it changes. A focus at that distance goes with it.
 func (s Setup) Dollied(pose geom.Affine, c scene.Camera, focal, distance float64) (Setup, error) {
 	switch {
 	case s.shaped(c).Height > 0:

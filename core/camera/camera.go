@@ -1,7 +1,7 @@
 // Package camera is what a view makes of a camera of its scene: where it stands, what lens it has, and what is locked.
 //
-// Headings count from north (-Z) clockwise as seen from above, tilts upwards from the horizon, and rolls clockwise as the camera
-// sees it; all in degrees. Film backs, focal lengths and shifts are in millimetres.
+// Headings count from north (-Z) clockwise as seen from above, tilts upwards from the horizon, and rolls clockwise as
+// the camera sees it; all in degrees. Film backs, focal lengths and shifts are in millimetres.
 package camera
 
 import (
@@ -31,17 +31,18 @@ type Setup struct {
 	AllAround bool `json:"allAround,omitempty"`
 	// Blur blurs what moves while the shutter is open.
 	Blur bool `json:"blur,omitempty"`
-	// Aside moves the camera to its right, in metres, wherever it stands: that is how the two eyes of a stereo pair differ.
+	// Aside moves the camera to its right, in metres, wherever it stands: that is how the two eyes of a stereo pair
+	// differ.
 	Aside float64 `json:"aside,omitempty"`
 	// The shifts move the lens against the film back: to the right and up.
 	ShiftAcross float64 `json:"shiftAcross,omitempty"`
 	ShiftUp     float64 `json:"shiftUp,omitempty"`
-	// FNumber is the focal length over the lens's opening; 0 makes everything sharp. Focus is how far ahead the sharpest plane lies,
-	// in metres.
+	// FNumber is the focal length over the lens's opening; 0 makes everything sharp. Focus is how far ahead the
+	// sharpest plane lies, in metres.
 	FNumber float64 `json:"fNumber,omitempty"`
 	Focus   float64 `json:"focus,omitempty"`
-	// Exposure says how bright the picture is taken; EV is that of Fixed. Shutter is an angle in degrees, of which 360 is a whole frame, 0
-	// for HalfShutter; ISO is the speed of the film.
+	// Exposure says how bright the picture is taken; EV is that of Fixed. Shutter is an angle in degrees, of which 360
+	// is a whole frame, 0 for HalfShutter; ISO is the speed of the film.
 	Exposure Exposure `json:"exposure,omitempty"`
 	EV       float64  `json:"ev,omitempty"`
 	Shutter  float64  `json:"shutter,omitempty"`
@@ -83,14 +84,17 @@ func StandOf(pose geom.Affine) Stand {
 	right := geom.Vec{X: math.Cos(heading), Z: math.Sin(heading)}
 	up := right.Cross(forward)
 	return Stand{
-		Position: pose.Origin, Heading: math.Mod(lens.Degrees(heading)+360, 360), Tilt: lens.Degrees(math.Asin(min(1, max(-1, forward.Y)))),
+		Position: pose.Origin, Heading: math.Mod(lens.Degrees(heading)+360, 360),
+		Tilt: lens.Degrees(math.Asin(min(1, max(-1, forward.Y)))),
 		Roll: lens.Degrees(math.Atan2(-across.Dot(up), across.Dot(right))),
 	}
 }
 
 // Pose returns the pose of a camera that stands so.
 func (s Stand) Pose() geom.Affine {
-	turn := geom.AxisAngle(geom.Vec{Y: 1}, -radians(s.Heading)).Mul(geom.AxisAngle(geom.Vec{X: 1}, radians(s.Tilt))).Mul(geom.AxisAngle(geom.Vec{Z: 1}, -radians(s.Roll)))
+	turn := geom.AxisAngle(geom.Vec{Y: 1}, -radians(s.Heading)).
+		Mul(geom.AxisAngle(geom.Vec{X: 1}, radians(s.Tilt))).
+		Mul(geom.AxisAngle(geom.Vec{Z: 1}, -radians(s.Roll)))
 	return geom.Compose(s.Position, turn, geom.Vec{X: 1, Y: 1, Z: 1})
 }
 
@@ -120,11 +124,18 @@ func (s Setup) Check() error {
 	case s.BackHigh != 0 && outside(s.BackHigh, LeastBack, MostBack):
 		return fmt.Errorf("a film back %v mm high is outside %v to %v mm", s.BackHigh, LeastBack, MostBack)
 	case s.Parallel != 0 && outside(s.Parallel, LeastParallel, MostMetres):
-		return fmt.Errorf("an orthographic camera that sees %v m up is outside %v to %v m", s.Parallel, LeastParallel, MostMetres)
+		return fmt.Errorf(
+			"an orthographic camera that sees %v m up is outside %v to %v m", s.Parallel, LeastParallel, MostMetres,
+		)
 	case s.Parallel != 0 && (s.FNumber != 0 || s.Exposure == ByLens):
-		return fmt.Errorf("an orthographic camera has no lens that could be focused or exposed by; take its f-number away first")
-	case s.AllAround && (s.FNumber != 0 || s.Exposure == ByLens || s.Parallel != 0 || s.ShiftAcross != 0 || s.ShiftUp != 0):
-		return fmt.Errorf("a camera that sees all around has no lens, so neither f-number nor shift, and is not orthographic")
+		return fmt.Errorf(
+			"an orthographic camera has no lens that could be focused or exposed by; take its f-number away first",
+		)
+	case s.AllAround && (s.FNumber != 0 || s.Exposure == ByLens || s.Parallel != 0 ||
+		s.ShiftAcross != 0 || s.ShiftUp != 0):
+		return fmt.Errorf(
+			"a camera that sees all around has no lens, so neither f-number nor shift, and is not orthographic",
+		)
 	case outside(s.Aside, -MostMetres, MostMetres):
 		return fmt.Errorf("%v m aside is too far", s.Aside)
 	case s.checkExposure() != nil:
@@ -157,7 +168,8 @@ type View struct {
 	Camera scene.Camera
 	// The shifts, in the unit of the window: tangents, or metres of an orthographic camera.
 	ShiftAcross, ShiftUp float64
-	// Lens is the radius of the lens's opening in metres, 0 if everything is sharp; Focus is how far ahead it is focused.
+	// Lens is the radius of the lens's opening in metres, 0 if everything is sharp; Focus is how far ahead it is
+	// focused.
 	Lens, Focus float64
 	AllAround   bool // it sees all directions
 }
@@ -181,8 +193,8 @@ func (s Setup) FocalOf(c scene.Camera) float64 {
 	return lens.FocalLength(s.BackWidth(), lens.AnglesOf(c.Up, c.Aspect).Across)
 }
 
-// shaped returns the camera with the shape of the film back, and made orthographic if it is to be. A film back of another shape sees as much
-// across as before.
+// shaped returns the camera with the shape of the film back, and made orthographic if it is to be. A film back of
+// another shape sees as much across as before.
 func (s Setup) shaped(c scene.Camera) scene.Camera {
 	if s.Parallel > 0 {
 		c.Up, c.Height = 0, s.Parallel
@@ -238,7 +250,13 @@ func (s Setup) Sharpness(c scene.Camera) (near, far float64, limited bool) {
 // Window returns what a size shows.
 func (v View) Window(f raster.Fit, s raster.Size, pixelAspect float64) raster.Window {
 	if v.AllAround {
-		return raster.Window{Left: -math.Pi, Right: math.Pi, Bottom: -math.Pi / 2, Top: math.Pi / 2, Picture: image.Rect(0, 0, s.Width, s.Height)}
+		return raster.Window{
+			Left:    -math.Pi,
+			Right:   math.Pi,
+			Bottom:  -math.Pi / 2,
+			Top:     math.Pi / 2,
+			Picture: image.Rect(0, 0, s.Width, s.Height),
+		}
 	}
 	var w raster.Window
 	if v.Camera.Height > 0 {
@@ -261,8 +279,8 @@ func (v View) Projection(w raster.Window, s raster.Size) lens.Projection {
 	return lens.Project(v.Pose, w, s)
 }
 
-// Straightened levels a standing camera and shifts its lens instead, so that verticals stay vertical and what was in the middle
-// of the picture stays there.
+// Straightened levels a standing camera and shifts its lens instead, so that verticals stay vertical and what was in
+// the middle of the picture stays there.
 func (s Setup) Straightened(pose geom.Affine, c scene.Camera) (Setup, error) {
 	if s.shaped(c).Height > 0 {
 		return s, fmt.Errorf("verticals of an orthographic camera do not converge; level it by its tilt")
@@ -274,7 +292,10 @@ func (s Setup) Straightened(pose geom.Affine, c scene.Camera) (Setup, error) {
 	focal := s.FocalOf(c)
 	angle := radians(at.Tilt) + math.Atan(s.ShiftUp/focal)
 	if math.Abs(lens.Degrees(angle)) > steepest {
-		return s, fmt.Errorf("it looks %.0f° up or down, more than the %.0f° that a shift can stand in for", math.Abs(lens.Degrees(angle)), steepest)
+		return s, fmt.Errorf(
+			"it looks %.0f° up or down, more than the %.0f° that a shift can stand in for",
+			math.Abs(lens.Degrees(angle)), steepest,
+		)
 	}
 	at.Tilt, at.Roll = 0, 0
 	s.Stand, s.ShiftUp = &at, focal*math.Tan(angle)

@@ -35,17 +35,22 @@ func TestHeadingsAreThoseOfACompass(t *testing.T) {
 }
 
 func TestStandsComeBack(t *testing.T) {
-	for _, want := range []Stand{{Heading: 10, Tilt: 20, Roll: 30}, {Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 359, Tilt: -89, Roll: -170}, {Heading: 45, Tilt: 90}} {
+	for _, want := range []Stand{{Heading: 10, Tilt: 20, Roll: 30},
+		{Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 359, Tilt: -89, Roll: -170}, {Heading: 45, Tilt: 90}} {
 		got := StandOf(want.Pose())
-		if got.Position != want.Position || math.Abs(got.Heading-want.Heading) > 1e-6 || math.Abs(got.Tilt-want.Tilt) > 1e-5 || math.Abs(got.Roll-want.Roll) > 1e-6 {
+		if got.Position != want.Position || math.Abs(got.Heading-want.Heading) > 1e-6 ||
+			math.Abs(got.Tilt-want.Tilt) > 1e-5 ||
+			math.Abs(got.Roll-want.Roll) > 1e-6 {
 			t.Errorf("%+v came back as %+v", want, got)
 		}
 	}
 }
 
-// h = 2 atan(back / 2f): 50 mm on 36 mm sees 39.598 degrees, 35 mm 54.432; on a back half as wide 50 mm sees as 100 mm does.
+// h = 2 atan(back / 2f): 50 mm on 36 mm sees 39.598 degrees, 35 mm 54.432; on a back half as wide 50 mm sees as 100 mm
+// does.
 func TestFocalLengthAndBackSetTheAngle(t *testing.T) {
-	for _, c := range []struct{ focal, back, degrees float64 }{{0, 0, 39.598}, {35, 0, 54.432}, {50, 36, 39.598}, {50, 18, 20.408}, {100, 0, 20.408}} {
+	for _, c := range []struct{ focal, back, degrees float64 }{{0, 0, 39.598}, {35, 0, 54.432}, {50, 36, 39.598},
+		{50, 18, 20.408}, {100, 0, 20.408}} {
 		s := Setup{Focal: c.focal, Back: c.back}
 		v := s.Of(geom.Identity(), fifty())
 		if got := lens.Degrees(lens.AnglesOf(v.Camera.Up, v.Camera.Aspect).Across); math.Abs(got-c.degrees) > 0.0005 {
@@ -61,13 +66,18 @@ func TestFocalLengthAndBackSetTheAngle(t *testing.T) {
 func pixel(v View, p geom.Vec) (x, y float64) {
 	w := v.Window(raster.Fit{}, hd, 1)
 	local := v.Pose.Inverse().Point(p)
-	return (local.X/-local.Z - w.Left) / w.Width() * float64(hd.Width), (w.Top - local.Y/-local.Z) / w.Height() * float64(hd.Height)
+	return (local.X/-local.Z - w.Left) / w.Width() * float64(
+			hd.Width,
+		), (w.Top - local.Y/-local.Z) / w.Height() * float64(
+			hd.Height,
+		)
 }
 
 // A shift of the lens by half of the back's width moves the picture by half of its own.
 func TestShiftsMoveThePicture(t *testing.T) {
 	v := Setup{ShiftAcross: 18, ShiftUp: 4.5}.Of(geom.Identity(), fifty())
-	if x, y := pixel(v, geom.Vec{Z: -10}); math.Abs(x-0) > 1e-9 || math.Abs(y-780) > 1e-9 { // 4.5 of 36 mm are 240 of 1920 pixels
+	if x, y := pixel(v, geom.Vec{Z: -10}); math.Abs(x-0) > 1e-9 ||
+		math.Abs(y-780) > 1e-9 { // 4.5 of 36 mm are 240 of 1920 pixels
 		t.Errorf("what was in the middle is at %v, %v", x, y)
 	}
 	flat := scene.Camera{Height: 9, Aspect: 16.0 / 9}
@@ -103,10 +113,13 @@ func TestStraighteningKeepsTheMiddleAndMakesVerticalsVertical(t *testing.T) {
 		t.Errorf("a vertical leans by %v pixels, before by %v", a-b, c-d)
 	}
 	// 24 mm times tan(25° + atan(1/24)).
-	if want := 24 * math.Tan(25*math.Pi/180+math.Atan(1.0/24)); math.Abs(straight.ShiftUp-want) > 1e-9 || straight.Stand.Tilt != 0 || tilted.Stand.Tilt != 25 {
+	if want := 24 * math.Tan(25*math.Pi/180+math.Atan(1.0/24)); math.Abs(straight.ShiftUp-want) > 1e-9 ||
+		straight.Stand.Tilt != 0 ||
+		tilted.Stand.Tilt != 25 {
 		t.Errorf("the shift is %v mm, want %v; %+v", straight.ShiftUp, want, straight.Stand)
 	}
-	if _, err := (Setup{Stand: &Stand{Tilt: 80}}).Straightened(geom.Identity(), fifty()); err == nil || !strings.Contains(err.Error(), "80°") {
+	if _, err := (Setup{Stand: &Stand{Tilt: 80}}).Straightened(geom.Identity(), fifty()); err == nil ||
+		!strings.Contains(err.Error(), "80°") {
 		t.Errorf("80° up: %v", err)
 	}
 }
@@ -116,7 +129,8 @@ func TestSharpnessIsThatOfTheLens(t *testing.T) {
 	if !limited || math.Abs(near-3.3894) > 1e-4 || math.Abs(far-9.5274) > 1e-4 {
 		t.Errorf("sharp from %v to %v m", near, far)
 	}
-	if v := (Setup{FNumber: 8, Focus: 5}).Of(geom.Identity(), fifty()); math.Abs(v.Lens-0.003125) > 1e-12 || v.Focus != 5 {
+	if v := (Setup{FNumber: 8, Focus: 5}).Of(geom.Identity(), fifty()); math.Abs(v.Lens-0.003125) > 1e-12 ||
+		v.Focus != 5 {
 		t.Errorf("its opening has a radius of %v m", v.Lens)
 	}
 	if _, far, limited := (Setup{}).Sharpness(fifty()); limited || !math.IsInf(far, 1) {
@@ -129,8 +143,11 @@ func TestSetupsThatCannotBeAreRefused(t *testing.T) {
 		t.Error(err)
 	}
 	for says, s := range map[string]Setup{
-		"focal length": {Focal: 0.5}, "film back": {Back: -1}, "f-number": {FNumber: 0.01, Focus: 1}, "needs a distance": {FNumber: 4}, "a focus": {Focus: -1}, "shift": {ShiftUp: math.NaN()}, "too far": {Stand: &Stand{Position: geom.Vec{X: 1e9}}},
-		"heading": {Stand: &Stand{Heading: 361}}, "tilt": {Stand: &Stand{Tilt: -91}}, "roll": {Stand: &Stand{Roll: math.Inf(1)}},
+		"focal length": {Focal: 0.5}, "film back": {Back: -1}, "f-number": {FNumber: 0.01, Focus: 1},
+		"needs a distance": {FNumber: 4}, "a focus": {Focus: -1}, "shift": {ShiftUp: math.NaN()},
+		"too far": {Stand: &Stand{Position: geom.Vec{X: 1e9}}},
+		"heading": {Stand: &Stand{Heading: 361}}, "tilt": {Stand: &Stand{Tilt: -91}},
+		"roll": {Stand: &Stand{Roll: math.Inf(1)}},
 	} {
 		if err := s.Check(); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)

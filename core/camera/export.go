@@ -47,8 +47,8 @@ func Follow(s *scene.Scene, views []Followed, seconds []float64) []Track {
 // view returns the track's optics.
 func (t Track) view() View { return t.Setup.Of(t.Poses[0], t.Camera) }
 
-// Animation returns the tracks as a scene of cameras, for a glTF file: frames follow each other at perSecond, the first one at 0 s.
-// Lens shifts have no place in glTF; shifted names those that have one.
+// Animation returns the tracks as a scene of cameras, for a glTF file: frames follow each other at perSecond, the first
+// one at 0 s. Lens shifts have no place in glTF; shifted names those that have one.
 func Animation(name string, tracks []Track, perSecond float64) (s *scene.Scene, shifted []string) {
 	s = &scene.Scene{Name: name}
 	for _, t := range tracks {
@@ -83,7 +83,8 @@ func turnOf(pose geom.Affine) geom.Quat {
 	return geom.Facing(pose.Z.Unit().Scale(-1), pose.Y.Unit())
 }
 
-// Units of WriteUSD: centimetres, so that the tenths of a unit in which USD has film backs and focal lengths are millimetres.
+// Units of WriteUSD: centimetres, so that the tenths of a unit in which USD has film backs and focal lengths are
+// millimetres.
 const perCentimetre = 100
 
 // WriteUSD writes the tracks as USD text (OpenUSD, .usda), Y up. Time codes are frame numbers from first on.
@@ -99,8 +100,12 @@ func writeUSD(w *bufio.Writer, name string, tracks []Track, frames, first int, p
 	for _, t := range tracks {
 		last = max(last, first+len(t.Poses)-1)
 	}
-	fmt.Fprintf(w, "#usda 1.0\n(\n    doc = %s\n    metersPerUnit = 0.01\n    upAxis = \"Y\"\n    startTimeCode = %d\n    endTimeCode = %d\n    timeCodesPerSecond = %[4]s\n    framesPerSecond = %[4]s\n)\n",
-		quoted("Cameras of "+name), first, last, usdNumber(perSecond))
+	fmt.Fprintf(
+		w,
+		"#usda 1.0\n(\n    doc = %s\n    metersPerUnit = 0.01\n    upAxis = \"Y\"\n    startTimeCode = %d\n    "+
+			"endTimeCode = %d\n    timeCodesPerSecond = %[4]s\n    framesPerSecond = %[4]s\n)\n",
+		quoted("Cameras of "+name), first, last, usdNumber(perSecond),
+	)
 	names := map[string]bool{}
 	for _, t := range tracks {
 		v, prim := t.view(), usdName(t.Name, names)
@@ -109,20 +114,36 @@ func writeUSD(w *bufio.Writer, name string, tracks []Track, frames, first int, p
 		if v.Camera.Height > 0 {
 			// An orthographic aperture is in tenths of a unit, too.
 			high := v.Camera.Height * perCentimetre * 10
-			fmt.Fprintf(w, "    token projection = \"orthographic\"\n    float horizontalAperture = %s\n    float verticalAperture = %s\n", usdNumber(high*aspect), usdNumber(high))
+			fmt.Fprintf(
+				w,
+				"    token projection = \"orthographic\"\n    float horizontalAperture = %s\n    float "+
+					"verticalAperture = %s\n",
+				usdNumber(high*aspect), usdNumber(high),
+			)
 			back = high * aspect
 		} else {
-			fmt.Fprintf(w, "    token projection = \"perspective\"\n    float focalLength = %s\n    float horizontalAperture = %s\n    float verticalAperture = %s\n", usdNumber(t.Setup.FocalOf(t.Camera)), usdNumber(back), usdNumber(back/aspect))
+			fmt.Fprintf(w,
+				"    token projection = \"perspective\"\n    float focalLength = %s\n"+
+					"    float horizontalAperture = %s\n    float verticalAperture = %s\n", usdNumber(t.Setup.FocalOf(t.Camera)), usdNumber(back), usdNumber(back/aspect))
 		}
 		if v.Lens > 0 {
-			fmt.Fprintf(w, "    float fStop = %s\n    float focusDistance = %s\n", usdNumber(t.Setup.FNumber), usdNumber(t.Setup.Focus*perCentimetre))
+			fmt.Fprintf(
+				w, "    float fStop = %s\n    float focusDistance = %s\n", usdNumber(t.Setup.FNumber),
+				usdNumber(t.Setup.Focus*perCentimetre),
+			)
 		}
 		if t.Setup.Shutter > 0 { // in frames, round the frame's own time
-			fmt.Fprintf(w, "    double shutter:open = %s\n    double shutter:close = %s\n", usdNumber(-t.Setup.Shutter/720), usdNumber(t.Setup.Shutter/720))
+			fmt.Fprintf(
+				w, "    double shutter:open = %s\n    double shutter:close = %s\n", usdNumber(-t.Setup.Shutter/720),
+				usdNumber(t.Setup.Shutter/720),
+			)
 		}
 		if t.Setup.ShiftAcross != 0 || t.Setup.ShiftUp != 0 {
 			scale := back / t.Setup.BackWidth()
-			fmt.Fprintf(w, "    float horizontalApertureOffset = %s\n    float verticalApertureOffset = %s\n", usdNumber(t.Setup.ShiftAcross*scale), usdNumber(t.Setup.ShiftUp*scale))
+			fmt.Fprintf(
+				w, "    float horizontalApertureOffset = %s\n    float verticalApertureOffset = %s\n",
+				usdNumber(t.Setup.ShiftAcross*scale), usdNumber(t.Setup.ShiftUp*scale),
+			)
 		}
 		if len(t.Poses) == 1 {
 			fmt.Fprintf(w, "    matrix4d xformOp:transform = %s\n", usdMatrix(t.Poses[0]))
@@ -143,7 +164,10 @@ func usdMatrix(pose geom.Affine) string {
 	row := func(v geom.Vec, w string) string {
 		return fmt.Sprintf("(%s, %s, %s, %s)", usdNumber(v.X), usdNumber(v.Y), usdNumber(v.Z), w)
 	}
-	return fmt.Sprintf("( %s, %s, %s, %s )", row(pose.X.Unit(), "0"), row(pose.Y.Unit(), "0"), row(pose.Z.Unit(), "0"), row(pose.Origin.Scale(perCentimetre), "1"))
+	return fmt.Sprintf(
+		"( %s, %s, %s, %s )", row(pose.X.Unit(), "0"), row(pose.Y.Unit(), "0"), row(pose.Z.Unit(), "0"),
+		row(pose.Origin.Scale(perCentimetre), "1"),
+	)
 }
 
 func usdNumber(v float64) string {

@@ -19,7 +19,15 @@ func travelling() *scene.Scene {
 	moves, stands := scene.NewNode("moves"), scene.NewNode("stands")
 	moves.Camera, stands.Camera, stands.Translation = 0, 1, geom.Vec{Y: 5}
 	s.Nodes = []scene.Node{moves, stands}
-	s.Channels = []scene.Channel{{Node: 0, Target: scene.Translation, Interpolation: scene.Linear, Times: []float64{0, 2}, Values: []geom.Quat{{}, {X: 12}}}}
+	s.Channels = []scene.Channel{
+		{
+			Node:          0,
+			Target:        scene.Translation,
+			Interpolation: scene.Linear,
+			Times:         []float64{0, 2},
+			Values:        []geom.Quat{{}, {X: 12}},
+		},
+	}
 	return s
 }
 
@@ -31,7 +39,18 @@ func tracks() []Track {
 	}
 	return Follow(s, []Followed{
 		{"quay", 0, Setup{}}, {"flat side", 1, Setup{ShiftUp: 3.6}},
-		{"1st", 0, Setup{Stand: &Stand{Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 90}, Focal: 35, ShiftUp: 6, FNumber: 2.8, Focus: 4, Shutter: 180}},
+		{
+			"1st",
+			0,
+			Setup{
+				Stand:   &Stand{Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 90},
+				Focal:   35,
+				ShiftUp: 6,
+				FNumber: 2.8,
+				Focus:   4,
+				Shutter: 180,
+			},
+		},
 	}, seconds)
 }
 
@@ -55,7 +74,8 @@ func TestTracksAsGLTF(t *testing.T) {
 		}
 	}
 	still := back.FindCamera("1st")
-	if pose := back.At(1).World[still]; pose.Origin != (geom.Vec{X: 1, Y: 2, Z: 3}) || pose.Direction(geom.Vec{Z: -1}).Sub(geom.Vec{X: 1}).Length() > 1e-6 {
+	if pose := back.At(1).World[still]; pose.Origin != (geom.Vec{X: 1, Y: 2, Z: 3}) ||
+		pose.Direction(geom.Vec{Z: -1}).Sub(geom.Vec{X: 1}).Length() > 1e-6 {
 		t.Errorf("the still one has the pose %+v", pose)
 	}
 	if c := back.Cameras[back.Nodes[still].Camera]; math.Abs(c.Up-2*math.Atan(36.0/70*9/16)) > 1e-6 {
@@ -63,7 +83,8 @@ func TestTracksAsGLTF(t *testing.T) {
 	}
 }
 
-// Numbers of USD are read from the text: film backs and focal lengths in millimetres beside centimetres, the place in the last row.
+// Numbers of USD are read from the text: film backs and focal lengths in millimetres beside centimetres, the place in
+// the last row.
 func TestTracksAsUSD(t *testing.T) {
 	var b bytes.Buffer
 	if err := WriteUSD(&b, `The "Ferry"`, tracks(), 1001, 24); err != nil {
@@ -71,9 +92,13 @@ func TestTracksAsUSD(t *testing.T) {
 	}
 	text := b.String()
 	for _, says := range []string{
-		"#usda 1.0\n", `doc = "Cameras of The \"Ferry\""`, "metersPerUnit = 0.01", `upAxis = "Y"`, "startTimeCode = 1001", "endTimeCode = 1049", "timeCodesPerSecond = 24",
-		`def Camera "quay"`, `def Camera "flat_side"`, `def Camera "_1st"`, "float focalLength = 50\n", "float focalLength = 35\n", "float horizontalAperture = 36\n", "float verticalAperture = 20.25\n",
-		"float verticalApertureOffset = 6\n", "float fStop = 2.8\n", "float focusDistance = 400\n", `token projection = "orthographic"`, "float horizontalAperture = 6000\n", "float verticalApertureOffset = 600\n",
+		"#usda 1.0\n", `doc = "Cameras of The \"Ferry\""`, "metersPerUnit = 0.01", `upAxis = "Y"`,
+		"startTimeCode = 1001", "endTimeCode = 1049", "timeCodesPerSecond = 24",
+		`def Camera "quay"`, `def Camera "flat_side"`, `def Camera "_1st"`, "float focalLength = 50\n",
+		"float focalLength = 35\n", "float horizontalAperture = 36\n", "float verticalAperture = 20.25\n",
+		"float verticalApertureOffset = 6\n", "float fStop = 2.8\n", "float focusDistance = 400\n",
+		`token projection = "orthographic"`, "float horizontalAperture = 6000\n",
+		"float verticalApertureOffset = 600\n",
 		"1013: ( (1, 0, 0, 0), (0, 1, 0, 0), (0, 0, 1, 0), (300, 0, 0, 1) )",
 		"xformOp:transform = ( (0, 0, 1, 0), (0, 1, 0, 0), (-1, 0, 0, 0), (100, 200, 300, 1) )",
 	} {
@@ -107,7 +132,8 @@ func TestNamesOfPrimsAreTheirOwn(t *testing.T) {
 	}
 }
 
-// Where the cut goes from one view to another, the camera over it has one of them in one frame and the other in the next.
+// Where the cut goes from one view to another, the camera over it has one of them in one frame and the other in the
+// next.
 func TestACameraOverACutJumps(t *testing.T) {
 	all := tracks()
 	j := Joined{Name: "cut"}
@@ -125,11 +151,16 @@ func TestACameraOverACutJumps(t *testing.T) {
 	text := b.String()
 	text = text[strings.Index(text, `def Camera "cut"`):]
 	focal := func(tr Track) string { return usdNumber(tr.Setup.FocalOf(tr.Camera)) }
-	want := fmt.Sprintf("float focalLength.timeSamples = {\n        1001: %[1]s,\n        1003: %[1]s,\n        1004: %[2]s,\n        1006: %[2]s,\n    }", focal(all[0]), focal(all[2]))
+	want := fmt.Sprintf(
+		"float focalLength.timeSamples = {\n        1001: %[1]s,\n        1003: %[1]s,\n        1004: "+
+			"%[2]s,\n        1006: %[2]s,\n    }",
+		focal(all[0]), focal(all[2]),
+	)
 	if !strings.Contains(text, want) {
 		t.Errorf("the lens is not\n%s\n%s", want, text)
 	}
-	if !strings.Contains(text, "1003: "+usdMatrix(all[0].Poses[2])) || !strings.Contains(text, "1004: "+usdMatrix(all[2].Poses[0])) {
+	if !strings.Contains(text, "1003: "+usdMatrix(all[0].Poses[2])) ||
+		!strings.Contains(text, "1004: "+usdMatrix(all[2].Poses[0])) {
 		t.Errorf("it does not stand where the views do:\n%s", text)
 	}
 	if open, shut := strings.Count(text, "{"), strings.Count(text, "}"); open != shut {

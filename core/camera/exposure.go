@@ -54,15 +54,15 @@ func (s Setup) ShutterSeconds(framesPerSecond float64) float64 {
 	return angle / 360 / rate
 }
 
-// ExposureValue returns the exposure value at ISO 100 of an f-number, a time in seconds and a film speed: log2(N²/t) − log2(S/100), as
-// ISO 2720 has it.
+// ExposureValue returns the exposure value at ISO 100 of an f-number, a time in seconds and a film speed: log2(N²/t) −
+// log2(S/100), as ISO 2720 has it.
 func ExposureValue(fNumber, seconds, iso float64) float64 {
 	return math.Log2(fNumber*fNumber/seconds) - math.Log2(iso/100)
 }
 
-// Gain returns what light is multiplied by, and whether the view says so rather than its look. By the lens, the brightest that a picture
-// holds is a luminance of 1.2 × 2^EV cd/m², which follows from the saturation speed of ISO 12232 (78 / S lux seconds) and a lens that
-// lets 65 % through, as is common practice.
+// Gain returns what light is multiplied by, and whether the view says so rather than its look. By the lens, the
+// brightest that a picture holds is a luminance of 1.2 × 2^EV cd/m², which follows from the saturation speed of ISO
+// 12232 (78 / S lux seconds) and a lens that lets 65 % through, as is common practice.
 func (s Setup) Gain(framesPerSecond float64) (gain float64, own bool) {
 	switch s.Exposure {
 	case Fixed:

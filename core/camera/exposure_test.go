@@ -10,11 +10,13 @@ import (
 	"reelhouse/core/scene"
 )
 
-// Exposure values by the definition of ISO 2720 at ISO 100: f/1 for 1 s is 0; f/8 for 1/125 s is 13 to a hundredth of a tenth of the nominal
-// steps; twice the film speed is one less. Bright sun wants f/16 at 1/100 s, which is common practice and comes to nearly 15.
+// Exposure values by the definition of ISO 2720 at ISO 100: f/1 for 1 s is 0; f/8 for 1/125 s is 13 to a hundredth of a
+// tenth of the nominal steps; twice the film speed is one less. Bright sun wants f/16 at 1/100 s, which is common
+// practice and comes to nearly 15.
 func TestExposureValuesWorkedByHand(t *testing.T) {
 	for _, c := range []struct{ fNumber, seconds, iso, want float64 }{
-		{1, 1, 100, 0}, {2, 1, 100, 2}, {8, 1.0 / 128, 100, 13}, {8, 1.0 / 128, 200, 12}, {16, 1.0 / 100, 100, 14.644}, {2.8, 1.0 / 48, 800, 5.556},
+		{1, 1, 100, 0}, {2, 1, 100, 2}, {8, 1.0 / 128, 100, 13}, {8, 1.0 / 128, 200, 12}, {16, 1.0 / 100, 100, 14.644},
+		{2.8, 1.0 / 48, 800, 5.556},
 	} {
 		if got := ExposureValue(c.fNumber, c.seconds, c.iso); math.Abs(got-c.want) > 0.001 {
 			t.Errorf("f/%v, %v s, ISO %v: EV %v, want %v", c.fNumber, c.seconds, c.iso, got, c.want)
@@ -39,7 +41,10 @@ func TestExposureValuesWorkedByHand(t *testing.T) {
 		t.Errorf("two stops down it is %v", gain)
 	}
 	for says, spoil := range map[string]func(s *Setup){
-		"no exposure": func(s *Setup) { s.Exposure = "x" }, "f-number and": func(s *Setup) { s.Exposure, s.ISO = ByLens, 0 }, "shutter": func(s *Setup) { s.Shutter = 400 }, "ISO": func(s *Setup) { s.ISO = 0.1 }, "EV": func(s *Setup) { s.EV = 30 },
+		"no exposure":  func(s *Setup) { s.Exposure = "x" },
+		"f-number and": func(s *Setup) { s.Exposure, s.ISO = ByLens, 0 },
+		"shutter":      func(s *Setup) { s.Shutter = 400 }, "ISO": func(s *Setup) { s.ISO = 0.1 },
+		"EV": func(s *Setup) { s.EV = 30 },
 	} {
 		bad := s
 		spoil(&bad)
@@ -49,7 +54,8 @@ func TestExposureValuesWorkedByHand(t *testing.T) {
 	}
 }
 
-// What lies 6 m ahead keeps its size when the lens goes from 35 to 70 mm and the camera to 12 m; what lies behind it grows.
+// What lies 6 m ahead keeps its size when the lens goes from 35 to 70 mm and the camera to 12 m; what lies behind it
+// grows.
 func TestZoomAndDollyTogether(t *testing.T) {
 	pose := Stand{Position: geom.Vec{Y: 1}, Heading: 90}.Pose() // towards the east
 	c := scene.Camera{Up: 0.5, Aspect: 1.5}
@@ -58,7 +64,8 @@ func TestZoomAndDollyTogether(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if at := after.Stand.Position; at.Sub(geom.Vec{X: -6, Y: 1}).Length() > 1e-9 || after.Focus != 12 || after.Focal != 70 {
+	if at := after.Stand.Position; at.Sub(geom.Vec{X: -6, Y: 1}).Length() > 1e-9 || after.Focus != 12 ||
+		after.Focal != 70 {
 		t.Errorf("it stands at %v, focused at %v m", at, after.Focus)
 	}
 	size := func(s Setup, point geom.Vec) float64 {
@@ -76,7 +83,8 @@ func TestZoomAndDollyTogether(t *testing.T) {
 		camera          scene.Camera
 		focal, distance float64
 	}{"orthographic": {scene.Camera{Height: 2, Aspect: 1}, 50, 5}, "ahead": {c, 50, 0}, "focal": {c, 0.5, 5}} {
-		if _, err := s.Dollied(pose, c.camera, c.focal, c.distance); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := s.Dollied(pose, c.camera, c.focal, c.distance); err == nil ||
+			!strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
@@ -88,7 +96,10 @@ func TestACameraIsAimed(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if looks, want := s.Pose().Direction(geom.Vec{Z: -1}), at.Sub(s.Position).Unit(); looks.Sub(want).Length() > 1e-9 || s.Roll != 0 {
+		if looks, want := s.Pose().Direction(geom.Vec{Z: -1}), at.Sub(s.Position).Unit(); looks.Sub(want).
+			Length() >
+			1e-9 ||
+			s.Roll != 0 {
 			t.Errorf("towards %v it looks along %v, want %v", at, looks, want)
 		}
 	}
@@ -116,7 +127,8 @@ func TestACameraIsMadeOrthographic(t *testing.T) {
 	c := scene.Camera{Up: 1, Aspect: 1.5}
 	s := Setup{Parallel: 4, ShiftUp: 9}
 	v := s.Of(geom.Identity(), c)
-	if v.Camera.Height != 4 || v.Camera.Aspect != 1.5 || math.Abs(v.ShiftUp-9/(36/(4*1.5))) > 1e-12 || s.FocalOf(c) != 0 {
+	if v.Camera.Height != 4 || v.Camera.Aspect != 1.5 || math.Abs(v.ShiftUp-9/(36/(4*1.5))) > 1e-12 ||
+		s.FocalOf(c) != 0 {
 		t.Errorf("it is %+v", v)
 	}
 	w := v.Window(raster.Fit{}, raster.Size{Width: 300, Height: 200}, 1)
@@ -126,7 +138,8 @@ func TestACameraIsMadeOrthographic(t *testing.T) {
 	if v := (Setup{Parallel: 4, BackHigh: 36}).Of(geom.Identity(), c); v.Camera.Aspect != 1 {
 		t.Errorf("on a square back it is %+v", v.Camera)
 	}
-	for says, s := range map[string]Setup{"no lens": {Parallel: 2, FNumber: 2, Focus: 1}, "outside 0.001": {Parallel: -1}} {
+	for says, s := range map[string]Setup{"no lens": {Parallel: 2, FNumber: 2, Focus: 1},
+		"outside 0.001": {Parallel: -1}} {
 		if err := s.Check(); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v", says, err)
 		}
@@ -143,7 +156,9 @@ func TestTheBackGivesThePictureItsShape(t *testing.T) {
 	if before := math.Tan(0.3) * 16 / 9; v.Camera.Aspect != 1 || math.Abs(math.Tan(v.Camera.Up/2)-before) > 1e-12 {
 		t.Errorf("a square back gives %+v", v.Camera)
 	}
-	if v := (Setup{Back: 36, BackHigh: 24, Focal: 36}).Of(geom.Identity(), c); math.Abs(math.Tan(v.Camera.Up/2)-24.0/72) > 1e-12 {
+	if v := (Setup{Back: 36, BackHigh: 24, Focal: 36}).Of(geom.Identity(), c); math.Abs(
+		math.Tan(v.Camera.Up/2)-24.0/72,
+	) > 1e-12 {
 		t.Errorf("24 mm high at 36 mm see %v", v.Camera.Up)
 	}
 	if v := (Setup{BackHigh: 36}).Of(geom.Identity(), scene.Camera{Height: 3, Aspect: 2}); v.Camera.Height != 6 {

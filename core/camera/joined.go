@@ -16,13 +16,15 @@ type Moment struct {
 	Pose   geom.Affine
 }
 
-// A Joined is one camera over a whole cut, a moment for each of its record frames: where the cut goes from one view to another, it jumps.
+// A Joined is one camera over a whole cut, a moment for each of its record frames: where the cut goes from one view to
+// another, it jumps.
 type Joined struct {
 	Name    string
 	Moments []Moment
 }
 
-// WriteJoinedUSD is WriteUSD with a camera over a cut beside the others. Record frame 0 of the cut has the time code first, as the scene's first frame has.
+// WriteJoinedUSD is WriteUSD with a camera over a cut beside the others. Record frame 0 of the cut has the time code
+// first, as the scene's first frame has.
 func WriteJoinedUSD(out io.Writer, name string, tracks []Track, joined Joined, first int, perSecond float64) error {
 	w := bufio.NewWriter(out)
 	names := writeUSD(w, name, tracks, len(joined.Moments), first, perSecond)
@@ -32,7 +34,10 @@ func WriteJoinedUSD(out io.Writer, name string, tracks []Track, joined Joined, f
 
 // write writes everything of the camera as samples, one a frame, so that nothing is in between at a cut.
 func (j Joined) write(w *bufio.Writer, names map[string]bool, first int) {
-	fmt.Fprintf(w, "\ndef Camera \"%s\" (\n    displayName = %s\n)\n{\n    token projection = \"perspective\"\n", usdName(j.Name, names), quoted(j.Name))
+	fmt.Fprintf(
+		w, "\ndef Camera \"%s\" (\n    displayName = %s\n)\n{\n    token projection = \"perspective\"\n",
+		usdName(j.Name, names), quoted(j.Name),
+	)
 	samples := func(kind string, of func(m Moment) string) {
 		fmt.Fprintf(w, "    %s.timeSamples = {\n", kind)
 		before := ""
@@ -51,7 +56,10 @@ func (j Joined) write(w *bufio.Writer, names map[string]bool, first int) {
 	}
 	samples("float focalLength", number(func(m Moment) float64 { return m.Setup.FocalOf(m.Camera) }))
 	samples("float horizontalAperture", number(func(m Moment) float64 { return m.Setup.BackWidth() }))
-	samples("float verticalAperture", number(func(m Moment) float64 { return m.Setup.BackWidth() / m.Setup.Of(m.Pose, m.Camera).Camera.Aspect }))
+	samples(
+		"float verticalAperture",
+		number(func(m Moment) float64 { return m.Setup.BackWidth() / m.Setup.Of(m.Pose, m.Camera).Camera.Aspect }),
+	)
 	samples("float horizontalApertureOffset", number(func(m Moment) float64 { return m.Setup.ShiftAcross }))
 	samples("float verticalApertureOffset", number(func(m Moment) float64 { return m.Setup.ShiftUp }))
 	samples("float fStop", number(func(m Moment) float64 { return m.Setup.FNumber }))

@@ -24,7 +24,8 @@ type Rig struct {
 	Code string  `json:"code"`
 	Name string  `json:"name"`
 	Kind RigKind `json:"kind"`
-	// Camera is the scene's, whose lens all of a ring have; Look is the look of all of the rig. A Pair has both of its view.
+	// Camera is the scene's, whose lens all of a ring have; Look is the look of all of the rig. A Pair has both of its
+	// view.
 	Camera string `json:"camera,omitempty"`
 	Look   string `json:"look,omitempty"`
 	// Subject is what a Ring stands round, and where a Cube or a Panorama stands; in metres.
@@ -32,14 +33,15 @@ type Rig struct {
 	Count   int      `json:"count,omitempty"`  // of a Ring or a Panorama
 	Radius  float64  `json:"radius,omitempty"` // metres, level
 	Height  float64  `json:"height,omitempty"` // metres above the subject
-	Start   float64  `json:"start,omitempty"`  // degrees from north: in which direction from the subject a Ring's first one stands, or the first one looks
-	Arc     float64  `json:"arc,omitempty"`    // degrees of a Ring; 360 goes all round
+	// degrees from north: in which direction from the subject a Ring's first one stands, or the first one looks
+	Start float64 `json:"start,omitempty"`
+	Arc   float64 `json:"arc,omitempty"` // degrees of a Ring; 360 goes all round
 	// Counter goes round against the clock, as seen from above.
 	Counter bool `json:"counter,omitempty"`
 	// View is the code of the view whose eyes a Pair is.
 	View string `json:"view,omitempty"`
-	// Separation is how far apart the eyes are, and Convergence how far ahead lies what both see in the same place; in metres. At 0 the
-	// eyes look straight ahead.
+	// Separation is how far apart the eyes are, and Convergence how far ahead lies what both see in the same place; in
+	// metres. At 0 the eyes look straight ahead.
 	Separation  float64 `json:"separation,omitempty"`
 	Convergence float64 `json:"convergence,omitempty"`
 	// Left and Right are what the names of the eyes end in.
@@ -64,8 +66,8 @@ type Member struct {
 	kind  RigKind
 }
 
-// Over returns the setup of a view that is this member. The place is the rig's; so is the lens of a Cube and a Panorama; and of an eye
-// everything is as in its view, but for the lock.
+// Over returns the setup of a view that is this member. The place is the rig's; so is the lens of a Cube and a
+// Panorama; and of an eye everything is as in its view, but for the lock.
 func (m Member) Over(s Setup) Setup {
 	switch m.kind {
 	case Pair:
@@ -79,8 +81,8 @@ func (m Member) Over(s Setup) Setup {
 	return s
 }
 
-// Apart returns the degrees between one camera and the next: all round, the last one is as far from the first; otherwise the first
-// and the last stand at the ends of the arc.
+// Apart returns the degrees between one camera and the next: all round, the last one is as far from the first;
+// otherwise the first and the last stand at the ends of the arc.
 func (r Rig) Apart() float64 {
 	switch {
 	case r.Kind == Panorama:
@@ -102,7 +104,8 @@ func (r Rig) around(i int) float64 {
 	return math.Mod(math.Mod(r.Start+turn, 360)+360, 360)
 }
 
-// Members returns the cameras in their order. A Pair wants the setup of its view, and the focal length that this comes to.
+// Members returns the cameras in their order. A Pair wants the setup of its view, and the focal length that this comes
+// to.
 func (r Rig) Members(of Setup, focal float64) []Member {
 	var all []Member
 	switch r.Kind {
@@ -119,7 +122,16 @@ func (r Rig) Members(of Setup, focal float64) []Member {
 	case Panorama:
 		across := radians(min(r.Apart()/(1-r.Overlap/100), 170))
 		for i := range r.Count {
-			all = append(all, r.numbered(i, Setup{Stand: &Stand{Position: r.Subject, Heading: r.around(i)}, Focal: lens.FocalLength(lens.BackWidth, across)}))
+			all = append(
+				all,
+				r.numbered(
+					i,
+					Setup{
+						Stand: &Stand{Position: r.Subject, Heading: r.around(i)},
+						Focal: lens.FocalLength(lens.BackWidth, across),
+					},
+				),
+			)
 		}
 	case Cube:
 		// Half the width of the back as focal length is 90 degrees.
@@ -128,7 +140,12 @@ func (r Rig) Members(of Setup, focal float64) []Member {
 			heading, tilt float64
 		}{{"front", 0, 0}, {"right", 90, 0}, {"back", 180, 0}, {"left", 270, 0}, {"up", 0, 90}, {"down", 0, -90}} {
 			at := Stand{Position: r.Subject, Heading: math.Mod(r.Start+face.heading, 360), Tilt: face.tilt}
-			all = append(all, Member{face.name, face.name, Setup{Stand: &at, Focal: lens.BackWidth / 2, BackHigh: lens.BackWidth}, Cube})
+			all = append(
+				all,
+				Member{
+					face.name, face.name, Setup{Stand: &at, Focal: lens.BackWidth / 2, BackHigh: lens.BackWidth}, Cube,
+				},
+			)
 		}
 	case Pair:
 		for _, eye := range []struct {
@@ -147,7 +164,12 @@ func (r Rig) Members(of Setup, focal float64) []Member {
 }
 
 func (r Rig) numbered(i int, s Setup) Member {
-	return Member{Suffix: fmt.Sprintf("%0*d", len(fmt.Sprint(r.Count)), i+1), Name: fmt.Sprint(i + 1), Setup: s, kind: r.Kind}
+	return Member{
+		Suffix: fmt.Sprintf("%0*d", len(fmt.Sprint(r.Count)), i+1),
+		Name:   fmt.Sprint(i + 1),
+		Setup:  s,
+		kind:   r.Kind,
+	}
 }
 
 // Check says what is wrong with the rig, or nil.
@@ -171,7 +193,10 @@ func (r Rig) Check() error {
 	case r.Kind == Panorama && !(r.Overlap >= 0 && r.Overlap <= 60):
 		return fmt.Errorf("an overlap of %v %% is outside 0 to 60 %%", r.Overlap)
 	case r.Kind == Panorama && r.Apart()/(1-r.Overlap/100) > 150:
-		return fmt.Errorf("each of %d views would see %.0f° across; take more views or less overlap", r.Count, r.Apart()/(1-r.Overlap/100))
+		return fmt.Errorf(
+			"each of %d views would see %.0f° across; take more views or less overlap", r.Count,
+			r.Apart()/(1-r.Overlap/100),
+		)
 	case r.Kind == Pair && !(r.Separation > 0 && r.Separation <= 1000):
 		return fmt.Errorf("a separation of %v m is outside 0 to 1000 m", r.Separation)
 	case r.Kind == Pair && r.Convergence != 0 && !(r.Convergence >= 0.01 && r.Convergence <= MostMetres):

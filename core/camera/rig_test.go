@@ -27,10 +27,13 @@ func TestEightRoundASubject(t *testing.T) {
 	if len(stands) != 8 || r.Apart() != 45 {
 		t.Fatalf("%d cameras, %v° apart", len(stands), r.Apart())
 	}
-	if at := stands[0]; at.Position.Sub(geom.Vec{X: 13, Y: 5, Z: -2}).Length() > 1e-12 || at.Heading != 270 || math.Abs(at.Tilt+21.801) > 0.001 { // atan 0.4
+	if at := stands[0]; at.Position.Sub(geom.Vec{X: 13, Y: 5, Z: -2}).Length() > 1e-12 || at.Heading != 270 ||
+		math.Abs(at.Tilt+21.801) > 0.001 { // atan 0.4
 		t.Errorf("the first stands at %+v", at)
 	}
-	if at := stands[2]; at.Position.Sub(geom.Vec{X: 3, Y: 5, Z: 8}).Length() > 1e-12 { // a quarter clockwise from the east is the south
+	if at := stands[2]; at.Position.Sub(geom.Vec{X: 3, Y: 5, Z: 8}).
+		Length() >
+		1e-12 { // a quarter clockwise from the east is the south
 		t.Errorf("the third stands at %+v", at)
 	}
 	for i, at := range stands {
@@ -67,9 +70,14 @@ func TestRigsThatCannotBeAreRefused(t *testing.T) {
 		t.Error(err)
 	}
 	for says, spoil := range map[string]func(r *Rig){
-		"0 cameras": func(r *Rig) { r.Count = 0 }, "no rig of the kind": func(r *Rig) { r.Kind = "heap" }, "3 views": func(r *Rig) { r.Kind, r.Count = Panorama, 2 }, "take more views": func(r *Rig) { r.Kind, r.Count, r.Overlap = Panorama, 3, 50 },
-		"separation": func(r *Rig) { r.Kind = Pair }, "cannot meet": func(r *Rig) { r.Kind, r.Separation, r.Convergence = Pair, 1, -1 }, "endings": func(r *Rig) { r.Kind, r.Separation, r.Left, r.Right = Pair, 1, "x", "x" },
-		"radius": func(r *Rig) { r.Radius = 0 }, "arc": func(r *Rig) { r.Arc = 361 }, "start": func(r *Rig) { r.Start = -1 }, "too far": func(r *Rig) { r.Subject.X = math.Inf(1) },
+		"0 cameras": func(r *Rig) { r.Count = 0 }, "no rig of the kind": func(r *Rig) { r.Kind = "heap" },
+		"3 views":         func(r *Rig) { r.Kind, r.Count = Panorama, 2 },
+		"take more views": func(r *Rig) { r.Kind, r.Count, r.Overlap = Panorama, 3, 50 },
+		"separation":      func(r *Rig) { r.Kind = Pair },
+		"cannot meet":     func(r *Rig) { r.Kind, r.Separation, r.Convergence = Pair, 1, -1 },
+		"endings":         func(r *Rig) { r.Kind, r.Separation, r.Left, r.Right = Pair, 1, "x", "x" },
+		"radius":          func(r *Rig) { r.Radius = 0 }, "arc": func(r *Rig) { r.Arc = 361 },
+		"start": func(r *Rig) { r.Start = -1 }, "too far": func(r *Rig) { r.Subject.X = math.Inf(1) },
 	} {
 		r := good
 		spoil(&r)
@@ -79,7 +87,8 @@ func TestRigsThatCannotBeAreRefused(t *testing.T) {
 	}
 }
 
-// The six squares of a cube see 90 degrees both ways, and together everything once: a direction lies in one of them only.
+// The six squares of a cube see 90 degrees both ways, and together everything once: a direction lies in one of them
+// only.
 func TestACubeSeesEverythingOnce(t *testing.T) {
 	r := Rig{Kind: Cube, Subject: geom.Vec{X: 1, Y: 2, Z: 3}, Start: 30}
 	if err := r.Check(); err != nil {
@@ -118,8 +127,8 @@ func TestPicturesOfAPanoramaOverlap(t *testing.T) {
 	}
 }
 
-// What lies at the convergence is seen in the same place by both eyes; what lies behind it is farther right for the right eye's
-// picture than for the left one's, by focal × separation × (1/convergence − 1/distance).
+// What lies at the convergence is seen in the same place by both eyes; what lies behind it is farther right for the
+// right eye's picture than for the left one's, by focal × separation × (1/convergence − 1/distance).
 func TestEyesMeetAtTheConvergence(t *testing.T) {
 	of := Setup{Stand: &Stand{Position: geom.Vec{Y: 1.6}}, Focal: 35, ShiftUp: 2}
 	r := Rig{Kind: Pair, View: "v", Separation: 0.065, Convergence: 4, Left: "L", Right: "R"}
@@ -135,7 +144,8 @@ func TestEyesMeetAtTheConvergence(t *testing.T) {
 	if got, want := at(eyes[1], 10)-at(eyes[0], 10), 35*0.065*(1.0/4-1.0/10); math.Abs(got-want) > 1e-12 {
 		t.Errorf("at 10 m they differ by %v mm, want %v", got, want)
 	}
-	if s := eyes[0].Over(Setup{Locked: true, FNumber: 8, Focus: 1}); !s.Locked || s.ShiftUp != 2 || s.Focal != 35 || s.FNumber != 0 {
+	if s := eyes[0].Over(Setup{Locked: true, FNumber: 8, Focus: 1}); !s.Locked || s.ShiftUp != 2 || s.Focal != 35 ||
+		s.FNumber != 0 {
 		t.Errorf("an eye has the setup %+v", s)
 	}
 	r.Convergence = 0

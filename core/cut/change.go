@@ -73,7 +73,10 @@ func (c *Cut) lay(clip Clip, track int) error {
 		if k == len(c.Tracks) {
 			c.Tracks = append(c.Tracks, Track{})
 		}
-		if !slices.ContainsFunc(c.Tracks[k].Clips, func(o Clip) bool { return o.Record < clip.End() && clip.Record < o.End() }) {
+		if !slices.ContainsFunc(
+			c.Tracks[k].Clips,
+			func(o Clip) bool { return o.Record < clip.End() && clip.Record < o.End() },
+		) {
 			t := &c.Tracks[k]
 			t.Clips = append(t.Clips, clip)
 			slices.SortFunc(t.Clips, func(a, b Clip) int { return a.Record - b.Record })
@@ -83,7 +86,8 @@ func (c *Cut) lay(clip Clip, track int) error {
 	return fmt.Errorf("there are %d tracks already", MaxTracks)
 }
 
-// Move moves a clip to a record frame on a track; where another clip lies there, it goes to the first track above that is free, and covers it.
+// Move moves a clip to a record frame on a track; where another clip lies there, it goes to the first track above that
+// is free, and covers it.
 func (c *Cut) Move(track, index, record, to int) error {
 	clip, err := c.clip(track, index)
 	if err != nil {
@@ -110,7 +114,8 @@ func (c *Cut) tidy() {
 	}
 }
 
-// Trim moves one end of a clip: its first record frame, or the one after its last. The frames that stay are those they were.
+// Trim moves one end of a clip: its first record frame, or the one after its last. The frames that stay are those they
+// were.
 func (c *Cut) Trim(track, index, from, to int) error {
 	clip, err := c.clip(track, index)
 	if err != nil {
@@ -154,8 +159,8 @@ func (c *Cut) Rename(codes map[string]string) {
 	}
 }
 
-// Match finds the shots of clips that have none, by the names that they came with: a code by itself, or before a mark. It returns how many
-// clips stay without one.
+// Match finds the shots of clips that have none, by the names that they came with: a code by itself, or before a mark.
+// It returns how many clips stay without one.
 func (c *Cut) Match(codes []string) int {
 	left := 0
 	for k := range c.Tracks {

@@ -1,12 +1,13 @@
-// Package cut is the edit: which frames of which shot play when. Clips lie on tracks; where clips of several tracks lie over each other, the upper
-// track covers the lower ones, and what is muted is skipped.
+// Package cut is the edit: which frames of which shot play when. Clips lie on tracks; where clips of several tracks lie
+// over each other, the upper track covers the lower ones, and what is muted is skipped.
 //
-// Frames of the cut are counted from 0, record frames; frames of the scene are source frames, numbered as everywhere in the house. A clip shows
-// Length record frames from Record on, the first of them being the source frame Source. At another speed than 1 the source frame of the k-th record frame is
-// Source + floor(k x speed); at speed 0 it is held.
+// Frames of the cut are counted from 0, record frames; frames of the scene are source frames, numbered as everywhere in
+// the house. A clip shows Length record frames from Record on, the first of them being the source frame Source. At
+// another speed than 1 the source frame of the k-th record frame is Source + floor(k x speed); at speed 0 it is held.
 //
-// Cuts are read and written as OpenTimelineIO (.otio: JSON, schemas Timeline.1, Stack.1, Track.1, Clip.1 and .2, Gap.1, Transition.1, LinearTimeWarp.1,
-// FreezeFrame.1; ASWF) and as edit decision lists in the form known as CMX 3600, whose rules are common practice: there is no published standard.
+// Cuts are read and written as OpenTimelineIO (.otio: JSON, schemas Timeline.1, Stack.1, Track.1, Clip.1 and .2, Gap.1,
+// Transition.1, LinearTimeWarp.1, FreezeFrame.1; ASWF) and as edit decision lists in the form known as CMX 3600, whose
+// rules are common practice: there is no published standard.
 package cut
 
 import (
@@ -55,8 +56,8 @@ type Clip struct {
 	Notes  []string `json:"notes,omitempty"` // such as transitions, which are not made here
 }
 
-// A Speed is how many source frames pass in a record frame, as a fraction; below 0 backwards. The zero value is the speed 1; a fraction of 0 is a
-// held frame.
+// A Speed is how many source frames pass in a record frame, as a fraction; below 0 backwards. The zero value is the
+// speed 1; a fraction of 0 is a held frame.
 type Speed struct {
 	Over  int `json:"over"`
 	Under int `json:"under"`
@@ -150,12 +151,21 @@ func (c Cut) Check() error {
 			over, under := clip.Speed.Fraction()
 			switch {
 			case clip.Length < 1 || clip.Record < 0 || clip.End() > MaxFrames:
-				return fmt.Errorf("track %d, %s: record frames %d to %d are outside 0 to %d", i+1, clip.Title(), clip.Record, clip.End()-1, MaxFrames)
+				return fmt.Errorf(
+					"track %d, %s: record frames %d to %d are outside 0 to %d", i+1, clip.Title(), clip.Record,
+					clip.End()-1, MaxFrames,
+				)
 			case clip.Record < end:
-				return fmt.Errorf("track %d: %s begins at record frame %d, before the clip before it ends", i+1, clip.Title(), clip.Record)
+				return fmt.Errorf(
+					"track %d: %s begins at record frame %d, before the clip before it ends", i+1, clip.Title(),
+					clip.Record,
+				)
 			case over > maxSpeed*under || over < -maxSpeed*under || under > 1_000_000:
-				return fmt.Errorf("track %d, %s: the speed %s is beyond %d times", i+1, clip.Title(), clip.Speed, maxSpeed)
-			case clip.Source < -frame.MaxNumber || clip.Source > frame.MaxNumber || clip.SourceLast() < -frame.MaxNumber || clip.SourceLast() > frame.MaxNumber:
+				return fmt.Errorf(
+					"track %d, %s: the speed %s is beyond %d times", i+1, clip.Title(), clip.Speed, maxSpeed,
+				)
+			case clip.Source < -frame.MaxNumber || clip.Source > frame.MaxNumber ||
+				clip.SourceLast() < -frame.MaxNumber || clip.SourceLast() > frame.MaxNumber:
 				return fmt.Errorf("track %d, %s: source frames beyond %d", i+1, clip.Title(), frame.MaxNumber)
 			}
 			end = clip.End()
@@ -189,7 +199,8 @@ func (s Span) Gap() bool { return s.Track < 0 }
 // Sources returns the source frames that are seen.
 func (s Span) Sources() frame.Set { return s.Clip.Sources(s.From, s.To) }
 
-// Seen returns what is seen from the beginning to the end: of clips that lie over each other, the uppermost that is not muted.
+// Seen returns what is seen from the beginning to the end: of clips that lie over each other, the uppermost that is not
+// muted.
 func (c Cut) Seen() []Span {
 	type event struct{ at, track, index int }
 	var events []event
@@ -205,7 +216,9 @@ func (c Cut) Seen() []Span {
 	}
 	// At one frame clips end before others begin.
 	slices.SortFunc(events, func(a, b event) int {
-		return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(min(a.index, 0), min(b.index, 0)), cmp.Compare(a.track, b.track))
+		return cmp.Or(
+			cmp.Compare(a.at, b.at), cmp.Compare(min(a.index, 0), min(b.index, 0)), cmp.Compare(a.track, b.track),
+		)
 	})
 	open := make([]int, len(c.Tracks)) // index of the clip that is open, from 1
 	var spans []Span
@@ -283,8 +296,8 @@ func (c Cut) Flat() Track {
 	return t
 }
 
-// Part returns the clip as it is from one record frame to before another. At a speed that is no whole number its frames may differ by one
-// from those of the whole clip, since a clip begins with a whole frame.
+// Part returns the clip as it is from one record frame to before another. At a speed that is no whole number its frames
+// may differ by one from those of the whole clip, since a clip begins with a whole frame.
 func (c Clip) Part(from, to int) Clip {
 	c.Source, c.Record, c.Length = c.SourceAt(from), from, to-from
 	return c

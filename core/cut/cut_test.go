@@ -14,7 +14,11 @@ import (
 
 // clock is that of a production at 24 frames a second whose frame 1001 bears 10:00:00:00.
 func clock() frame.Clock {
-	return frame.Clock{Count: frame.Count{Rate: frame.Rate{Numerator: 24, Denominator: 1}}, First: 1001, Start: frame.Timecode{Hours: 10}}
+	return frame.Clock{
+		Count: frame.Count{Rate: frame.Rate{Numerator: 24, Denominator: 1}},
+		First: 1001,
+		Start: frame.Timecode{Hours: 10},
+	}
 }
 
 // line writes what is seen, span by span.
@@ -32,7 +36,12 @@ func line(c Cut) string {
 
 func TestTheUpperTrackCoversAndWhatIsMutedIsSkipped(t *testing.T) {
 	c := Cut{Tracks: []Track{
-		{Clips: []Clip{{Shot: "010", Record: 0, Length: 48, Source: 1001}, {Shot: "020", Record: 60, Length: 24, Source: 1033}}},
+		{
+			Clips: []Clip{
+				{Shot: "010", Record: 0, Length: 48, Source: 1001},
+				{Shot: "020", Record: 60, Length: 24, Source: 1033},
+			},
+		},
 		{Clips: []Clip{{Shot: "030", Record: 40, Length: 30, Source: 1061}}},
 	}}
 	if got, want := line(c), "0-39 010 1001-1040; 40-69 030 1061-1090; 70-83 020 1043-1056"; got != want {
@@ -58,7 +67,8 @@ func TestTheUpperTrackCoversAndWhatIsMutedIsSkipped(t *testing.T) {
 	}
 }
 
-// 120 frames at 24 frames a second last as long as 150 at 30, so that a clip of 150 record frames at 4/5 of the speed needs 120.
+// 120 frames at 24 frames a second last as long as 150 at 30, so that a clip of 150 record frames at 4/5 of the speed
+// needs 120.
 func TestRetimedClipsNeedTheirSourceFrames(t *testing.T) {
 	for _, c := range []struct {
 		clip Clip
@@ -90,22 +100,26 @@ func TestClipsArePutMovedTrimmedAndSlipped(t *testing.T) {
 	must(c.Put(shot("c"), AfterIt, 0, 0, 0))
 	must(c.Put(shot("d"), BeforeIt, 0, 0, 0))
 	must(c.Put(shot("e"), AtHead, 15, 0, 0))
-	if got, want := line(c), "0-9 d 1001-1010; 10-14 a 1001-1005; 15-24 e 1001-1010; 25-29 c 1006-1010; 30-39 b 1001-1010"; got != want {
+	if got, want := line(c), "0-9 d 1001-1010; 10-14 a 1001-1005; 15-24 e 1001-1010; 25-29 c 1006-1010; 30-39 b "+
+		"1001-1010"; got != want {
 		t.Errorf("seen is %s", got)
 	}
 	must(c.Put(shot("f"), AtBegin, 0, 0, 0))
 	must(c.Remove(1, 0))
-	if got, want := line(c), "0-9 f 1001-1010; 10-19 d 1001-1010; 20-29 a 1001-1010; 30-39 c 1001-1010; 40-49 b 1001-1010"; got != want {
+	if got, want := line(c), "0-9 f 1001-1010; 10-19 d 1001-1010; 20-29 a 1001-1010; 30-39 c 1001-1010; 40-49 b "+
+		"1001-1010"; got != want {
 		t.Errorf("seen is %s", got)
 	}
 	must(c.Move(0, 4, 35, 0)) // b over c: it goes to the track above
 	must(c.Trim(0, 1, 12, 18))
 	must(c.Slip(0, 2, 5))
-	if got, want := line(c), "0-9 f 1001-1010; 10-11 gap; 12-17 d 1003-1008; 18-19 gap; 20-29 a 1006-1015; 30-34 c 1001-1005; 35-44 b 1001-1010"; got != want {
+	if got, want := line(c), "0-9 f 1001-1010; 10-11 gap; 12-17 d 1003-1008; 18-19 gap; 20-29 a 1006-1015; 30-34 c "+
+		"1001-1005; 35-44 b 1001-1010"; got != want {
 		t.Errorf("seen is %s", got)
 	}
 	for what, err := range map[string]error{
-		"nothing left": c.Trim(0, 0, 5, 5), "no such clip": c.Slip(3, 0, 1), "before the cut": c.Move(0, 0, -1, 0), "over the next": c.Trim(0, 1, 12, 25), "nowhere": c.Put(shot("x"), "there", 0, 0, 0),
+		"nothing left": c.Trim(0, 0, 5, 5), "no such clip": c.Slip(3, 0, 1), "before the cut": c.Move(0, 0, -1, 0),
+		"over the next": c.Trim(0, 1, 12, 25), "nowhere": c.Put(shot("x"), "there", 0, 0, 0),
 		"nothing chosen": c.Put(shot("x"), AfterIt, 0, 9, 9),
 	} {
 		if err == nil {
@@ -127,11 +141,15 @@ func TestAListWithOdditiesIsRead(t *testing.T) {
 	if left := r.Cut.Match([]string{"010", "020", "030", "040"}); left != 0 {
 		t.Errorf("%d clips have no shot", left)
 	}
-	if got, want := line(r.Cut), "0-47 010 1001-1048; 48-95 020 1033-1080; 96-107 gap; 108-155 030 1061-1084; 156-179 040 1084"; got != want {
+	if got, want := line(r.Cut), "0-47 010 1001-1048; 48-95 020 1033-1080; 96-107 gap; 108-155 030 1061-1084; "+
+		"156-179 040 1084"; got != want {
 		t.Errorf("seen is %s", got)
 	}
 	clips := r.Cut.Tracks[0].Clips
-	if clips[1].Reel != "QUAY CAM B" || clips[1].Name != "020_bow" || len(clips[1].Notes) != 2 || clips[2].Speed != (Speed{1, 2}) || clips[3].Speed != Hold || r.Cut.Start != 86400 {
+	if clips[1].Reel != "QUAY CAM B" || clips[1].Name != "020_bow" || len(clips[1].Notes) != 2 ||
+		clips[2].Speed != (Speed{1, 2}) ||
+		clips[3].Speed != Hold ||
+		r.Cut.Start != 86400 {
 		t.Errorf("read were %+v, from %d", clips, r.Cut.Start)
 	}
 	if len(r.Dropped) != 1 || !strings.Contains(r.Dropped[0], "line 10") || len(r.Changed) != 1 {
@@ -139,7 +157,8 @@ func TestAListWithOdditiesIsRead(t *testing.T) {
 	}
 }
 
-// At 29.97 frames a second with numbers dropped, 00:00:59;28 and 00:01:00;04 are 4 frames apart: 59;28, 59;29, 1:00;02, 1:00;03 (SMPTE ST 12-1).
+// At 29.97 frames a second with numbers dropped, 00:00:59;28 and 00:01:00;04 are 4 frames apart: 59;28, 59;29, 1:00;02,
+// 1:00;03 (SMPTE ST 12-1).
 func TestDropFrameListsAreCountedByTheirTimecode(t *testing.T) {
 	text, err := os.ReadFile("testdata/drop_frame.edl")
 	if err != nil {
@@ -189,8 +208,10 @@ func TestATimelineWithOdditiesIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	r.Cut.Match([]string{"010", "020", "030"})
-	// Of the nested stack frames 4 to 23 are seen: 020 from its 5th frame on, covered by 030 from the 11th for 6 frames.
-	if got, want := line(r.Cut), "0-47 010 1001-1048; 48-53 020 1037-1042; 54-59 030 1061-1071x2; 60-67 020 1049-1056"; got != want {
+	// Of the nested stack frames 4 to 23 are seen: 020 from its 5th frame on, covered by 030 from the 11th for 6
+	// frames.
+	if got, want := line(r.Cut),
+		"0-47 010 1001-1048; 48-53 020 1037-1042; 54-59 030 1061-1071x2; 60-67 020 1049-1056"; got != want {
 		t.Errorf("seen is %s", got)
 	}
 	if r.Name != "Saltmarsh, reel 2" || r.Cut.Start != 86400 || len(r.Dropped) != 2 || len(r.Changed) != 5 {
@@ -232,7 +253,15 @@ func TestMistakesInTimelinesAreToldByLine(t *testing.T) {
 func sample() Cut {
 	return Cut{Start: 86400, Tracks: []Track{{Clips: []Clip{
 		{Shot: "010", View: "quay", Name: "a clip", Reel: "R 1", Record: 0, Length: 48, Source: 1001},
-		{Shot: "020", Record: 60, Length: 24, Source: 1033, Reel: "020", Notes: []string{"transition: dissolve", "a note"}, Speed: Speed{2, 1}},
+		{
+			Shot:   "020",
+			Record: 60,
+			Length: 24,
+			Source: 1033,
+			Reel:   "020",
+			Notes:  []string{"transition: dissolve", "a note"},
+			Speed:  Speed{2, 1},
+		},
 		{Shot: "030", Record: 84, Length: 30, Source: 990, Reel: "030", Speed: Speed{1, 3}},
 		{Shot: "040", Record: 114, Length: 12, Source: 1084, Reel: "040", Speed: Hold},
 		{Shot: "050", Record: 126, Length: 10, Source: 1092, Reel: "050", Speed: Speed{-1, 1}},
@@ -245,8 +274,10 @@ func TestCutsComeBackTheSame(t *testing.T) {
 		write func(w *bytes.Buffer, c Cut) ([]string, error)
 		read  func(r *bytes.Buffer) (Reading, error)
 	}{
-		"EDL":            {func(w *bytes.Buffer, c Cut) ([]string, error) { return WriteEDL(w, "reel", c, clock()) }, func(r *bytes.Buffer) (Reading, error) { return ReadEDL(r, clock()) }},
-		"OpenTimelineIO": {func(w *bytes.Buffer, c Cut) ([]string, error) { return WriteOTIO(w, "reel", c, clock()) }, func(r *bytes.Buffer) (Reading, error) { return ReadOTIO(r, clock()) }},
+		"EDL": {func(w *bytes.Buffer, c Cut) ([]string, error) { return WriteEDL(w, "reel", c, clock()) },
+			func(r *bytes.Buffer) (Reading, error) { return ReadEDL(r, clock()) }},
+		"OpenTimelineIO": {func(w *bytes.Buffer, c Cut) ([]string, error) { return WriteOTIO(w, "reel", c, clock()) },
+			func(r *bytes.Buffer) (Reading, error) { return ReadOTIO(r, clock()) }},
 	} {
 		var b bytes.Buffer
 		dropped, err := c.write(&b, sample())
@@ -267,7 +298,14 @@ func TestCutsComeBackTheSame(t *testing.T) {
 	}
 	two := sample()
 	two.Sound = Sound{Name: "waves.wav"}
-	two.Tracks = append(two.Tracks, Track{Name: "over", Muted: true, Clips: []Clip{{Shot: "060", Record: 10, Length: 5, Source: 1001, Muted: true, Reel: "x"}}})
+	two.Tracks = append(
+		two.Tracks,
+		Track{
+			Name:  "over",
+			Muted: true,
+			Clips: []Clip{{Shot: "060", Record: 10, Length: 5, Source: 1001, Muted: true, Reel: "x"}},
+		},
+	)
 	var b bytes.Buffer
 	if dropped, err := WriteEDL(&b, "two", two, clock()); err != nil || len(dropped) != 2 {
 		t.Errorf("of tracks and sound an EDL says %q, %v", dropped, err)
@@ -282,22 +320,27 @@ func TestCutsComeBackTheSame(t *testing.T) {
 	}
 }
 
-// A timeline from elsewhere may have its sound on a track of its own. One file from the beginning on is what a cut can have; anything else is told.
+// A timeline from elsewhere may have its sound on a track of its own. One file from the beginning on is what a cut can
+// have; anything else is told.
 func TestASoundIsTakenFromItsTrack(t *testing.T) {
 	const (
 		length = `"source_range": {"OTIO_SCHEMA": "TimeRange.1", "start_time": {"OTIO_SCHEMA": "RationalTime.1", "value": 0, "rate": 24}, "duration": {"OTIO_SCHEMA": "RationalTime.1", "value": 48, "rate": 24}}`
-		clip   = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length + `, "media_reference": {"OTIO_SCHEMA": "ExternalReference.1", "target_url": "file:///sounds/sea bed.wav"}}`
-		bare   = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length + `}`
-		gap    = `{"OTIO_SCHEMA": "Gap.1", ` + length + `}`
+		clip   = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length +
+			`, "media_reference": {"OTIO_SCHEMA": "ExternalReference.1", "target_url": "file:///sounds/sea bed.wav"}}`
+		bare = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length + `}`
+		gap  = `{"OTIO_SCHEMA": "Gap.1", ` + length + `}`
 	)
 	for children, want := range map[string]struct{ sound, says string }{
-		clip: {"sea bed.wav", "the sound is kept by its name, sea bed.wav"}, bare: {"sea", "kept by its name"}, clip + "," + clip: {"", `track "A1" of Audio`}, gap: {"", `track "A1" of Audio`},
+		clip: {"sea bed.wav", "the sound is kept by its name, sea bed.wav"}, bare: {"sea", "kept by its name"},
+		clip + "," + clip: {"", `track "A1" of Audio`}, gap: {"", `track "A1" of Audio`},
 	} {
 		text := `{"OTIO_SCHEMA": "Timeline.1", "name": "t", "tracks": {"OTIO_SCHEMA": "Stack.1", "children": [
 			{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": [` + bare + `]},
 			{"OTIO_SCHEMA": "Track.1", "kind": "Audio", "name": "A1", "children": [` + children + `]}]}}`
 		r, err := ReadOTIO(strings.NewReader(text), clock())
-		if said := strings.Join(append(r.Changed, r.Dropped...), "; "); err != nil || r.Cut.Sound.Name != want.sound || len(r.Cut.Tracks) != 1 || !strings.Contains(said, want.says) {
+		if said := strings.Join(append(r.Changed, r.Dropped...), "; "); err != nil || r.Cut.Sound.Name != want.sound ||
+			len(r.Cut.Tracks) != 1 ||
+			!strings.Contains(said, want.says) {
 			t.Errorf("%s: %q, %q, %v", children, r.Cut.Sound.Name, said, err)
 		}
 	}

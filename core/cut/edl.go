@@ -25,13 +25,18 @@ var (
 	duration    = regexp.MustCompile(`^\d{1,3}$`)
 )
 
-// ReadEDL reads an edit decision list. Source timecodes are those of the clock; record timecodes are counted from the first event's. Its errors are
-// *Mistake where they belong to a line.
+// ReadEDL reads an edit decision list. Source timecodes are those of the clock; record timecodes are counted from the
+// first event's. Its errors are *Mistake where they belong to a line.
 //
-// Events are cuts; of a dissolve, wipe or key the incoming side is taken, from where it begins, and the transition is kept as a note. Names of reels may
-// have spaces. M2 lines set the speed of the event before.
+// Events are cuts; of a dissolve, wipe or key the incoming side is taken, from where it begins, and the transition is
+// kept as a note. Names of reels may have spaces. M2 lines set the speed of the event before.
 func ReadEDL(r io.Reader, clock frame.Clock) (Reading, error) {
-	e := edlReader{clock: clock, count: clock.Count, first: -1, reading: Reading{Changed: []string{}, Dropped: []string{}}}
+	e := edlReader{
+		clock:   clock,
+		count:   clock.Count,
+		first:   -1,
+		reading: Reading{Changed: []string{}, Dropped: []string{}},
+	}
 	lines := bufio.NewScanner(io.LimitReader(r, MaxBytes))
 	lines.Buffer(nil, 1<<16)
 	for lines.Scan() {
@@ -78,7 +83,8 @@ func (e *edlReader) read(text string) error {
 		return nil
 	case strings.HasPrefix(upper, "M2"):
 		return e.motion(text)
-	case strings.HasPrefix(upper, ">>>") || strings.HasPrefix(upper, "SPLIT:") || strings.HasPrefix(upper, "FINAL CUT") || strings.HasPrefix(upper, "AUD") || strings.HasPrefix(upper, "GPI"):
+	case strings.HasPrefix(upper, ">>>") || strings.HasPrefix(upper, "SPLIT:") ||
+		strings.HasPrefix(upper, "FINAL CUT") || strings.HasPrefix(upper, "AUD") || strings.HasPrefix(upper, "GPI"):
 		e.reading.dropped("line %d: %s", e.line, text)
 		return nil
 	}
@@ -94,7 +100,9 @@ func (e *edlReader) mode(text string) error {
 	switch text {
 	case "DROP FRAME":
 		if !e.clock.Rate.CanDrop() {
-			return fmt.Errorf("drop-frame timecode is for 29.97 and 59.94 frames a second, and the production has %s", e.clock.Rate)
+			return fmt.Errorf(
+				"drop-frame timecode is for 29.97 and 59.94 frames a second, and the production has %s", e.clock.Rate,
+			)
 		}
 		e.count.Drop = true
 	case "NON-DROP FRAME", "NON DROP FRAME":
@@ -110,7 +118,10 @@ func (e *edlReader) timecode(text string) (int, error) {
 	count := e.count
 	if strings.Contains(text, ";") {
 		if !count.Rate.CanDrop() {
-			return 0, fmt.Errorf("%s is drop-frame timecode, which is for 29.97 and 59.94 frames a second; the production has %s", text, count.Rate)
+			return 0, fmt.Errorf(
+				"%s is drop-frame timecode, which is for 29.97 and 59.94 frames a second; the production has %s", text,
+				count.Rate,
+			)
 		}
 		count.Drop = true
 	}
@@ -124,7 +135,10 @@ func (e *edlReader) timecode(text string) (int, error) {
 // event reads number, reel, channel, kind of transition with its length, and four timecodes.
 func (e *edlReader) event(words []string) error {
 	if len(words) < 8 {
-		return fmt.Errorf("an event has a number, a reel, a channel, a transition and four timecodes; this one has %d parts", len(words))
+		return fmt.Errorf(
+			"an event has a number, a reel, a channel, a transition and four timecodes; this one has %d parts",
+			len(words),
+		)
 	}
 	var at [4]int
 	for i, word := range words[len(words)-4:] {
@@ -189,7 +203,9 @@ func (e *edlReader) event(words []string) error {
 		if sources == 0 || sources == 1 {
 			clip.Speed = Hold
 		}
-		e.reading.changed("line %d: %d source frames fill %d record frames, which is taken for a speed", e.line, sources, clip.Length)
+		e.reading.changed(
+			"line %d: %d source frames fill %d record frames, which is taken for a speed", e.line, sources, clip.Length,
+		)
 	}
 	e.clips, e.lines = append(e.clips, clip), append(e.lines, e.line)
 	return nil
@@ -220,7 +236,8 @@ func (e *edlReader) motion(text string) error {
 		clip.Speed = Speed{}
 	}
 	e.reading.Changed = slices.DeleteFunc(e.reading.Changed, func(t string) bool {
-		return strings.HasPrefix(t, fmt.Sprintf("line %d: ", e.lines[len(e.lines)-1])) && strings.HasSuffix(t, "taken for a speed")
+		return strings.HasPrefix(t, fmt.Sprintf("line %d: ", e.lines[len(e.lines)-1])) &&
+			strings.HasSuffix(t, "taken for a speed")
 	})
 	if clip.Speed.Over < 0 { // a list gives the frames of a clip that runs backwards from the lowest
 		clip.Source += int(-rate/e.clock.Rate.PerSecond()*float64(clip.Length)+0.5) - 1
@@ -263,7 +280,8 @@ func (e *edlReader) tracks() []Track {
 	return c.Tracks
 }
 
-// WriteEDL writes a cut as an edit decision list: one event for each clip that is seen. It returns what the list cannot hold.
+// WriteEDL writes a cut as an edit decision list: one event for each clip that is seen. It returns what the list cannot
+// hold.
 func WriteEDL(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []string, err error) {
 	out := bufio.NewWriter(w)
 	fmt.Fprintf(out, "TITLE: %s\r\n", oneLine(title))
@@ -295,9 +313,15 @@ func WriteEDL(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []st
 			reel = "AX"
 		}
 		from, to := sourceNumber(clock, in), c.Start+clip.Record
-		fmt.Fprintf(out, "%03d  %-8s V     C        %s %s %s %s\r\n", i+1, reel, code(from), code(from+sources), code(to), code(to+clip.Length))
+		fmt.Fprintf(
+			out, "%03d  %-8s V     C        %s %s %s %s\r\n", i+1, reel, code(from), code(from+sources), code(to),
+			code(to+clip.Length),
+		)
 		if !clip.Speed.Usual() {
-			fmt.Fprintf(out, "M2   %-8s       %s                %s\r\n", reel, motionRate(float64(over)/float64(under)*clock.Rate.PerSecond()), code(from))
+			fmt.Fprintf(
+				out, "M2   %-8s       %s                %s\r\n", reel,
+				motionRate(float64(over)/float64(under)*clock.Rate.PerSecond()), code(from),
+			)
 		}
 		if clip.Name != "" {
 			fmt.Fprintf(out, "* %s %s\r\n", fromClip, oneLine(clip.Name))

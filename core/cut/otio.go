@@ -11,14 +11,19 @@ import (
 	"reelhouse/core/frame"
 )
 
-// ReadOTIO reads a timeline of OpenTimelineIO. Source and record times are frames after midnight, as timecode counts them; times of other rates are brought to
-// that of the clock. Stacks within tracks are brought together into what is seen of them. Its errors are *Mistake where they belong to a line.
+// ReadOTIO reads a timeline of OpenTimelineIO. Source and record times are frames after midnight, as timecode counts
+// them; times of other rates are brought to that of the clock. Stacks within tracks are brought together into what is
+// seen of them. Its errors are *Mistake where they belong to a line.
 func ReadOTIO(r io.Reader, clock frame.Clock) (Reading, error) {
 	root, err := readJSON(r)
 	if err != nil {
 		return Reading{}, err
 	}
-	o := &otioReader{clock: clock, rate: clock.Rate.PerSecond(), reading: Reading{Changed: []string{}, Dropped: []string{}}}
+	o := &otioReader{
+		clock:   clock,
+		rate:    clock.Rate.PerSecond(),
+		reading: Reading{Changed: []string{}, Dropped: []string{}},
+	}
 	if kind, _ := schema(root); kind != "Timeline" {
 		return Reading{}, root.wrong("the file holds a %s; a Timeline can be read", orNothing(root.text("OTIO_SCHEMA")))
 	}
@@ -143,7 +148,8 @@ func (o *otioReader) stack(n node, depth int) ([]Track, error) {
 	return tracks, nil
 }
 
-// sound takes the one clip of a track of sound, if it plays from the beginning on and there is no other; a cut knows it by its name.
+// sound takes the one clip of a track of sound, if it plays from the beginning on and there is no other; a cut knows it
+// by its name.
 func (o *otioReader) sound(track node) bool {
 	children := track.object["children"].list
 	if len(children) != 1 {
@@ -322,7 +328,9 @@ func (o *otioReader) clip(n node, at int) (Clip, error) {
 		case "FreezeFrame":
 			clip.Speed = Hold
 		default:
-			o.reading.dropped("line %d: the effect %s of %q", effect.line, orNothing(effect.text("OTIO_SCHEMA")), clip.Name)
+			o.reading.dropped(
+				"line %d: the effect %s of %q", effect.line, orNothing(effect.text("OTIO_SCHEMA")), clip.Name,
+			)
 		}
 	}
 	if markers := n.object["markers"].list; len(markers) > 0 {
@@ -347,8 +355,8 @@ func (o *otioReader) clip(n node, at int) (Clip, error) {
 	return clip, nil
 }
 
-// WriteOTIO writes a cut as a timeline of OpenTimelineIO. It returns what the file cannot hold, which is nothing: what the format has no place for goes
-// into its metadata.
+// WriteOTIO writes a cut as a timeline of OpenTimelineIO. It returns what the file cannot hold, which is nothing: what
+// the format has no place for goes into its metadata.
 func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []string, err error) {
 	type object map[string]any
 	rate := clock.Rate.PerSecond()
@@ -361,13 +369,27 @@ func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []s
 		children, end := []object{}, 0
 		for _, clip := range t.Clips {
 			if clip.Record > end {
-				children = append(children, object{"OTIO_SCHEMA": "Gap.1", "name": "", "source_range": span(0, clip.Record-end), "effects": []object{}, "markers": []object{}, "enabled": true, "metadata": object{}})
+				children = append(
+					children,
+					object{
+						"OTIO_SCHEMA": "Gap.1", "name": "", "source_range": span(0, clip.Record-end),
+						"effects": []object{}, "markers": []object{}, "enabled": true, "metadata": object{},
+					},
+				)
 			}
 			effects := []object{}
 			if over, under := clip.Speed.Fraction(); clip.Speed == Hold || over == 0 {
-				effects = append(effects, object{"OTIO_SCHEMA": "FreezeFrame.1", "name": "", "effect_name": "FreezeFrame", "time_scalar": 0, "metadata": object{}})
+				effects = append(
+					effects,
+					object{
+						"OTIO_SCHEMA": "FreezeFrame.1", "name": "", "effect_name": "FreezeFrame",
+						"time_scalar": 0, "metadata": object{},
+					},
+				)
 			} else if !clip.Speed.Usual() {
-				effects = append(effects, object{"OTIO_SCHEMA": "LinearTimeWarp.1", "name": "", "effect_name": "LinearTimeWarp", "time_scalar": float64(over) / float64(under), "metadata": object{}})
+				effects = append(effects, object{"OTIO_SCHEMA": "LinearTimeWarp.1", "name": "",
+					"effect_name": "LinearTimeWarp", "time_scalar": float64(over) / float64(under),
+					"metadata": object{}})
 			}
 			ours := object{"reel": clip.Reel}
 			name := clip.Name
@@ -383,13 +405,22 @@ func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []s
 			if len(clip.Notes) > 0 {
 				ours["notes"] = clip.Notes
 			}
-			media := object{"OTIO_SCHEMA": "MissingReference.1", "name": "", "available_range": nil, "metadata": object{}}
+			media := object{
+				"OTIO_SCHEMA": "MissingReference.1", "name": "", "available_range": nil, "metadata": object{},
+			}
 			if clip.Reel != "" {
-				media = object{"OTIO_SCHEMA": "ExternalReference.1", "name": "", "target_url": clip.Reel, "available_range": nil, "metadata": object{}}
+				media = object{
+					"OTIO_SCHEMA": "ExternalReference.1", "name": "", "target_url": clip.Reel,
+					"available_range": nil, "metadata": object{},
+				}
 			}
 			children = append(children, object{
-				"OTIO_SCHEMA": "Clip.2", "name": name, "source_range": span(sourceNumber(clock, clip.Source), clip.Length), "effects": effects, "markers": []object{}, "enabled": !clip.Muted,
-				"media_references": object{"DEFAULT_MEDIA": media}, "active_media_reference_key": "DEFAULT_MEDIA", "metadata": object{"reelhouse": ours},
+				"OTIO_SCHEMA": "Clip.2", "name": name,
+				"source_range": span(sourceNumber(clock, clip.Source), clip.Length), "effects": effects,
+				"markers": []object{}, "enabled": !clip.Muted,
+				"media_references": object{
+					"DEFAULT_MEDIA": media,
+				}, "active_media_reference_key": "DEFAULT_MEDIA", "metadata": object{"reelhouse": ours},
 			})
 			end = clip.End()
 		}
@@ -397,20 +428,44 @@ func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []s
 		if name == "" {
 			name = fmt.Sprintf("V%d", i+1)
 		}
-		tracks = append(tracks, object{"OTIO_SCHEMA": "Track.1", "name": name, "kind": "Video", "source_range": nil, "effects": []object{}, "markers": []object{}, "enabled": !t.Muted, "metadata": object{}, "children": children})
+		tracks = append(
+			tracks,
+			object{
+				"OTIO_SCHEMA": "Track.1", "name": name, "kind": "Video", "source_range": nil,
+				"effects": []object{}, "markers": []object{}, "enabled": !t.Muted,
+				"metadata": object{}, "children": children,
+			},
+		)
 	}
 	if c.Sound.Name != "" {
-		media := object{"OTIO_SCHEMA": "ExternalReference.1", "name": "", "target_url": c.Sound.Name, "available_range": nil, "metadata": object{}}
-		clip := object{
-			"OTIO_SCHEMA": "Clip.2", "name": c.Sound.Name, "source_range": span(0, c.Length()), "effects": []object{}, "markers": []object{}, "enabled": true,
-			"media_references": object{"DEFAULT_MEDIA": media}, "active_media_reference_key": "DEFAULT_MEDIA", "metadata": object{},
+		media := object{
+			"OTIO_SCHEMA": "ExternalReference.1", "name": "", "target_url": c.Sound.Name,
+			"available_range": nil, "metadata": object{},
 		}
-		tracks = append(tracks, object{"OTIO_SCHEMA": "Track.1", "name": "A1", "kind": "Audio", "source_range": nil, "effects": []object{}, "markers": []object{}, "enabled": true, "metadata": object{}, "children": []object{clip}})
+		clip := object{
+			"OTIO_SCHEMA": "Clip.2", "name": c.Sound.Name, "source_range": span(0, c.Length()), "effects": []object{},
+			"markers": []object{}, "enabled": true,
+			"media_references": object{
+				"DEFAULT_MEDIA": media,
+			}, "active_media_reference_key": "DEFAULT_MEDIA", "metadata": object{},
+		}
+		tracks = append(
+			tracks,
+			object{
+				"OTIO_SCHEMA": "Track.1", "name": "A1", "kind": "Audio", "source_range": nil,
+				"effects": []object{}, "markers": []object{}, "enabled": true, "metadata": object{},
+				"children": []object{clip},
+			},
+		)
 	}
 	encoder := json.NewEncoder(w)
 	encoder.SetIndent("", "  ")
 	return nil, encoder.Encode(object{
-		"OTIO_SCHEMA": "Timeline.1", "name": title, "global_start_time": at(c.Start), "metadata": object{"reelhouse": object{"sound": c.Sound.Name}},
-		"tracks": object{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "effects": []object{}, "markers": []object{}, "enabled": true, "metadata": object{}, "children": tracks},
+		"OTIO_SCHEMA": "Timeline.1", "name": title, "global_start_time": at(c.Start),
+		"metadata": object{"reelhouse": object{"sound": c.Sound.Name}},
+		"tracks": object{
+			"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "effects": []object{},
+			"markers": []object{}, "enabled": true, "metadata": object{}, "children": tracks,
+		},
 	})
 }

@@ -63,7 +63,8 @@ func match(codes []string, names ...string) string {
 	return ""
 }
 
-// sourceFrame returns the scene's frame of a source timecode in frames after midnight, the nearest to the clock's first one.
+// sourceFrame returns the scene's frame of a source timecode in frames after midnight, the nearest to the clock's first
+// one.
 func sourceFrame(c frame.Clock, number int) int {
 	day := c.Day()
 	if day == 0 {
@@ -82,7 +83,8 @@ func sourceFrame(c frame.Clock, number int) int {
 // sourceNumber returns the source timecode of a scene's frame, in frames after midnight; it is below 0 before that.
 func sourceNumber(c frame.Clock, n int) int { return c.Number(c.Start) + n - c.First }
 
-// ParseSpeed returns a speed in per cent as a fraction: 100 is the usual one, 0 holds a frame, below 0 it runs backwards.
+// ParseSpeed returns a speed in per cent as a fraction: 100 is the usual one, 0 holds a frame, below 0 it runs
+// backwards.
 func ParseSpeed(percent float64) (Speed, error) {
 	if !(math.Abs(percent) <= 100*maxSpeed) {
 		return Speed{}, fmt.Errorf("a speed of %g %% is beyond %d times", percent, maxSpeed)

@@ -18,7 +18,8 @@ type Waveform struct {
 	Peaks [][2]float32
 }
 
-// Encodings of a RIFF/WAVE file ("Multimedia Programming Interface and Data Specifications 1.0", IBM and Microsoft, 1991; WAVE_FORMAT_EXTENSIBLE from its later supplement).
+// Encodings of a RIFF/WAVE file ("Multimedia Programming Interface and Data Specifications 1.0", IBM and Microsoft,
+// 1991; WAVE_FORMAT_EXTENSIBLE from its later supplement).
 const (
 	wavePCM        = 1
 	waveFloat      = 3
@@ -28,7 +29,8 @@ const (
 // MaxSound is the largest sound file, in bytes.
 const MaxSound = 4 << 30
 
-// ReadWAV reads a WAVE file of whole numbers of 8, 16, 24 or 32 bits, or of floats of 32 bits, and returns its waveform in so many parts.
+// ReadWAV reads a WAVE file of whole numbers of 8, 16, 24 or 32 bits, or of floats of 32 bits, and returns its waveform
+// in so many parts.
 func ReadWAV(r io.Reader, parts int) (Waveform, error) {
 	in := bufio.NewReaderSize(r, 1<<16)
 	var head [12]byte
@@ -52,14 +54,25 @@ func ReadWAV(r io.Reader, parts int) (Waveform, error) {
 			if _, err := io.ReadFull(in, f); err != nil {
 				return Waveform{}, errors.New("the WAVE file ends in its format")
 			}
-			kind, w.Channels, w.Rate = int(binary.LittleEndian.Uint16(f)), int(binary.LittleEndian.Uint16(f[2:])), int(binary.LittleEndian.Uint32(f[4:]))
+			kind, w.Channels, w.Rate = int(
+				binary.LittleEndian.Uint16(f),
+			), int(
+				binary.LittleEndian.Uint16(f[2:]),
+			), int(
+				binary.LittleEndian.Uint32(f[4:]),
+			)
 			frame, bits = int(binary.LittleEndian.Uint16(f[12:])), int(binary.LittleEndian.Uint16(f[14:]))
 			if kind == waveExtensible && size >= 26 {
 				kind = int(binary.LittleEndian.Uint16(f[24:]))
 			}
-			known := kind == wavePCM && (bits == 8 || bits == 16 || bits == 24 || bits == 32) || kind == waveFloat && bits == 32
+			known := kind == wavePCM && (bits == 8 || bits == 16 || bits == 24 || bits == 32) ||
+				kind == waveFloat && bits == 32
 			if !known || w.Channels < 1 || w.Channels > 64 || w.Rate < 1 || frame != w.Channels*bits/8 {
-				return Waveform{}, fmt.Errorf("a WAVE file of encoding %d with %d bits in %d channels at %d Hz cannot be read; save it as PCM of 16 or 24 bits", kind, bits, w.Channels, w.Rate)
+				return Waveform{}, fmt.Errorf(
+					"a WAVE file of encoding %d with %d bits in %d channels at %d Hz cannot be read; save it as PCM "+
+						"of 16 or 24 bits",
+					kind, bits, w.Channels, w.Rate,
+				)
 			}
 		case "data":
 			if frame == 0 {

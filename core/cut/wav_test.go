@@ -34,7 +34,8 @@ func wave(kind, bits, channels int) []byte {
 	}
 	var b bytes.Buffer
 	b.WriteString("RIFF\x00\x00\x00\x00WAVELIST\x03\x00\x00\x00abc\x00fmt \x10\x00\x00\x00")
-	for _, v := range []any{uint16(kind), uint16(channels), uint32(rate), uint32(rate * channels * bits / 8), uint16(channels * bits / 8), uint16(bits)} {
+	for _, v := range []any{uint16(kind), uint16(channels), uint32(rate), uint32(rate * channels * bits / 8),
+		uint16(channels * bits / 8), uint16(bits)} {
 		binary.Write(&b, binary.LittleEndian, v)
 	}
 	b.WriteString("data")
@@ -44,7 +45,8 @@ func wave(kind, bits, channels int) []byte {
 }
 
 func TestWaveforms(t *testing.T) {
-	for _, c := range []struct{ kind, bits, channels int }{{wavePCM, 8, 1}, {wavePCM, 16, 2}, {wavePCM, 24, 1}, {wavePCM, 32, 6}, {waveFloat, 32, 2}} {
+	for _, c := range []struct{ kind, bits, channels int }{{wavePCM, 8, 1}, {wavePCM, 16, 2}, {wavePCM, 24, 1},
+		{wavePCM, 32, 6}, {waveFloat, 32, 2}} {
 		w, err := ReadWAV(bytes.NewReader(wave(c.kind, c.bits, c.channels)), 100)
 		if err != nil || w.Seconds != 2 || w.Channels != c.channels || len(w.Peaks) != 100 {
 			t.Errorf("%+v: %+v, %v", c, w.Seconds, err)
@@ -55,7 +57,8 @@ func TestWaveforms(t *testing.T) {
 		}
 	}
 	good := wave(wavePCM, 16, 1)
-	for what, bad := range map[string][]byte{"nothing": nil, "no RIFF": []byte("RIFX00000000WAVE"), "cut off": good[:len(good)-10], "no samples": good[:40], "12 bits": wave(wavePCM, 12, 2)[:60]} {
+	for what, bad := range map[string][]byte{"nothing": nil, "no RIFF": []byte("RIFX00000000WAVE"),
+		"cut off": good[:len(good)-10], "no samples": good[:40], "12 bits": wave(wavePCM, 12, 2)[:60]} {
 		if _, err := ReadWAV(bytes.NewReader(bad), 10); err == nil {
 			t.Errorf("%s was read", what)
 		}

@@ -34,10 +34,13 @@ var cases = map[string]struct {
 	"taken away":    {func(d *document) { d.Parts[0].Note = "" }, "parts › x › note"},
 	"a part more":   {func(d *document) { d.Parts = append(d.Parts, part{"w", 4, ""}) }, "parts › w"},
 	"a part less":   {func(d *document) { d.Parts = append(d.Parts[:0:0], d.Parts[0], d.Parts[2]) }, "parts › y"},
-	"the order":     {func(d *document) { d.Parts = append(d.Parts[:0:0], d.Parts[2], d.Parts[0], d.Parts[1]) }, "parts › (order)"},
-	"a plain list":  {func(d *document) { d.Plain = []int{2, 1} }, "plain"},
-	"no list":       {func(d *document) { d.Plain = nil }, "plain"},
-	"no parts":      {func(d *document) { d.Parts = nil }, "parts › x, parts › y, parts › z"},
+	"the order": {
+		func(d *document) { d.Parts = append(d.Parts[:0:0], d.Parts[2], d.Parts[0], d.Parts[1]) },
+		"parts › (order)",
+	},
+	"a plain list": {func(d *document) { d.Plain = []int{2, 1} }, "plain"},
+	"no list":      {func(d *document) { d.Plain = nil }, "plain"},
+	"no parts":     {func(d *document) { d.Parts = nil }, "parts › x, parts › y, parts › z"},
 	"several": {func(d *document) {
 		d.Title, d.Parts[0].Value = "c", 5
 		d.Parts = append(d.Parts, part{Code: "v"})
@@ -85,7 +88,8 @@ func TestWhatIsGoneIsSaid(t *testing.T) {
 	now := base()
 	before := base()
 	for _, path := range [][]string{{"parts", "gone", "value"}, {"title", "x"}, {"plain", "x"}} {
-		if err := Apply(&now, Change{Path: path, Is: json.RawMessage("1")}); err == nil || !strings.Contains(err.Error(), "any more") {
+		if err := Apply(&now, Change{Path: path, Is: json.RawMessage("1")}); err == nil ||
+			!strings.Contains(err.Error(), "any more") {
 			t.Errorf("%v: %v", path, err)
 		}
 	}
@@ -102,10 +106,12 @@ func TestWhatIsGoneIsSaid(t *testing.T) {
 
 func TestChangesMeetWhereOneHoldsTheOther(t *testing.T) {
 	c := func(path ...string) Change { return Change{Path: path} }
-	if !c("a", "b").Meets(c("a")) || !c("a").Meets(c("a", "b")) || c("a", "b").Meets(c("a", "c")) || !c("a").Meets(c("a")) {
+	if !c("a", "b").Meets(c("a")) || !c("a").Meets(c("a", "b")) || c("a", "b").Meets(c("a", "c")) ||
+		!c("a").Meets(c("a")) {
 		t.Error("meeting is wrong")
 	}
-	if c("a").Same(c("b")) || !c("a").Same(c("a")) || c("a").Same(Change{Path: []string{"a"}, Is: json.RawMessage("1")}) {
+	if c("a").Same(c("b")) || !c("a").Same(c("a")) ||
+		c("a").Same(Change{Path: []string{"a"}, Is: json.RawMessage("1")}) {
 		t.Error("sameness is wrong")
 	}
 }

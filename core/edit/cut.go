@@ -211,7 +211,11 @@ func (c SetClip) apply(p *production.Production, _ Known) error {
 		to(&clip.View, c.View),
 		to(&clip.Source, c.Source),
 		to(&clip.Muted, c.Muted),
-		with("speed", c.Speed, func(percent float64) (err error) { clip.Speed, err = cut.ParseSpeed(percent); return err }),
+		with(
+			"speed",
+			c.Speed,
+			func(percent float64) (err error) { clip.Speed, err = cut.ParseSpeed(percent); return err },
+		),
 		with("length", c.Length, func(n int) error { return p.Cut.Trim(c.Track, c.Clip, clip.Record, clip.Record+n) }),
 		with("record", c.Record, func(n int) error { return p.Cut.Move(c.Track, c.Clip, n, c.Track) }),
 	)

@@ -64,7 +64,8 @@ func TestEveryCommandIsFoundAndSurvivesJSON(t *testing.T) {
 		if err != nil || !reflect.DeepEqual(c, back) {
 			t.Errorf("%s: %v\n%s\n%+v\n%+v", name, err, data, c, back)
 		}
-		if words := Summary(c); strings.TrimSpace(words) == "" || strings.Contains(words, "%!") || strings.Contains(words, "0x") {
+		if words := Summary(c); strings.TrimSpace(words) == "" || strings.Contains(words, "%!") ||
+			strings.Contains(words, "0x") {
 			t.Errorf("%s: its summary is %q", name, words)
 		}
 		if c.Part() == "" {
@@ -96,7 +97,8 @@ func fill(r *rand.Rand, v reflect.Value) {
 	case reflect.Float64:
 		v.SetFloat(float64(1 + r.IntN(9)))
 	case reflect.Pointer:
-		if v.Type().Elem().Kind() != reflect.Struct || v.Type().Elem() == reflect.TypeFor[frame.Set]() || v.Type().Elem() == reflect.TypeFor[Own]() {
+		if v.Type().Elem().Kind() != reflect.Struct || v.Type().Elem() == reflect.TypeFor[frame.Set]() ||
+			v.Type().Elem() == reflect.TypeFor[Own]() {
 			v.Set(reflect.New(v.Type().Elem()))
 			fill(r, v.Elem())
 		}
@@ -124,10 +126,12 @@ func TestShotsAreChangedByWords(t *testing.T) {
 			t.Errorf("%v: %v", c, err)
 		}
 	}
-	if len(p.Shots) != 3 || p.Shots[0].Frames.String() != "1001-1010" || p.Shots[1].Code != "010a" || p.Shots[2].Handles != nil {
+	if len(p.Shots) != 3 || p.Shots[0].Frames.String() != "1001-1010" || p.Shots[1].Code != "010a" ||
+		p.Shots[2].Handles != nil {
 		t.Errorf("%+v", p.Shots)
 	}
-	if p.Shots[0].Step != 2 || *p.Shots[0].Handles != 8 || p.Shots[2].Step != 2 || p.Version != 7 || p.DepthBackground != 250 {
+	if p.Shots[0].Step != 2 || *p.Shots[0].Handles != 8 || p.Shots[2].Step != 2 || p.Version != 7 ||
+		p.DepthBackground != 250 {
 		t.Errorf("%+v", p)
 	}
 	if !slices.Equal(p.Usual.Sizes, []string{"scope", "small"}) { // in the order of the list, and by the new code
@@ -185,7 +189,8 @@ func TestUnknownNamesAreNoMistakesOfPeople(t *testing.T) {
 			t.Errorf("%s: %v", text, err)
 		}
 	}
-	for text, says := range map[string]string{`[`: "JSON object", `{"command":"shot.set","step":"x"}`: "a string cannot stand here"} {
+	for text, says := range map[string]string{`[`: "JSON object",
+		`{"command":"shot.set","step":"x"}`: "a string cannot stand here"} {
 		var m *Mistake
 		if _, err := FromJSON([]byte(text)); !errors.As(err, &m) || !strings.Contains(m.Message, says) {
 			t.Errorf("%s: %v", text, err)
@@ -195,27 +200,35 @@ func TestUnknownNamesAreNoMistakesOfPeople(t *testing.T) {
 
 func TestSummariesAreForPeople(t *testing.T) {
 	for want, words := range map[string][]string{
-		"shot 010: frames 1001-1036":                      {"shot.set", "shots", "010", "frames", "1001-1036"},
-		"shots 010, 020: step 2":                          {"shot.set", "shots", "010", "shots", "020", "step", "2"},
-		"view quay: lens shift X 2 mm":                    {"view.set", "view", "quay", "lensShiftX", "2"},
-		"view quay: locked on":                            {"view.set", "view", "quay", "locked", "yes"},
-		"remove size hd":                                  {"size.remove", "size", "hd"},
-		"production: handles 8, frame rate 25":            {"production.set", "handles", "8", "rate", "25"},
-		"output review: burn-in":                          {"output.stamp", "output", "review", "on", "yes"},
-		"look dusk: sun azimuth 200 °, sun intensity 3":   {"look.set", "look", "dusk", "sunAzimuth", "200°", "sunIntensity", "3"},
-		"shot defaults: sizes hd, scope":                  {"defaults.set", "sizes", "hd", "sizes", "scope"},
-		"shots 1, 2, 3, 4, 5 and 3 more: quality cleared": {"shot.set", "shots", "1", "shots", "2", "shots", "3", "shots", "4", "shots", "5", "shots", "6", "shots", "7", "shots", "8", "quality", ""},
-		"quality draft: noise threshold 2 %, final off":   {"quality.set", "quality", "draft", "noise", "2", "final", "no"},
-		"sizes › hd › width as in preset House & home":    {"preset.reset", "kind", "standards", "preset", "House & home", "path", "sizes", "path", "hd", "path", "width"},
-		"waive quick-shot: for the trailer":               {"finding.waive", "rule", "quick-shot", "reason", "for the trailer"},
-		"pass list comp: passes beauty, depth":            {"pass-list.set", "list", "comp", "passes", "beauty", "passes", "depth"},
-		"copy shot 010":                                   {"shot.copy", "shots", "010"},
-		"add quality":                                     {"quality.add"},
-		"dolly zoom of view quay to 70 mm":                {"view.dolly-zoom", "view", "quay", "focalLength", "70", "distance", "5"},
-		"shot 010 quay hd: excluded from batch":           {"cell.set", "shot", "010", "view", "quay", "size", "hd", "inBatch", "no"},
-		"names: name pattern (shot)/(frame:4).(ext)":      {"names.set", "pattern", "(shot)/(frame:4).(ext)"},
-		"depth: background depth 50 m, kind normalised":   {"depth.set", "background", "50", "kind", "normalised"},
-		"minimum: least width 2048 px":                    {"minimum.set", "width", "2048"},
+		"shot 010: frames 1001-1036":           {"shot.set", "shots", "010", "frames", "1001-1036"},
+		"shots 010, 020: step 2":               {"shot.set", "shots", "010", "shots", "020", "step", "2"},
+		"view quay: lens shift X 2 mm":         {"view.set", "view", "quay", "lensShiftX", "2"},
+		"view quay: locked on":                 {"view.set", "view", "quay", "locked", "yes"},
+		"remove size hd":                       {"size.remove", "size", "hd"},
+		"production: handles 8, frame rate 25": {"production.set", "handles", "8", "rate", "25"},
+		"output review: burn-in":               {"output.stamp", "output", "review", "on", "yes"},
+		"look dusk: sun azimuth 200 °, sun intensity 3": {"look.set", "look", "dusk", "sunAzimuth", "200°",
+			"sunIntensity", "3"},
+		"shot defaults: sizes hd, scope": {"defaults.set", "sizes", "hd", "sizes", "scope"},
+		"shots 1, 2, 3, 4, 5 and 3 more: quality cleared": {"shot.set", "shots", "1", "shots", "2", "shots", "3",
+			"shots", "4", "shots", "5", "shots", "6", "shots", "7", "shots", "8", "quality", ""},
+		"quality draft: noise threshold 2 %, final off": {"quality.set", "quality", "draft", "noise", "2", "final",
+			"no"},
+		"sizes › hd › width as in preset House & home": {"preset.reset", "kind", "standards", "preset",
+			"House & home", "path", "sizes", "path", "hd", "path", "width"},
+		"waive quick-shot: for the trailer": {"finding.waive", "rule", "quick-shot", "reason",
+			"for the trailer"},
+		"pass list comp: passes beauty, depth": {"pass-list.set", "list", "comp", "passes", "beauty",
+			"passes", "depth"},
+		"copy shot 010": {"shot.copy", "shots", "010"},
+		"add quality":   {"quality.add"},
+		"dolly zoom of view quay to 70 mm": {"view.dolly-zoom", "view", "quay", "focalLength", "70",
+			"distance", "5"},
+		"shot 010 quay hd: excluded from batch": {"cell.set", "shot", "010", "view", "quay", "size", "hd",
+			"inBatch", "no"},
+		"names: name pattern (shot)/(frame:4).(ext)":    {"names.set", "pattern", "(shot)/(frame:4).(ext)"},
+		"depth: background depth 50 m, kind normalised": {"depth.set", "background", "50", "kind", "normalised"},
+		"minimum: least width 2048 px":                  {"minimum.set", "width", "2048"},
 	} {
 		values := map[string][]string{}
 		for i := 1; i < len(words); i += 2 {
@@ -258,7 +271,8 @@ func TestRenamingKeepsWhatNamesAPart(t *testing.T) {
 	p.Shots[0].Without = []production.Cell{{View: "quay", Size: "hd"}}
 	p.PassLists[1].Choices = []production.PassChoice{{Pass: "depth", Outputs: []string{"review"}}}
 	for _, c := range [][]string{
-		{"look.set", "look", "plain", "code", "day"}, {"output.set", "output", "review", "code", "dailies"}, {"size.set", "size", "hd", "code", "wide"},
+		{"look.set", "look", "plain", "code", "day"}, {"output.set", "output", "review", "code", "dailies"},
+		{"size.set", "size", "hd", "code", "wide"},
 		{"view.set", "view", "quay", "code", "pier"},
 	} {
 		if err := do(t, &p, c[0], c[1:]...); err != nil {
@@ -266,7 +280,8 @@ func TestRenamingKeepsWhatNamesAPart(t *testing.T) {
 		}
 	}
 	s := p.Shots[0]
-	if s.Look != "day" || s.Outputs[0] != "dailies" || s.Sizes[0] != "wide" || s.View != "pier" || s.Without[0] != (production.Cell{View: "pier", Size: "wide"}) {
+	if s.Look != "day" || s.Outputs[0] != "dailies" || s.Sizes[0] != "wide" || s.View != "pier" ||
+		s.Without[0] != (production.Cell{View: "pier", Size: "wide"}) {
 		t.Errorf("%+v", s)
 	}
 	if p.Views[0].Look != "day" || p.PassLists[1].Choices[0].Outputs[0] != "dailies" {

@@ -179,8 +179,14 @@ func (c StampOutput) apply(p *production.Production, _ Known) error {
 		}),
 		to(&o.Stamp.Percent, c.Percent),
 		with("opacity", c.Opacity, func(v float64) error { o.Stamp.Opacity = v / 100; return nil }),
-		line(stamp.TopLeft, c.TopLeft), line(stamp.TopMiddle, c.TopMiddle), line(stamp.TopRight, c.TopRight),
-		line(stamp.BottomLeft, c.BottomLeft), line(stamp.BottomMiddle, c.BottomMiddle), line(stamp.BottomRight, c.BottomRight),
+		line(stamp.TopLeft, c.TopLeft),
+		line(stamp.TopMiddle, c.TopMiddle),
+		line(stamp.TopRight, c.TopRight),
+		line(
+			stamp.BottomLeft, c.BottomLeft,
+		),
+		line(stamp.BottomMiddle, c.BottomMiddle),
+		line(stamp.BottomRight, c.BottomRight),
 	)
 }
 

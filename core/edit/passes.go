@@ -20,12 +20,16 @@ func (c AddPassList) apply(p *production.Production, _ Known) error {
 	taken := func(code string) bool { _, ok := p.FindPassList(code); return ok }
 	if c.Suggestion == "" {
 		code := free("list", len(p.PassLists)+1, taken)
-		p.PassLists = append(p.PassLists, production.PassList{Code: code, Name: "New list", Passes: []pass.Code{pass.Beauty}})
+		p.PassLists = append(
+			p.PassLists, production.PassList{Code: code, Name: "New list", Passes: []pass.Code{pass.Beauty}},
+		)
 		return nil
 	}
 	for _, s := range pass.Suggestions() {
 		if s.Code == c.Suggestion && !taken(s.Code) {
-			p.PassLists = append(p.PassLists, production.PassList{Code: s.Code, Name: s.Name, Passes: pass.Sorted(s.Passes)})
+			p.PassLists = append(
+				p.PassLists, production.PassList{Code: s.Code, Name: s.Name, Passes: pass.Sorted(s.Passes)},
+			)
 			return nil
 		}
 	}

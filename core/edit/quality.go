@@ -58,7 +58,11 @@ func (c SetQuality) apply(p *production.Production, _ Known) error {
 	bounces := f.Bounces.OrUsual()
 	err = first(
 		to(&q.Name, c.Title),
-		with("scale", c.Scale, func(text string) (err error) { q.Scale, err = raster.ParseReduction(text); return err }),
+		with(
+			"scale",
+			c.Scale,
+			func(text string) (err error) { q.Scale, err = raster.ParseReduction(text); return err },
+		),
 		to(&q.Samples, c.Samples),
 		with("filter", c.Filter, func(v string) error { q.Filter = pixel.Filter(v); return nil }),
 		with("noise", c.Noise, func(v number) error { f.Noise = float64(v) / 100; return f.Check() }),

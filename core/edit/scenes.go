@@ -65,7 +65,9 @@ func (c SetScene) apply(p *production.Production, k Known) error {
 		}),
 		with("unit", c.Unit, func(metres float64) error {
 			if !(metres >= production.LeastUnit && metres <= production.MostUnit) {
-				return fmt.Errorf("%g is not a number of metres from %g to %g", metres, production.LeastUnit, production.MostUnit)
+				return fmt.Errorf(
+					"%g is not a number of metres from %g to %g", metres, production.LeastUnit, production.MostUnit,
+				)
 			}
 			if p.Scene.Unit = metres; metres == 1 {
 				p.Scene.Unit = 0

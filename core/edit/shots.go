@@ -198,7 +198,11 @@ func (c SetShots) one(p *production.Production, s *production.Shot) error {
 		}),
 		to(&s.Quality, c.Quality),
 		to(&s.InBatch, c.InBatch),
-		with("labels", c.Labels, func(text string) (err error) { s.Labels, err = shotlist.ReadLabels(text); return err }),
+		with(
+			"labels",
+			c.Labels,
+			func(text string) (err error) { s.Labels, err = shotlist.ReadLabels(text); return err },
+		),
 		with("code", c.Code, func(code string) error {
 			p.Cut.Rename(map[string]string{s.Code: code})
 			s.Code = code

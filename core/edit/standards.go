@@ -20,10 +20,11 @@ type SetProduction struct {
 	FirstFrame    *int    `json:"firstFrame,omitempty" label:"first frame"`
 	FirstTimecode *string `json:"firstTimecode,omitempty" label:"first timecode"`
 	Handles       *int    `json:"handles,omitempty"`
-	Rate          *string `json:"rate,omitempty" label:"frame rate"` // a count such as "29.97 drop-frame", or frames per second
-	Quality       *string `json:"quality,omitempty"`                 // code, for the next batch
-	Region        *string `json:"region,omitempty"`                  // of every picture, as raster.ParsePart reads it
-	Preset        *string `json:"preset,omitempty" label:"compare with preset"`
+	// a count such as "29.97 drop-frame", or frames per second
+	Rate    *string `json:"rate,omitempty" label:"frame rate"`
+	Quality *string `json:"quality,omitempty"` // code, for the next batch
+	Region  *string `json:"region,omitempty"`  // of every picture, as raster.ParsePart reads it
+	Preset  *string `json:"preset,omitempty" label:"compare with preset"`
 }
 
 func (SetProduction) Name() string { return "production.set" }

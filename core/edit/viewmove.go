@@ -71,7 +71,9 @@ func (c StraightenView) needs(p production.Production) Needs { return needScene(
 func (c StraightenView) apply(p *production.Production, k Known) error {
 	return moveView(p, k, c.View, c.Frame, func(v *production.View, t standing) error {
 		if v.Setup.Stand == nil && t.moves {
-			return fmt.Errorf("%s moves in the scene; type a number of its position first, then it stands still", v.Camera)
+			return fmt.Errorf(
+				"%s moves in the scene; type a number of its position first, then it stands still", v.Camera,
+			)
 		}
 		straight, err := v.Setup.Straightened(t.pose, t.optics)
 		if err == nil {

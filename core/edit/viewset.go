@@ -79,7 +79,10 @@ func (c SetView) identity(p *production.Production, v *production.View) error {
 		}),
 		with("code", c.Code, func(code string) error {
 			if rig, _ := p.FindRig(v.Rig); rig.Kind == camera.Pair {
-				return fmt.Errorf("view %s has its code from the pair %s; change its suffixes, or the view that it is made from", v.Code, v.Rig)
+				return fmt.Errorf(
+					"view %s has its code from the pair %s; change its suffixes, or the view that it is made from",
+					v.Code, v.Rig,
+				)
 			}
 			p.RenameView(v.Code, code)
 			return nil
@@ -136,7 +139,12 @@ func (c SetView) heldBy(r camera.Rig, inOne bool, v production.View, fields []st
 		return nil
 	}
 	if r.Kind == camera.Pair {
-		return wrong(fields[0], fmt.Errorf("view %s is one eye of %s; change that view or the pair %s, or detach the view", v.Code, r.View, r.Code))
+		return wrong(
+			fields[0],
+			fmt.Errorf(
+				"view %s is one eye of %s; change that view or the pair %s, or detach the view", v.Code, r.View, r.Code,
+			),
+		)
 	}
 	return wrong(fields[0], inRig(v, "change the rig"))
 }
@@ -159,8 +167,10 @@ func (c SetView) places() []string { return c.of("x", "y", "z", "heading", "tilt
 func (c SetView) shape() []string { return c.of("panorama") }
 
 func (c SetView) lensFields() []string {
-	return c.of("focalLength", "horizontalFOV", "verticalFOV", "orthographicHeight", "sensorWidth", "sensorHeight", "sensor",
-		"lensShiftX", "lensShiftY")
+	return c.of(
+		"focalLength", "horizontalFOV", "verticalFOV", "orthographicHeight", "sensorWidth", "sensorHeight", "sensor",
+		"lensShiftX", "lensShiftY",
+	)
 }
 
 func (c SetView) exposureFields() []string {

@@ -1,11 +1,13 @@
-// Package fingerprint says whether two frames are the same work. A fingerprint is a hash over everything that decides a frame's
-// files, and nothing else: the same fingerprint means the same files, byte by byte, wherever and whenever they are rendered.
+// Package fingerprint says whether two frames are the same work. A fingerprint is a hash over everything that decides a
+// frame's files, and nothing else: the same fingerprint means the same files, byte by byte, wherever and whenever they
+// are rendered.
 //
-// It is taken of a renderer's order (job.Job) with the contents of what the order names by path, and of the renderer with its
-// version. It alone decides whether a frame is in place, on its way, or rendered with another set-up. It is kept once a sequence;
-// that of a frame follows from it, with the frame's number and name.
+// It is taken of a renderer's order (job.Job) with the contents of what the order names by path, and of the renderer
+// with its version. It alone decides whether a frame is in place, on its way, or rendered with another set-up. It is
+// kept once a sequence; that of a frame follows from it, with the frame's number and name.
 //
-//	sequence := fingerprint.Of(order, fingerprint.Contents{Scene: sha256}, fingerprint.Renderer{Name: "built-in", Version: "1"})
+//	sequence := fingerprint.Of(order, fingerprint.Contents{Scene: sha256},
+//		fingerprint.Renderer{Name: "built-in", Version: "1"})
 //	frame := sequence.Frame(1001, "")
 package fingerprint
 
@@ -20,8 +22,8 @@ import (
 	"reelhouse/core/stamp"
 )
 
-// A Print is the fingerprint of a sequence or a frame: 64 hexadecimal digits, or "" where it is not known, as of frames that
-// were rendered before fingerprints were kept.
+// A Print is the fingerprint of a sequence or a frame: 64 hexadecimal digits, or "" where it is not known, as of frames
+// that were rendered before fingerprints were kept.
 type Print string
 
 // Known reports whether there is one.
@@ -49,7 +51,8 @@ func (r Renderer) String() string {
 	return r.Name + " " + r.Version
 }
 
-// Of returns the fingerprint of a sequence from the order for one of its frames, whose number does not matter. Left out are:
+// Of returns the fingerprint of a sequence from the order for one of its frames, whose number does not matter. Left out
+// are:
 //
 //   - the paths of the scene and the environment, for which their contents stand;
 //   - names that decide no pixel: of the look, of the one that it is based on, and the code of the environment. Where one is
@@ -97,8 +100,8 @@ func sum(thing any) Print {
 	return Print(hex.EncodeToString(hash[:]))
 }
 
-// Varies says why the files of an order may differ from one rendering to the next though the fingerprint is the same, "" if they
-// do not.
+// Varies says why the files of an order may differ from one rendering to the next though the fingerprint is the same,
+// "" if they do not.
 func Varies(order job.Job, r Renderer) string {
 	switch {
 	case r.Varies:

@@ -26,7 +26,8 @@ var left = map[string]string{
 	"Tiles.Rows":        "how the work is shared out",
 	"Frames.Number":     "Frame adds it",
 	"Frames.Files.Path": "compared by itself",
-	"View.Look.Name":    "decides no pixel", "View.Look.Base": "resolved before: the look has what it takes from another",
+	"View.Look.Name":    "decides no pixel", "View.Look.Base": "resolved before: the look has what it takes from " +
+		"another",
 	"View.Look.Environment.Map": "its contents stand for it",
 }
 
@@ -121,7 +122,8 @@ func TestEveryFieldOfAnOrderCounts(t *testing.T) {
 	}
 	for _, other := range []Print{
 		Of(order, Contents{Scene: "t"}, r), Of(order, Contents{Scene: "s", Environment: "e"}, r),
-		Of(order, c, Renderer{Name: "q"}), Of(order, c, Renderer{Name: "r", Version: "2"}), Of(order, c, Renderer{Name: "r", Varies: true}),
+		Of(order, c, Renderer{Name: "q"}), Of(order, c, Renderer{Name: "r", Version: "2"}),
+		Of(order, c, Renderer{Name: "r", Varies: true}),
 	} {
 		if other == was {
 			t.Error("other contents, or another renderer, give the same")
@@ -144,7 +146,10 @@ func TestFramesOfASequenceDiffer(t *testing.T) {
 
 func TestWhatVariesSaysWhy(t *testing.T) {
 	order := job.Job{
-		Rate: frame.Rate{Numerator: 24, Denominator: 1}, View: job.View{Look: look.Plain(), Setup: camera.Setup{}}, Size: raster.Size{Width: 8, Height: 8},
+		Rate: frame.Rate{
+			Numerator:   24,
+			Denominator: 1,
+		}, View: job.View{Look: look.Plain(), Setup: camera.Setup{}}, Size: raster.Size{Width: 8, Height: 8},
 		Passes: []pass.Code{pass.Beauty}, Frames: []job.Frame{{Files: []job.File{{Stamp: stamp.Usual()}}}},
 	}
 	if why := Varies(order, Renderer{Name: "r"}); why != "" {
@@ -157,7 +162,8 @@ func TestWhatVariesSaysWhy(t *testing.T) {
 	for says, c := range map[string]struct {
 		order job.Job
 		r     Renderer
-	}{"time limit": {limited, Renderer{}}, "(date)": {stamped, Renderer{}}, "declared": {order, Renderer{Varies: true}}} {
+	}{"time limit": {limited, Renderer{}}, "(date)": {stamped, Renderer{}},
+		"declared": {order, Renderer{Varies: true}}} {
 		if why := Varies(c.order, c.r); !strings.Contains(why, says) {
 			t.Errorf("%s: %q", says, why)
 		}

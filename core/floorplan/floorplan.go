@@ -1,4 +1,5 @@
-// Package floorplan draws a scene from above or from a side, to scale: outlines of objects, lights, and cameras with what they see.
+// Package floorplan draws a scene from above or from a side, to scale: outlines of objects, lights, and cameras with
+// what they see.
 //
 // A drawing's coordinates are metres: to the right, and downwards on the page. From above, north (-Z) is at the top.
 package floorplan
@@ -87,18 +88,19 @@ type Mark struct {
 
 // A Seen is a camera with what it sees.
 type Seen struct {
-	Code   string
-	At     Point
-	Ahead  Point      // a place straight ahead, at the drawing's reach
-	Nose   Point      // a little ahead, to show which way it looks
-	Cone   []Point    // the camera and the far corners of what it sees, for the size that was asked for
-	Sharp  [][2]Point // across what it sees: where it is focused, and where sharpness begins and ends, as far as that is drawn
-	Path   []Point    // that it takes over the range; none if it stands
+	Code  string
+	At    Point
+	Ahead Point   // a place straight ahead, at the drawing's reach
+	Nose  Point   // a little ahead, to show which way it looks
+	Cone  []Point // the camera and the far corners of what it sees, for the size that was asked for
+	// across what it sees: where it is focused, and where sharpness begins and ends, as far as that is drawn
+	Sharp  [][2]Point
+	Path   []Point // that it takes over the range; none if it stands
 	Locked bool
 }
 
-// Draw draws the scene at a time in seconds. Paths run from begin to end. all says to show everything; otherwise the drawing
-// shows where the cameras are, and what lies between them.
+// Draw draws the scene at a time in seconds. Paths run from begin to end. all says to show everything; otherwise the
+// drawing shows where the cameras are, and what lies between them.
 func Draw(s *scene.Scene, side Side, seconds, begin, end float64, eyes []Eye, all bool) Plan {
 	pose := s.At(seconds)
 	p := Plan{Side: side}

@@ -10,22 +10,51 @@ import (
 	"reelhouse/core/scene"
 )
 
-// yard is a slab of 10 by 4 m, a camera 20 m south of its middle that looks north and sees 53.13 degrees (2 atan 1/2) across, and a
-// camera that moves from west to east within 2 s.
+// yard is a slab of 10 by 4 m, a camera 20 m south of its middle that looks north and sees 53.13 degrees (2 atan 1/2)
+// across, and a camera that moves from west to east within 2 s.
 func yard() *scene.Scene {
 	s := &scene.Scene{Roots: []int{0, 1, 2, 3}}
-	s.Meshes = []scene.Mesh{{Parts: []scene.Part{{Positions: []geom.Vec{{X: -5, Z: -2}, {X: 5, Z: -2}, {X: 5, Z: 2}, {X: -5, Z: 2}, {}}, Indices: []uint32{0, 1, 2}, Material: scene.None}}}}
+	s.Meshes = []scene.Mesh{
+		{
+			Parts: []scene.Part{
+				{
+					Positions: []geom.Vec{{X: -5, Z: -2}, {X: 5, Z: -2}, {X: 5, Z: 2}, {X: -5, Z: 2}, {}},
+					Indices:   []uint32{0, 1, 2},
+					Material:  scene.None,
+				},
+			},
+		},
+	}
 	s.Cameras = []scene.Camera{{Up: 2 * math.Atan(0.25), Aspect: 2}}
 	s.Lights = []scene.Light{{Name: "lamp", Kind: scene.Point}}
-	slab, still, moves, lamp := scene.NewNode("slab"), scene.NewNode("still"), scene.NewNode("moves"), scene.NewNode("lamp")
+	slab, still, moves, lamp := scene.NewNode(
+		"slab",
+	), scene.NewNode(
+		"still",
+	), scene.NewNode(
+		"moves",
+	), scene.NewNode(
+		"lamp",
+	)
 	slab.Mesh, still.Camera, moves.Camera, lamp.Light = 0, 0, 0, 0
 	still.Translation, lamp.Translation = geom.Vec{Y: 1.5, Z: 20}, geom.Vec{X: 3, Y: 4}
 	s.Nodes = []scene.Node{slab, still, moves, lamp}
-	s.Channels = []scene.Channel{{Node: 2, Target: scene.Translation, Interpolation: scene.Linear, Times: []float64{0, 2}, Values: []geom.Quat{{X: -6}, {X: 6}}}}
+	s.Channels = []scene.Channel{
+		{
+			Node:          2,
+			Target:        scene.Translation,
+			Interpolation: scene.Linear,
+			Times:         []float64{0, 2},
+			Values:        []geom.Quat{{X: -6}, {X: 6}},
+		},
+	}
 	return s
 }
 
-var eyes = []Eye{{Code: "a", Camera: "still", Size: raster.Size{Width: 200, Height: 100}, PixelAspect: 1}, {Code: "b", Camera: "moves", Size: raster.Size{Width: 200, Height: 100}, PixelAspect: 1}}
+var eyes = []Eye{
+	{Code: "a", Camera: "still", Size: raster.Size{Width: 200, Height: 100}, PixelAspect: 1},
+	{Code: "b", Camera: "moves", Size: raster.Size{Width: 200, Height: 100}, PixelAspect: 1},
+}
 
 func TestThePlanIsToScale(t *testing.T) {
 	p := Draw(yard(), Above, 1, 0, 2, eyes, false)
@@ -39,7 +68,8 @@ func TestThePlanIsToScale(t *testing.T) {
 	if a.At != (Point{0, 20}) || len(a.Path) != 0 {
 		t.Errorf("the still camera is at %v with a path of %d", a.At, len(a.Path))
 	}
-	if b.At != (Point{0, 0}) || len(b.Path) != pathSteps+1 || b.Path[0] != (Point{-6, 0}) || b.Path[pathSteps] != (Point{6, 0}) {
+	if b.At != (Point{0, 0}) || len(b.Path) != pathSteps+1 || b.Path[0] != (Point{-6, 0}) ||
+		b.Path[pathSteps] != (Point{6, 0}) {
 		t.Errorf("the moving camera is at %v, its path %v", b.At, b.Path)
 	}
 	// At the drawing's reach, north is up, and half as far to either side.
@@ -71,12 +101,14 @@ func TestSidesAndSetups(t *testing.T) {
 	if e.At != (Point{2, 3}) || len(e.Path) != 0 || !e.Locked || e.Ahead.X <= 2 || math.Abs(e.Ahead.Y-3) > 1e-9 {
 		t.Errorf("a camera that was put somewhere: %+v", e)
 	}
-	if got := Draw(yard(), Above, 0, 0, 2, []Eye{{Code: "x", Camera: "gone"}}, false); len(got.Eyes) != 0 || got.Wide != smallest {
+	if got := Draw(yard(), Above, 0, 0, 2, []Eye{{Code: "x", Camera: "gone"}}, false); len(got.Eyes) != 0 ||
+		got.Wide != smallest {
 		t.Errorf("without cameras: %+v", got)
 	}
 }
 
-// Two lines within the drawing: at 4 m, and where 18 mm at f/2 begin to be sharp; they are as long as the view is wide there.
+// Two lines within the drawing: at 4 m, and where 18 mm at f/2 begin to be sharp; they are as long as the view is wide
+// there.
 func TestSharpnessIsDrawn(t *testing.T) {
 	e := eyes[0]
 	e.Setup = camera.Setup{Focal: 36, FNumber: 2, Focus: 4}

@@ -68,8 +68,8 @@ func (s Set) Shift(by int) (Set, error) {
 	return Set{moved}, nil
 }
 
-// Reach returns the set from first to last: what lies outside is left out, and what is missing at the ends is added in the
-// step that the set has there. A set of one frame is taken for a range.
+// Reach returns the set from first to last: what lies outside is left out, and what is missing at the ends is added in
+// the step that the set has there. A set of one frame is taken for a range.
 func (s Set) Reach(first, last int) (Set, error) {
 	switch {
 	case s.Empty():
@@ -162,8 +162,8 @@ func Union(sets ...Set) (Set, error) {
 	return union, nil
 }
 
-// Coarse returns all frames of the set in an order in which those that come first are spread over all of it: the ends, then the middle,
-// then the middles between what is there, and so on.
+// Coarse returns all frames of the set in an order in which those that come first are spread over all of it: the ends,
+// then the middle, then the middles between what is there, and so on.
 func (s Set) Coarse() []int {
 	all := slices.Collect(s.All())
 	if len(all) < 3 {

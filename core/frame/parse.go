@@ -128,7 +128,10 @@ func (p *itemParser) item() (run Run, leftOut bool, err error) {
 			return Run{}, false, err
 		}
 		if run.Last < run.First {
-			return Run{}, false, p.fail(start, "the first frame %d comes after the last, %d; write %d-%d", run.First, run.Last, run.Last, run.First)
+			return Run{}, false, p.fail(
+				start, "the first frame %d comes after the last, %d; write %d-%d", run.First, run.Last, run.Last,
+				run.First,
+			)
 		}
 		p.space()
 		if p.take('x') {

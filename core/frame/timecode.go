@@ -114,7 +114,8 @@ func (c Count) ParseTimecode(text string) (Timecode, error) {
 		into  *int
 		limit int
 		name  string
-	}{{&t.Hours, 24, "hours"}, {&t.Minutes, 60, "minutes"}, {&t.Seconds, 60, "seconds"}, {&t.Frames, c.Nominal(), "frames"}}
+	}{{&t.Hours, 24, "hours"}, {&t.Minutes, 60, "minutes"}, {&t.Seconds, 60, "seconds"},
+		{&t.Frames, c.Nominal(), "frames"}}
 	at := 0
 	for i, p := range parts {
 		end := len(text)
@@ -138,7 +139,10 @@ func (c Count) ParseTimecode(text string) (Timecode, error) {
 		at = end + 1
 	}
 	if drop := c.dropped(); t.Frames < drop && t.Seconds == 0 && t.Minutes%10 != 0 {
-		return fail(0, "%s is one of the numbers that drop-frame timecode skips; the next frame is %02d:%02d:00;%02d", t, t.Hours, t.Minutes, drop)
+		return fail(
+			0, "%s is one of the numbers that drop-frame timecode skips; the next frame is %02d:%02d:00;%02d", t,
+			t.Hours, t.Minutes, drop,
+		)
 	}
 	return t, nil
 }

@@ -25,9 +25,16 @@ func TileEncoding() output.Encoding {
 // tileLevel packs tiles quickly; they are there for a short while.
 const tileLevel = 1
 
-// Assemble puts the files of a frame together from its tiles, a row of them at a time. What its files say of cameras and mattes is what the first tile
-// says of them. read returns the contents of a tile's file; done hears how far it has come, 0 to 1.
-func Assemble(ctx context.Context, a job.Assembly, read func(path string) ([]byte, error), done func(float64), o Outside) (err error) {
+// Assemble puts the files of a frame together from its tiles, a row of them at a time. What its files say of cameras
+// and mattes is what the first tile says of them. read returns the contents of a tile's file; done hears how far it has
+// come, 0 to 1.
+func Assemble(
+	ctx context.Context,
+	a job.Assembly,
+	read func(path string) ([]byte, error),
+	done func(float64),
+	o Outside,
+) (err error) {
 	var w *Writer
 	defer func() {
 		if err != nil && w != nil {
@@ -64,7 +71,12 @@ func Assemble(ctx context.Context, a job.Assembly, read func(path string) ([]byt
 }
 
 // readTile reads a tile, which has to have the planes of the passes.
-func readTile(path string, size image.Point, passes []pass.Code, read func(path string) ([]byte, error)) (*pixel.Image, imagefile.Header, error) {
+func readTile(
+	path string,
+	size image.Point,
+	passes []pass.Code,
+	read func(path string) ([]byte, error),
+) (*pixel.Image, imagefile.Header, error) {
 	data, err := read(path)
 	if err != nil {
 		return nil, imagefile.Header{}, err
@@ -78,7 +90,9 @@ func readTile(path string, size image.Point, passes []pass.Code, read func(path 
 		return nil, imagefile.Header{}, err
 	}
 	if p.Image.Width != size.X || p.Image.Height != size.Y {
-		return nil, imagefile.Header{}, fmt.Errorf("it has %d × %d pixels, not %d × %d", p.Image.Width, p.Image.Height, size.X, size.Y)
+		return nil, imagefile.Header{}, fmt.Errorf(
+			"it has %d × %d pixels, not %d × %d", p.Image.Width, p.Image.Height, size.X, size.Y,
+		)
 	}
 	img, err := picture.Select(p.Image, passes)
 	return img, file.Headers[0], err
@@ -87,7 +101,8 @@ func readTile(path string, size image.Point, passes []pass.Code, read func(path 
 // Names of attributes that tell of a Cryptomatte begin so (Cryptomatte specification, version 1.2.0).
 const matteAttribute = "cryptomatte/"
 
-// describe takes over what a tile's header says of the camera and of mattes. What the job says itself is not taken from there.
+// describe takes over what a tile's header says of the camera and of mattes. What the job says itself is not taken from
+// there.
 func (f *Frame) describe(tile imagefile.Header) {
 	f.Header = picture.Header{Rate: f.Job.Rate, Frame: f.Frame.Number, PixelAspect: f.Job.PixelAspect}
 	var mattes imagefile.Attributes

@@ -34,9 +34,19 @@ func (b *buffer) Abandon()                       { b.dropped() }
 func halves(t *testing.T) (job.Assembly, map[string][]byte) {
 	t.Helper()
 	a := job.Assembly{TileFiles: []string{"upper", "lower"}}
-	a.Rate, a.Size, a.Tiles = frame.Rate{Numerator: 24, Denominator: 1}, raster.Size{Width: 4, Height: 4}, raster.Bands(2)
+	a.Rate, a.Size, a.Tiles = frame.Rate{
+		Numerator:   24,
+		Denominator: 1,
+	}, raster.Size{
+		Width:  4,
+		Height: 4,
+	}, raster.Bands(
+		2,
+	)
 	a.Passes = []pass.Code{pass.Beauty, pass.CryptoObject}
-	a.Frames = []job.Frame{{Number: 7, Files: []job.File{{Path: "a.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}}}}}
+	a.Frames = []job.Frame{
+		{Number: 7, Files: []job.File{{Path: "a.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}}}},
+	}
 	files := map[string][]byte{}
 	for i, path := range a.TileFiles {
 		img := pixel.New(4, 2)
@@ -63,8 +73,13 @@ func tileFile(t *testing.T, img *pixel.Image, passes []pass.Code) []byte {
 	var b bytes.Buffer
 	object, _ := pass.Find(pass.CryptoObject)
 	h := picture.Header{
-		Rate: frame.Rate{Numerator: 1, Denominator: 1}, FocalLength: 35, Facts: []job.Fact{{Name: "note", Value: "the tile's own"}},
-		Attributes: append(picture.Cryptomatte(object, "{}"), imagefile.Attribute{Name: "lensSerialNumber", Value: "12"}),
+		Rate: frame.Rate{
+			Numerator:   1,
+			Denominator: 1,
+		}, FocalLength: 35, Facts: []job.Fact{{Name: "note", Value: "the tile's own"}},
+		Attributes: append(
+			picture.Cryptomatte(object, "{}"), imagefile.Attribute{Name: "lensSerialNumber", Value: "12"},
+		),
 	}
 	if err := picture.Encode(&b, TileEncoding(), img, passes, h); err != nil {
 		t.Fatal(err)
@@ -86,7 +101,10 @@ func assemble(a job.Assembly, files map[string][]byte, fail string) (map[string]
 			if path == fail {
 				return nil, io.ErrShortWrite
 			}
-			return &buffer{done: func(data []byte) { written[path] = data }, dropped: func() { delete(written, path) }}, nil
+			return &buffer{
+				done:    func(data []byte) { written[path] = data },
+				dropped: func() { delete(written, path) },
+			}, nil
 		},
 		Wrote: func(string, int64) {},
 	})
@@ -110,7 +128,8 @@ func TestTilesBecomeAPicture(t *testing.T) {
 	}
 }
 
-// Of a tile's header the camera's and the mattes' attributes are taken over, whatever renderer they come from; what the job knows better is not.
+// Of a tile's header the camera's and the mattes' attributes are taken over, whatever renderer they come from; what the
+// job knows better is not.
 func TestWhatTilesSayIsTakenOver(t *testing.T) {
 	a, files := halves(t)
 	f := Frame{Job: a.Job, Frame: a.Frames[0]}
@@ -138,11 +157,15 @@ func TestTilesThatDoNotFitAreRefused(t *testing.T) {
 		change func(a *job.Assembly, files map[string][]byte)
 		says   string
 	}{
-		"missing":         {func(_ *job.Assembly, files map[string][]byte) { delete(files, "lower") }, "tile 2, lower: "},
-		"torn":            {func(_ *job.Assembly, files map[string][]byte) { files["upper"] = files["upper"][:90] }, "tile 1, upper: "},
-		"of another size": {func(a *job.Assembly, _ map[string][]byte) { a.Size.Height = 6 }, "it has 4 × 2 pixels, not 4 × 3"},
-		"without a pass":  {func(a *job.Assembly, _ map[string][]byte) { a.Passes = append(a.Passes, pass.Depth) }, "depth"},
-		"no room":         {func(*job.Assembly, map[string][]byte) {}, io.ErrShortWrite.Error()},
+		"missing": {func(_ *job.Assembly, files map[string][]byte) { delete(files, "lower") },
+			"tile 2, lower: "},
+		"torn": {func(_ *job.Assembly, files map[string][]byte) { files["upper"] = files["upper"][:90] },
+			"tile 1, upper: "},
+		"of another size": {func(a *job.Assembly, _ map[string][]byte) { a.Size.Height = 6 },
+			"it has 4 × 2 pixels, not 4 × 3"},
+		"without a pass": {func(a *job.Assembly, _ map[string][]byte) { a.Passes = append(a.Passes, pass.Depth) },
+			"depth"},
+		"no room": {func(*job.Assembly, map[string][]byte) {}, io.ErrShortWrite.Error()},
 	} {
 		a, files := halves(t)
 		c.change(&a, files)
@@ -150,7 +173,8 @@ func TestTilesThatDoNotFitAreRefused(t *testing.T) {
 		if name == "no room" {
 			fail = "a.png"
 		}
-		if written, err := assemble(a, files, fail); err == nil || !strings.Contains(err.Error(), c.says) || len(written) > 0 {
+		if written, err := assemble(a, files, fail); err == nil || !strings.Contains(err.Error(), c.says) ||
+			len(written) > 0 {
 			t.Errorf("%s: %d files, %v", name, len(written), err)
 		}
 	}

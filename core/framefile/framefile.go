@@ -1,5 +1,5 @@
-// Package framefile makes the files of a frame from its picture: reduced, stamped and encoded as a job wants them. The picture comes as a whole, in
-// bands, or in tiles that were rendered as steps of their own; the files are the same.
+// Package framefile makes the files of a frame from its picture: reduced, stamped and encoded as a job wants them. The
+// picture comes as a whole, in bands, or in tiles that were rendered as steps of their own; the files are the same.
 package framefile
 
 import (
@@ -52,7 +52,8 @@ func (f Frame) header(out job.File) picture.Header {
 		h.Attributes = slices.Concat(h.Attributes, f.Mattes(out.Passes))
 	}
 	h.Facts = slices.Concat(f.Job.Facts, f.Frame.Facts)
-	if r := f.Job.Region.Rectangle(); !r.Empty() && !f.Job.CutOut && out.Size == (raster.Size{}) { // a part of a reduced picture is a picture of its own
+	if r := f.Job.Region.Rectangle(); !r.Empty() && !f.Job.CutOut &&
+		out.Size == (raster.Size{}) { // a part of a reduced picture is a picture of its own
 		h.Window, h.Display = r, image.Rect(0, 0, f.Job.Size.Width, f.Job.Size.Height)
 	}
 	return h
@@ -61,8 +62,8 @@ func (f Frame) header(out job.File) picture.Header {
 // lines is how many lines of a whole picture are encoded at once, so that not all of it is held a second time.
 const lines = 256
 
-// WriteWhole writes files of a picture that is there as a whole, and is used up; rendered is how long it has taken. One that cannot be
-// written does not keep the others from being written.
+// WriteWhole writes files of a picture that is there as a whole, and is used up; rendered is how long it has taken. One
+// that cannot be written does not keep the others from being written.
 func (f Frame) WriteWhole(img *pixel.Image, files []job.File, rendered time.Duration, o Outside) error {
 	var failed failures
 	for i, out := range files {
@@ -107,8 +108,11 @@ func (s several) Error() string {
 
 func (s several) Unwrap() []error { return s }
 
-// prepare returns the picture of one file, reduced and stamped, and what the file says of it. The last file may have the whole picture for itself.
-func (f Frame) prepare(img *pixel.Image, out job.File, rendered time.Duration, last bool) (*pixel.Image, picture.Header, error) {
+// prepare returns the picture of one file, reduced and stamped, and what the file says of it. The last file may have
+// the whole picture for itself.
+func (f Frame) prepare(
+	img *pixel.Image, out job.File, rendered time.Duration, last bool,
+) (*pixel.Image, picture.Header, error) {
 	img, err := picture.Select(img, out.Passes)
 	if err != nil {
 		return nil, picture.Header{}, err
@@ -179,8 +183,8 @@ func FilteredPlanes(passes []pass.Code, depth pass.DepthStyle) func(plane string
 	return func(plane string) bool { return filtered[plane] }
 }
 
-// A Writer writes the files of a frame from bands of its picture, as they come. Files that are reduced or stamped need the whole picture, of which
-// their passes are kept.
+// A Writer writes the files of a frame from bands of its picture, as they come. Files that are reduced or stamped need
+// the whole picture, of which their passes are kept.
 type Writer struct {
 	frame   Frame
 	area    image.Rectangle
@@ -199,8 +203,8 @@ type openFile struct {
 	writer *picture.Writer
 }
 
-// Begin begins the files of a frame. If it, or anything after it, fails, the writer has to be abandoned. A file that cannot be written is
-// given up; the others are written, and Close says which it was.
+// Begin begins the files of a frame. If it, or anything after it, fails, the writer has to be abandoned. A file that
+// cannot be written is given up; the others are written, and Close says which it was.
 func (f Frame) Begin(o Outside) (*Writer, error) {
 	w := &Writer{frame: f, area: f.Job.Area(), outside: o}
 	for _, out := range f.Frame.Files {

@@ -14,15 +14,28 @@ import (
 	"reelhouse/core/stamp"
 )
 
-// A stamp is in its own file only, whatever comes after it, also where a file is to be reduced to the size that it has already.
+// A stamp is in its own file only, whatever comes after it, also where a file is to be reduced to the size that it has
+// already.
 func TestAStampStaysInItsFile(t *testing.T) {
-	stamped := stamp.Stamp{On: true, Percent: 40, Opacity: 1, Lines: []stamp.Line{{Place: stamp.TopLeft, Text: "HELLO"}}}
+	stamped := stamp.Stamp{
+		On:      true,
+		Percent: 40,
+		Opacity: 1,
+		Lines:   []stamp.Line{{Place: stamp.TopLeft, Text: "HELLO"}},
+	}
 	passes := []pass.Code{pass.Beauty}
 	var f Frame
 	f.Job.Rate = frame.Rate{Numerator: 24, Denominator: 1}
 	f.Job.Size = raster.Size{Width: 64, Height: 48}
 	files := []job.File{
-		{Path: "same.png", Encoding: output.PNG.Usual(), Passes: passes, Size: f.Job.Size, Kernel: pixel.BoxKernel, Stamp: stamped},
+		{
+			Path:     "same.png",
+			Encoding: output.PNG.Usual(),
+			Passes:   passes,
+			Size:     f.Job.Size,
+			Kernel:   pixel.BoxKernel,
+			Stamp:    stamped,
+		},
 		{Path: "stamped.png", Encoding: output.PNG.Usual(), Passes: passes, Stamp: stamped},
 		{Path: "plain.png", Encoding: output.PNG.Usual(), Passes: passes},
 		{Path: "last.png", Encoding: output.PNG.Usual(), Passes: passes, Stamp: stamped},

@@ -7,8 +7,8 @@ import (
 )
 
 // An Attribute is a named value. Value is one of: int32, float32, float64, string, []string, []float32, Rational,
-// TimeCode, KeyCode, Chromaticities, V2i, V2f, V2d, V3i, V3f, V3d, M33f, M33d, M44f, M44d, image.Rectangle (of whole pixels),
-// Box2f, Preview or Opaque.
+// TimeCode, KeyCode, Chromaticities, V2i, V2f, V2d, V3i, V3f, V3d, M33f, M33d, M44f, M44d, image.Rectangle (of whole
+// pixels), Box2f, Preview or Opaque.
 type Attribute struct {
 	Name  string
 	Value any
@@ -44,7 +44,12 @@ type Chromaticities struct{ Red, Green, Blue, White V2f }
 
 // BT709 are the primaries and the white of ITU-R BT.709-6, table 1.
 func BT709() Chromaticities {
-	return Chromaticities{Red: V2f{0.64, 0.33}, Green: V2f{0.30, 0.60}, Blue: V2f{0.15, 0.06}, White: V2f{0.3127, 0.3290}}
+	return Chromaticities{
+		Red:   V2f{0.64, 0.33},
+		Green: V2f{0.30, 0.60},
+		Blue:  V2f{0.15, 0.06},
+		White: V2f{0.3127, 0.3290},
+	}
 }
 
 // A KeyCode names a frame of film (SMPTE ST 254): manufacturer, type, prefix, count, perforation offset,
@@ -57,8 +62,11 @@ type TimeCode struct{ Time, User uint32 }
 // NewTimeCode packs hours, minutes, seconds and a frame within the second, in binary-coded decimals (ST 12-1).
 // Frames from 40 upwards do not fit: higher rates count pairs of frames.
 func NewTimeCode(hours, minutes, seconds, frames int, drop bool) (TimeCode, error) {
-	if hours < 0 || hours > 23 || minutes < 0 || minutes > 59 || seconds < 0 || seconds > 59 || frames < 0 || frames > 39 {
-		return TimeCode{}, fmt.Errorf("%02d:%02d:%02d:%02d does not fit into a time code", hours, minutes, seconds, frames)
+	if hours < 0 || hours > 23 || minutes < 0 || minutes > 59 || seconds < 0 || seconds > 59 || frames < 0 ||
+		frames > 39 {
+		return TimeCode{}, fmt.Errorf(
+			"%02d:%02d:%02d:%02d does not fit into a time code", hours, minutes, seconds, frames,
+		)
 	}
 	decimal := func(v int) uint32 { return uint32(v/10<<4 | v%10) }
 	t := decimal(frames) | decimal(seconds)<<8 | decimal(minutes)<<16 | decimal(hours)<<24

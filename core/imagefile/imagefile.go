@@ -4,8 +4,8 @@
 // display window (what is to be shown), named channels of one type each, and attributes: typed values that say
 // something about the picture. Windows count pixels to the right and down; an image.Rectangle's Max is outside.
 //
-// Samples stand in planes, one a channel: lines of the data window from the top, in each line samples from the left, each
-// in its type's little-endian bytes, without gaps. Half and Float are numbers; Uint8 and Uint16 are codes, of
+// Samples stand in planes, one a channel: lines of the data window from the top, in each line samples from the left,
+// each in its type's little-endian bytes, without gaps. Half and Float are numbers; Uint8 and Uint16 are codes, of
 // which the largest is white; Uint32 are counts and identities.
 //
 // Formats are packages below this one (exr, png, tiff, ...), each with a NewReader and a NewWriter; package formats
@@ -137,7 +137,10 @@ func (h *Header) Planes(lines int) [][]byte {
 // Within refuses a part whose planes take more than limit bytes.
 func (h *Header) Within(limit int64) error {
 	if n := h.Bytes(); n > limit {
-		return fmt.Errorf("%d × %d pixels of %d channels take %d bytes, and no more than %d may be read", h.Width(), h.Height(), len(h.Channels), n, limit)
+		return fmt.Errorf(
+			"%d × %d pixels of %d channels take %d bytes, and no more than %d may be read", h.Width(), h.Height(),
+			len(h.Channels), n, limit,
+		)
 	}
 	return nil
 }

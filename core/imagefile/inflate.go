@@ -9,9 +9,11 @@ import (
 	"github.com/klauspost/compress/zlib"
 )
 
-// An Inflater reads zlib streams (RFC 1950) whose length is known, with memory that it uses again. The zero value works.
+// An Inflater reads zlib streams (RFC 1950) whose length is known, with memory that it uses again. The zero value
+// works.
 type Inflater struct {
-	// Longer allows streams that hold more, and bytes behind their end, as some writers of TIFF leave them in the last strip.
+	// Longer allows streams that hold more, and bytes behind their end, as some writers of TIFF leave them in the last
+	// strip.
 	Longer bool
 
 	source bytes.Reader
@@ -58,8 +60,9 @@ func (f *Inflater) fill(out, packed []byte) (err error) {
 	return nil
 }
 
-// DataSum is the name of an attribute that holds the xxHash64 of what a file stores, as DataSumDigits hexadecimal digits. The
-// sums of deflated data do not tell damage that gives the same samples, and most formats have none for the rest.
+// DataSum is the name of an attribute that holds the xxHash64 of what a file stores, as DataSumDigits hexadecimal
+// digits. The sums of deflated data do not tell damage that gives the same samples, and most formats have none for the
+// rest.
 const DataSum = "reelhouse:dataSum"
 
 // DataSumDigits is the length of a sum.

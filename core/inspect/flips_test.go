@@ -75,7 +75,9 @@ func deflated(data []byte, f output.Format) (from, behind int) {
 	case output.EXR: // behind the table of offsets: its first entry points at the first chunk
 		for at := 0; at+8 < len(data); at++ {
 			first := int(data[at]) | int(data[at+1])<<8 | int(data[at+2])<<16
-			if first > at && first-at < 8*41 && (first-at)%8 == 0 && data[at+3]|data[at+4]|data[at+5]|data[at+6]|data[at+7] == 0 && first < len(data) {
+			if first > at && first-at < 8*41 && (first-at)%8 == 0 &&
+				data[at+3]|data[at+4]|data[at+5]|data[at+6]|data[at+7] == 0 &&
+				first < len(data) {
 				if int(data[first])|int(data[first+1])|int(data[first+2]) == 0 { // of line 0
 					return first, len(data)
 				}

@@ -19,7 +19,14 @@ func everyEncoding(k output.Kind) []output.Encoding {
 		for _, c := range k.Compressions {
 			for _, a := range append([]output.Alpha{output.NoAlpha}, k.Alphas...) {
 				for _, curve := range k.Curves {
-					e := output.Encoding{Format: k.Format, Depth: d, Compression: c, Level: k.Format.Scale(c).Used, Alpha: a, Curve: curve}
+					e := output.Encoding{
+						Format:      k.Format,
+						Depth:       d,
+						Compression: c,
+						Level:       k.Format.Scale(c).Used,
+						Alpha:       a,
+						Curve:       curve,
+					}
 					if e.Check() == nil {
 						all = append(all, e)
 					}
@@ -39,8 +46,9 @@ func everyPass() []pass.Code {
 	return all
 }
 
-// What is said to be held can be written, is judged good, and keeps its channels, its depth and the shape of its pixels: every kind of
-// file, depth, compression, alpha and encode with every pass. What is said not to be held is not written.
+// What is said to be held can be written, is judged good, and keeps its channels, its depth and the shape of its
+// pixels: every kind of file, depth, compression, alpha and encode with every pass. What is said not to be held is not
+// written.
 func TestWhatIsSaidToBeHeldCanBeWritten(t *testing.T) {
 	const width, height = 6, 4
 	img := pixel.New(width, height)
@@ -74,16 +82,23 @@ func TestWhatIsSaidToBeHeldCanBeWritten(t *testing.T) {
 					var b bytes.Buffer
 					err := picture.Encode(&b, e, img, passes, picture.Header{PixelAspect: aspect})
 					if holds := e.Holds(passes); (holds == nil) != (err == nil) {
-						t.Errorf("%s %s %s %s with %s: said to be held: %v; written: %v", k.Name, e.Depth, e.Compression, e.Alpha, code, holds, err)
+						t.Errorf(
+							"%s %s %s %s with %s: said to be held: %v; written: %v", k.Name, e.Depth, e.Compression,
+							e.Alpha, code, holds, err,
+						)
 					}
 					if err != nil {
 						break
 					}
 					held++
-					r := judge(b.Bytes(), Expected{Encoding: e, Size: raster.Size{Width: width, Height: height}, Passes: passes})
+					r := judge(
+						b.Bytes(),
+						Expected{Encoding: e, Size: raster.Size{Width: width, Height: height}, Passes: passes},
+					)
 					if !r.Good() {
 						t.Errorf("%s %s %s %s with %s: %v", k.Name, e.Depth, e.Compression, e.Alpha, code, r.Problems)
-					} else if got := r.Parts[0].PixelAspect; math.Abs(got/aspect-1) > 0.001 { // BMP has whole pixels a metre
+					} else if got := r.Parts[0].PixelAspect; math.Abs(got/aspect-1) > 0.001 {
+						// BMP has whole pixels a metre
 						t.Errorf("%s with %s: pixels of %v came back as %v", k.Name, code, aspect, got)
 					}
 				}

@@ -65,7 +65,8 @@ func Judge(in io.ReaderAt, size int64, want Expected) Report {
 		r.problem("it cannot be read: %s", err)
 		return r
 	}
-	r.Encoding, r.CurveStated, r.Width, r.Height, r.Facts = first.Encoding, first.CurveStated, file.Headers[0].Width(), file.Headers[0].Height(), first.Facts
+	r.Encoding, r.CurveStated, r.Width, r.Height, r.Facts = first.Encoding, first.CurveStated, file.Headers[0].Width(),
+		file.Headers[0].Height(), first.Facts
 	r.Parts = parts(file, first.Encoding)
 	for _, c := range channels {
 		c.Type = r.channelType(c.Name)

@@ -22,7 +22,11 @@ func judge(data []byte, want Expected) Report {
 	return Judge(bytes.NewReader(data), int64(len(data)), want)
 }
 
-var promised = Expected{Encoding: output.EXR.Usual(), Size: raster.Size{Width: 4, Height: 3}, Passes: []pass.Code{pass.Beauty, pass.Depth}}
+var promised = Expected{
+	Encoding: output.EXR.Usual(),
+	Size:     raster.Size{Width: 4, Height: 3},
+	Passes:   []pass.Code{pass.Beauty, pass.Depth},
+}
 
 func file(t *testing.T, spoil func(img *pixel.Image)) []byte {
 	t.Helper()
@@ -84,7 +88,9 @@ func TestHighFilesAreMeasuredAsAWhole(t *testing.T) {
 
 // A file of more bytes than are usually read is judged if it is as large as it was promised to be.
 func TestLargeFilesAreExpected(t *testing.T) {
-	if small, large := promised.Bytes(), (Expected{Size: raster.Size{Width: 16384, Height: 9216}, Passes: []pass.Code{pass.Beauty, pass.CryptoObject, pass.Position}}).Bytes(); small != 8*5*12 || large < picture.Limit {
+	if small, large := promised.Bytes(), (Expected{Size: raster.Size{Width: 16384, Height: 9216},
+		Passes: []pass.Code{pass.Beauty, pass.CryptoObject, pass.Position}}).Bytes(); small != 8*5*12 ||
+		large < picture.Limit {
 		t.Errorf("%d and %d bytes", small, large)
 	}
 }
@@ -105,15 +111,19 @@ func TestFaultsAreFound(t *testing.T) {
 		want Expected
 		says string
 	}{
-		"empty":           {nil, promised, "empty"},
-		"cut short":       {whole[:len(whole)-5], promised, "cannot be read"},
-		"NaN":             {file(t, func(img *pixel.Image) { img.Planes[4].Data[5] = float32(math.NaN()) }), promised, "depth.Z holds 1 values that are not a number"},
-		"infinite":        {file(t, func(img *pixel.Image) { img.Planes[0].Data[5] = 1e6 }), promised, "R holds 1 infinite"},
-		"size":            {whole, larger, "4 × 3"},
-		"format":          {whole, png, "not PNG"},
-		"channel missing": {file(t, func(img *pixel.Image) { img.Planes = img.Planes[:4] }), promised, "depth.Z is missing"},
-		"channel type":    {whole, wide, "channel R is half, not float"},
-		"channel extra":   {whole, Expected{Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Beauty}}, "depth.Z was not asked for"},
+		"empty":     {nil, promised, "empty"},
+		"cut short": {whole[:len(whole)-5], promised, "cannot be read"},
+		"NaN": {file(t, func(img *pixel.Image) { img.Planes[4].Data[5] = float32(math.NaN()) }), promised,
+			"depth.Z holds 1 values that are not a number"},
+		"infinite": {file(t, func(img *pixel.Image) { img.Planes[0].Data[5] = 1e6 }), promised,
+			"R holds 1 infinite"},
+		"size":   {whole, larger, "4 × 3"},
+		"format": {whole, png, "not PNG"},
+		"channel missing": {file(t, func(img *pixel.Image) { img.Planes = img.Planes[:4] }), promised,
+			"depth.Z is missing"},
+		"channel type": {whole, wide, "channel R is half, not float"},
+		"channel extra": {whole, Expected{Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Beauty}},
+			"depth.Z was not asked for"},
 	} {
 		r := judge(c.data, c.want)
 		if r.Good() || !strings.Contains(strings.Join(r.Problems, "; "), c.says) {
@@ -130,7 +140,8 @@ func TestPicturesAreHeldAgainstTheirEncoding(t *testing.T) {
 	wanted := Expected{Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}}
 	for says, change := range map[string]func(e *output.Encoding){
 		"": func(*output.Encoding) {}, "8 bits a value": func(e *output.Encoding) { e.Depth = output.Eight },
-		"encoded by gamma 2.4": func(e *output.Encoding) { e.Curve = pixel.BT1886 }, "it is JPEG": func(e *output.Encoding) { *e = output.JPEG.Usual() },
+		"encoded by gamma 2.4": func(e *output.Encoding) { e.Curve = pixel.BT1886 },
+		"it is JPEG":           func(e *output.Encoding) { *e = output.JPEG.Usual() },
 	} {
 		e := wanted.Encoding
 		change(&e)
@@ -138,7 +149,8 @@ func TestPicturesAreHeldAgainstTheirEncoding(t *testing.T) {
 		if err := picture.Encode(&b, e, img, wanted.Passes, picture.Header{}); err != nil {
 			t.Fatal(err)
 		}
-		if r := judge(b.Bytes(), wanted); r.Good() != (says == "") || !strings.Contains(strings.Join(r.Problems, "; "), says) {
+		if r := judge(b.Bytes(), wanted); r.Good() != (says == "") ||
+			!strings.Contains(strings.Join(r.Problems, "; "), says) {
 			t.Errorf("%q: %v", says, r.Problems)
 		}
 	}
@@ -172,11 +184,14 @@ func TestEveryPartIsToldAndJudged(t *testing.T) {
 	if a.Storage != "PIZ, lines" || len(a.Facts) != 1 || a.Facts[0].Value != "nobody" {
 		t.Errorf("the first part: %+v", a)
 	}
-	if b.Storage != "ZIP, tiles of 16 × 8" || b.Name != "data" || b.Data != (Window{2, 1, 2, 2}) || b.Display != (Window{0, 0, 4, 3}) || b.Channels[1] != (ChannelType{"id", "uint32"}) {
+	if b.Storage != "ZIP, tiles of 16 × 8" || b.Name != "data" || b.Data != (Window{2, 1, 2, 2}) ||
+		b.Display != (Window{0, 0, 4, 3}) ||
+		b.Channels[1] != (ChannelType{"id", "uint32"}) {
 		t.Errorf("the second part: %+v", b)
 	}
 	binary.LittleEndian.PutUint32(parts[1].Planes[0], math.Float32bits(float32(math.NaN())))
-	if r := judge(encode(), Expected{}); r.Good() || !strings.Contains(r.Problems[0], `part 2, "data": channel depth.Z holds 1 values`) {
+	if r := judge(encode(), Expected{}); r.Good() ||
+		!strings.Contains(r.Problems[0], `part 2, "data": channel depth.Z holds 1 values`) {
 		t.Errorf("a value that is none: %v", r.Problems)
 	}
 }
@@ -201,10 +216,13 @@ func TestEveryEncodingKeepsItsPromise(t *testing.T) {
 						e.Curve = pixel.Linear
 					}
 					var b bytes.Buffer
-					if err := picture.Encode(&b, e, img, passes, picture.Header{Facts: []job.Fact{{Name: "shot", Value: "010"}}}); err != nil {
+					if err := picture.Encode(&b, e, img, passes,
+						picture.Header{Facts: []job.Fact{{Name: "shot", Value: "010"}}}); err != nil {
 						t.Fatalf("%+v: %v", e, err)
 					}
-					r := judge(b.Bytes(), Expected{Encoding: e, Size: raster.Size{Width: 21, Height: 9}, Passes: passes})
+					r := judge(
+						b.Bytes(), Expected{Encoding: e, Size: raster.Size{Width: 21, Height: 9}, Passes: passes},
+					)
 					if !r.Good() || r.Encoding.Alpha != alpha {
 						t.Errorf("%+v: %v, alpha %s", e, r.Problems, r.Encoding.Alpha)
 					}

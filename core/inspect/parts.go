@@ -39,7 +39,14 @@ type ChannelType struct {
 func parts(f *picture.File, encoding output.Encoding) []Part {
 	var all []Part
 	for i, h := range f.Headers {
-		part := Part{Name: h.Name, Storage: f.Storage[i], Data: window(h.DataWindow), Display: window(h.DisplayWindow), PixelAspect: h.Aspect(), Facts: []job.Fact{}}
+		part := Part{
+			Name:        h.Name,
+			Storage:     f.Storage[i],
+			Data:        window(h.DataWindow),
+			Display:     window(h.DisplayWindow),
+			PixelAspect: h.Aspect(),
+			Facts:       []job.Fact{},
+		}
 		switch {
 		case h.Channel("A") < 0:
 		case h.Alpha == imagefile.Straight || i == 0 && encoding.Alpha == output.Straight:

@@ -10,7 +10,8 @@ import (
 // An Assembly is a job whose one frame was rendered in tiles, and is to be put together from them.
 type Assembly struct {
 	Job
-	// TileFiles are the paths of the tiles, row by row from the top: OpenEXR files of all passes in 32-bit floats, premultiplied, each of its tile's size.
+	// TileFiles are the paths of the tiles, row by row from the top: OpenEXR files of all passes in 32-bit floats,
+	// premultiplied, each of its tile's size.
 	TileFiles []string `json:"tileFiles"`
 	// Rendered is how many seconds all of the tiles took.
 	Rendered float64 `json:"rendered"`

@@ -52,7 +52,8 @@ type Job struct {
 	Region *Region `json:"region,omitempty"`
 	// CutOut makes a region a picture of its own, where otherwise OpenEXR files keep it as a window of the whole one.
 	CutOut bool `json:"cutOut,omitempty"`
-	// Tiles are what a picture is rendered in, one after the other, without any other difference; left out, as many as its size needs.
+	// Tiles are what a picture is rendered in, one after the other, without any other difference; left out, as many as
+	// its size needs.
 	Tiles raster.Tiling `json:"tiles,omitzero"`
 	// Memory is how many bytes a renderer should do with, beside the scene; left out, as many as it likes.
 	Memory  int64       `json:"memory,omitempty"`
@@ -62,7 +63,8 @@ type Job struct {
 	Effort sampling.Effort `json:"effort,omitzero"`
 	// LightGroups are what the passes of light groups are of.
 	LightGroups []pass.LightGroup `json:"lightGroups,omitempty"`
-	// OtherFilter are passes that are to be averaged over pixels though they usually have the value at the centre, and the other way round.
+	// OtherFilter are passes that are to be averaged over pixels though they usually have the value at the centre, and
+	// the other way round.
 	OtherFilter     []pass.Code  `json:"otherFilter,omitempty"`
 	Filter          pixel.Filter `json:"filter"`
 	DepthBackground float64      `json:"depthBackground"` // metres
@@ -210,8 +212,8 @@ type Message struct {
 	Bytes    int64   `json:"bytes,omitempty"`
 	Text     string  `json:"text,omitempty"`
 	Seconds  float64 `json:"seconds,omitempty"`
-	// Of Progress and Wrote: how many seconds are left, how many rays are sent in a second, and the most memory that the renderer has taken
-	// so far, in bytes. A renderer that does not know leaves them out.
+	// Of Progress and Wrote: how many seconds are left, how many rays are sent in a second, and the most memory that
+	// the renderer has taken so far, in bytes. A renderer that does not know leaves them out.
 	Remaining     float64 `json:"remaining,omitempty"`
 	RaysPerSecond float64 `json:"raysPerSecond,omitempty"`
 	Memory        int64   `json:"memory,omitempty"`
@@ -222,8 +224,8 @@ type Message struct {
 // longestLine is how much of a line is read, in bytes. What is behind is passed over.
 const longestLine = 64 << 10
 
-// Listen reads messages to the end of r and hands each to heard. A line that is no message is handed on as a warning with its text,
-// since renderers print what they like; so is the beginning of one that is longer than 64 KB.
+// Listen reads messages to the end of r and hands each to heard. A line that is no message is handed on as a warning
+// with its text, since renderers print what they like; so is the beginning of one that is longer than 64 KB.
 func Listen(r io.Reader, heard func(Message)) error {
 	lines := bufio.NewReaderSize(r, longestLine)
 	for {

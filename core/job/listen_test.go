@@ -9,12 +9,17 @@ import (
 
 // A line that is too long is cut, and what comes after it is heard.
 func TestALongLineIsNotTheEndOfHearing(t *testing.T) {
-	said := strings.Repeat("x", 3<<20) + "\n" + `{"event":"wrote","path":"a"}` + "\n" + strings.Repeat("y", longestLine) + "\nend"
+	said := strings.Repeat(
+		"x", 3<<20,
+	) + "\n" + `{"event":"wrote","path":"a"}` + "\n" + strings.Repeat(
+		"y", longestLine,
+	) + "\nend"
 	var heard []Message
 	if err := Listen(strings.NewReader(said), func(m Message) { heard = append(heard, m) }); err != nil {
 		t.Fatal(err)
 	}
-	if len(heard) != 4 || heard[0].Event != Warning || len(heard[0].Text) > 2*shownOfLine || heard[1].Path != "a" || heard[3].Text != "end" {
+	if len(heard) != 4 || heard[0].Event != Warning || len(heard[0].Text) > 2*shownOfLine || heard[1].Path != "a" ||
+		heard[3].Text != "end" {
 		t.Errorf("%d messages: %.80v", len(heard), heard)
 	}
 }

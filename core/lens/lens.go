@@ -22,18 +22,18 @@ func FieldOfView(back, focal float64) float64 { return 2 * math.Atan(back/(2*foc
 // FocalLength returns the focal length in millimetres that sees the angle in radians over a film back.
 func FocalLength(back, angle float64) float64 { return back / (2 * math.Tan(angle/2)) }
 
-// Circle returns the diameter in millimetres of a spot that still counts as sharp, on a film back of a width: a twelve-hundredth of it,
-// 0.03 mm on 36 mm, as is common practice.
+// Circle returns the diameter in millimetres of a spot that still counts as sharp, on a film back of a width: a
+// twelve-hundredth of it, 0.03 mm on 36 mm, as is common practice.
 func Circle(back float64) float64 { return back / 1200 }
 
-// Hyperfocal returns the focus distance in metres from which on everything far away is sharp: f²/(N c) + f, for a focal length and a
-// circle in millimetres.
+// Hyperfocal returns the focus distance in metres from which on everything far away is sharp: f²/(N c) + f, for a focal
+// length and a circle in millimetres.
 func Hyperfocal(focal, fNumber, circle float64) float64 {
 	return (focal*focal/(fNumber*circle) + focal) / 1000
 }
 
-// Sharpness returns from where to where a lens is sharp that is focused at a distance, in metres: s (H − f)/(H + s − 2f) and
-// s (H − f)/(H − s), and without an end from the hyperfocal distance H on.
+// Sharpness returns from where to where a lens is sharp that is focused at a distance, in metres: s (H − f)/(H + s −
+// 2f) and s (H − f)/(H − s), and without an end from the hyperfocal distance H on.
 func Sharpness(focal, fNumber, circle, focus float64) (near, far float64) {
 	h, f := Hyperfocal(focal, fNumber, circle), focal/1000
 	near = focus * (h - f) / (h + focus - 2*f)
@@ -97,10 +97,16 @@ func Parallel(pose geom.Affine, window raster.Window, size raster.Size) Projecti
 	return p
 }
 
-// Around returns the projection of a camera that sees all directions: an equirectangular picture, with its forward direction in the middle, what is
-// to its right to the right of that, and its up at the top.
+// Around returns the projection of a camera that sees all directions: an equirectangular picture, with its forward
+// direction in the middle, what is to its right to the right of that, and its up at the top.
 func Around(pose geom.Affine, size raster.Size) Projection {
-	return Projection{position: pose.Origin, right: pose.X.Unit(), up: pose.Y.Unit(), forward: pose.Z.Unit().Scale(-1), around: size}
+	return Projection{
+		position: pose.Origin,
+		right:    pose.X.Unit(),
+		up:       pose.Y.Unit(),
+		forward:  pose.Z.Unit().Scale(-1),
+		around:   size,
+	}
 }
 
 // Between returns what lies between two projections of one kind: at 0 the first and at 1 the second.
@@ -110,7 +116,8 @@ func Between(a, b Projection, at float64) Projection {
 	return a
 }
 
-// PixelAngle returns how wide a pixel in the middle of the picture is: in radians, or of parallel rays 0, whose pixels are metres wide everywhere.
+// PixelAngle returns how wide a pixel in the middle of the picture is: in radians, or of parallel rays 0, whose pixels
+// are metres wide everywhere.
 func (p Projection) PixelAngle() float64 {
 	switch {
 	case p.around != raster.Size{}:
@@ -136,8 +143,8 @@ func (p Projection) Ray(x, y float64) (origin, direction geom.Vec) {
 	return p.position, p.topLeft.Add(p.right.Scale(x)).Sub(p.up.Scale(y)).Unit()
 }
 
-// Blurred returns the ray through a point of the picture from a place on a lens of a radius in metres: u and v, 0 to 1, choose the
-// place. All such rays meet in the plane that lies focus metres ahead.
+// Blurred returns the ray through a point of the picture from a place on a lens of a radius in metres: u and v, 0 to 1,
+// choose the place. All such rays meet in the plane that lies focus metres ahead.
 func (p Projection) Blurred(x, y, radius, focus, u, v float64) (origin, direction geom.Vec) {
 	origin, direction = p.Ray(x, y)
 	met := origin.Add(direction.Scale(focus / direction.Dot(p.forward)))
@@ -146,7 +153,8 @@ func (p Projection) Blurred(x, y, radius, focus, u, v float64) (origin, directio
 	return origin, met.Sub(origin).Unit()
 }
 
-// Pixel returns where a point of the world lies in the picture, in pixels from its top left corner; false if it lies behind the camera.
+// Pixel returns where a point of the world lies in the picture, in pixels from its top left corner; false if it lies
+// behind the camera.
 func (p Projection) Pixel(point geom.Vec) (x, y float64, ahead bool) {
 	rel := point.Sub(p.position)
 	if p.around != (raster.Size{}) {
@@ -154,7 +162,11 @@ func (p Projection) Pixel(point geom.Vec) (x, y float64, ahead bool) {
 			return 0, 0, false
 		}
 		heading, tilt := math.Atan2(rel.Dot(p.right), rel.Dot(p.forward)), math.Asin(min(1, max(-1, rel.Dot(p.up))))
-		return (heading/(2*math.Pi) + 0.5) * float64(p.around.Width), (0.5 - tilt/math.Pi) * float64(p.around.Height), true
+		return (heading/(2*math.Pi) + 0.5) * float64(
+				p.around.Width,
+			), (0.5 - tilt/math.Pi) * float64(
+				p.around.Height,
+			), true
 	}
 	depth := rel.Dot(p.forward)
 	if !p.parallel {
@@ -172,7 +184,8 @@ func (p Projection) InCamera(direction geom.Vec) geom.Vec {
 	return geom.Vec{X: direction.Dot(p.right.Unit()), Y: direction.Dot(p.up.Unit()), Z: -direction.Dot(p.forward)}
 }
 
-// Depth returns how far a point lies ahead of the camera, in metres along the viewing axis; of a camera that sees all around, how far away.
+// Depth returns how far a point lies ahead of the camera, in metres along the viewing axis; of a camera that sees all
+// around, how far away.
 func (p Projection) Depth(point geom.Vec) float64 {
 	if p.around != (raster.Size{}) {
 		return point.Sub(p.position).Length()

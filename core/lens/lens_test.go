@@ -61,7 +61,8 @@ func TestParallelRaysStandASizeApart(t *testing.T) {
 	if origin != (geom.Vec{X: -4, Y: 2}) || direction != (geom.Vec{Z: -1}) {
 		t.Errorf("the first corner's ray begins at %v and runs along %v", origin, direction)
 	}
-	if origin, direction = p.Ray(30, 20); origin.Sub(geom.Vec{X: 2, Y: -2}).Length() > 1e-12 || direction != (geom.Vec{Z: -1}) {
+	if origin, direction = p.Ray(30, 20); origin.Sub(geom.Vec{X: 2, Y: -2}).Length() > 1e-12 ||
+		direction != (geom.Vec{Z: -1}) {
 		t.Errorf("another begins at %v and runs along %v", origin, direction)
 	}
 	if d := p.Depth(geom.Vec{X: 3, Y: 4, Z: -12}); d != 12 {
@@ -69,8 +70,9 @@ func TestParallelRaysStandASizeApart(t *testing.T) {
 	}
 }
 
-// 50 mm at f/8 with a circle of 0.03 mm: 50²/(8 × 0.03) + 50 mm is 10.467 m, and focused at 5 m it is sharp from 3.389 to 9.527 m, by the
-// formulas that every textbook of photography has. Focused at the hyperfocal distance, it is sharp from half of it on.
+// 50 mm at f/8 with a circle of 0.03 mm: 50²/(8 × 0.03) + 50 mm is 10.467 m, and focused at 5 m it is sharp from 3.389
+// to 9.527 m, by the formulas that every textbook of photography has. Focused at the hyperfocal distance, it is sharp
+// from half of it on.
 func TestDepthOfFieldWorkedValues(t *testing.T) {
 	if h := Hyperfocal(50, 8, 0.03); math.Abs(h-10.46667) > 1e-4 {
 		t.Errorf("hyperfocal %v m", h)
@@ -107,12 +109,17 @@ func TestBlurredRaysMeetInThePlaneOfFocus(t *testing.T) {
 // What a ray meets is seen again where the ray was sent.
 func TestPointsAreSeenWhereTheirRaysWent(t *testing.T) {
 	size := raster.Size{Width: 200, Height: 100}
-	pose := geom.Compose(geom.Vec{X: 3, Y: 2, Z: -1}, geom.AxisAngle(geom.Vec{X: 0.3, Y: 0.9, Z: 0.1}.Unit(), 0.7), geom.Vec{X: 1, Y: 1, Z: 1})
+	pose := geom.Compose(
+		geom.Vec{X: 3, Y: 2, Z: -1}, geom.AxisAngle(geom.Vec{X: 0.3, Y: 0.9, Z: 0.1}.Unit(), 0.7),
+		geom.Vec{X: 1, Y: 1, Z: 1},
+	)
 	window := raster.Window{Left: -0.3, Right: 0.5, Bottom: -0.1, Top: 0.3}
-	for name, p := range map[string]Projection{"perspective": Project(pose, window, size), "parallel": Parallel(pose, window, size)} {
+	for name, p := range map[string]Projection{"perspective": Project(pose, window, size),
+		"parallel": Parallel(pose, window, size)} {
 		for _, at := range [][2]float64{{0, 0}, {200, 100}, {33.25, 71.5}} {
 			origin, direction := p.Ray(at[0], at[1])
-			if x, y, ahead := p.Pixel(origin.Add(direction.Scale(7))); math.Abs(x-at[0])+math.Abs(y-at[1]) > 1e-9 || !ahead {
+			if x, y, ahead := p.Pixel(origin.Add(direction.Scale(7))); math.Abs(x-at[0])+math.Abs(y-at[1]) > 1e-9 ||
+				!ahead {
 				t.Errorf("%s: %v came back as %v, %v", name, at, x, y)
 			}
 			if _, _, ahead := p.Pixel(origin.Sub(direction.Scale(7))); ahead {

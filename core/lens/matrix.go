@@ -5,11 +5,12 @@ import (
 	"reelhouse/core/raster"
 )
 
-// A Matrix maps points as rows, with a 1 behind their coordinates: (x, y, z, 1) times the matrix. It stands line by line.
+// A Matrix maps points as rows, with a 1 behind their coordinates: (x, y, z, 1) times the matrix. It stands line by
+// line.
 type Matrix [16]float64
 
-// ToCamera returns the matrix that maps points of the world into the camera's axes: x to its right, y up, and z towards it, so that it
-// looks along -z.
+// ToCamera returns the matrix that maps points of the world into the camera's axes: x to its right, y up, and z towards
+// it, so that it looks along -z.
 func (p Projection) ToCamera() Matrix {
 	right, up, back := p.right.Unit(), p.up.Unit(), p.forward.Scale(-1)
 	at := func(axis geom.Vec) float64 { return -p.position.Dot(axis) }
@@ -24,9 +25,10 @@ func (p Projection) ToCamera() Matrix {
 // nearest is the distance ahead, in metres, that ToNDC maps to -1.
 const nearest = 0.01
 
-// ToNDC returns the matrix that maps points of the world, after division by the fourth number, into a picture of a size: x and y from -1 to 1, from its left
-// and lower edges, and z from -1 at 1 cm ahead to 1 infinitely far; the fourth number is the distance ahead. Of an orthographic camera it is 1,
-// and z the distance ahead. False for a camera that sees all around, which no matrix describes.
+// ToNDC returns the matrix that maps points of the world, after division by the fourth number, into a picture of a
+// size: x and y from -1 to 1, from its left and lower edges, and z from -1 at 1 cm ahead to 1 infinitely far; the
+// fourth number is the distance ahead. Of an orthographic camera it is 1, and z the distance ahead. False for a camera
+// that sees all around, which no matrix describes.
 func (p Projection) ToNDC(size raster.Size) (Matrix, bool) {
 	if p.around != (raster.Size{}) {
 		return Matrix{}, false

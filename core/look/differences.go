@@ -26,7 +26,13 @@ func words[T comparable](key, name string, text func(T) string, at func(l *Look)
 		}
 		return "none"
 	}
-	return field{key, name, say, func(to *Look, from Look) { *at(to) = *at(&from) }, func(a, b Look) bool { return *at(&a) == *at(&b) }}
+	return field{
+		key,
+		name,
+		say,
+		func(to *Look, from Look) { *at(to) = *at(&from) },
+		func(a, b Look) bool { return *at(&a) == *at(&b) },
+	}
 }
 
 // names is a field of a list of names.
@@ -37,7 +43,13 @@ func names(key, name string, at func(l *Look) *[]string) field {
 		}
 		return strings.Join(*at(&l), ", ")
 	}
-	return field{key, name, say, func(to *Look, from Look) { *at(to) = slices.Clone(*at(&from)) }, func(a, b Look) bool { return slices.Equal(*at(&a), *at(&b)) }}
+	return field{
+		key,
+		name,
+		say,
+		func(to *Look, from Look) { *at(to) = slices.Clone(*at(&from)) },
+		func(a, b Look) bool { return slices.Equal(*at(&a), *at(&b)) },
+	}
 }
 
 func fields() []field {
@@ -59,15 +71,35 @@ func fields() []field {
 		number("gain", "Scene's lights", " times", func(l *Look) *float64 { return &l.LightGain }),
 		names("lightsOff", "Lights off", func(l *Look) *[]string { return &l.LightsOff }),
 		words("environment", "Environment", strings.TrimSpace, func(l *Look) *string { return &l.Environment.Map }),
-		number("environmentTurn", "Environment's turn", "°", func(l *Look) *float64 { return &l.Environment.TurnDegrees }),
-		words("environmentStrength", "Environment's strength", func(v float64) string { return fmt.Sprintf("%.4g times", Environment{Strength: v}.Factor()) }, func(l *Look) *float64 { return &l.Environment.Strength }),
-		words("background", "Background", func(b Background) string { return strings.TrimSpace(string(b.Kind) + " " + b.Colour) }, func(l *Look) *Background { return &l.Background }),
+		number(
+			"environmentTurn",
+			"Environment's turn",
+			"°",
+			func(l *Look) *float64 { return &l.Environment.TurnDegrees },
+		),
+		words(
+			"environmentStrength",
+			"Environment's strength",
+			func(v float64) string { return fmt.Sprintf("%.4g times", Environment{Strength: v}.Factor()) },
+			func(l *Look) *float64 { return &l.Environment.Strength },
+		),
+		words(
+			"background",
+			"Background",
+			func(b Background) string { return strings.TrimSpace(string(b.Kind) + " " + b.Colour) },
+			func(l *Look) *Background { return &l.Background },
+		),
 		names("hidden", "Hidden", func(l *Look) *[]string { return &l.Hidden }),
 		names("unseen", "Hidden from the camera", func(l *Look) *[]string { return &l.Unseen }),
 		names("holdouts", "Matte only", func(l *Look) *[]string { return &l.Holdouts }),
 		names("clay", "Of clay", func(l *Look) *[]string { return &l.Clay }),
 		names("shadowCatchers", "Shadow catchers", func(l *Look) *[]string { return &l.ShadowCatchers }),
-		words("samples", "Samples at least", func(n int) string { return fmt.Sprint(n) }, func(l *Look) *int { return &l.LeastSamples }),
+		words(
+			"samples",
+			"Samples at least",
+			func(n int) string { return fmt.Sprint(n) },
+			func(l *Look) *int { return &l.LeastSamples },
+		),
 	}
 }
 
@@ -143,5 +175,9 @@ func colour(hex string) (geom.Vec, error) {
 	if n, err := fmt.Sscanf(hex, "#%02x%02x%02x", &r, &g, &b); n != 3 || err != nil || len(hex) != 7 {
 		return geom.Vec{}, fmt.Errorf("%q is not a colour such as #ffcc99", hex)
 	}
-	return geom.Vec{X: pixel.SRGB.Decode(float64(r) / 255), Y: pixel.SRGB.Decode(float64(g) / 255), Z: pixel.SRGB.Decode(float64(b) / 255)}, nil
+	return geom.Vec{
+		X: pixel.SRGB.Decode(float64(r) / 255),
+		Y: pixel.SRGB.Decode(float64(g) / 255),
+		Z: pixel.SRGB.Decode(float64(b) / 255),
+	}, nil
 }

@@ -27,14 +27,15 @@ type Look struct {
 	Haze       Haze    `json:"haze"`
 	// LightsOff holds names of lights that do not burn; "*" stands for any run of characters.
 	LightsOff []string `json:"lightsOff,omitempty"`
-	// Hidden holds names of objects that are not there at all, likewise. A name stands for all that hangs below it, too; so it does in
-	// the lists that follow.
+	// Hidden holds names of objects that are not there at all, likewise. A name stands for all that hangs below it,
+	// too; so it does in the lists that follow.
 	Hidden []string `json:"hidden,omitempty"`
 	// Unseen holds objects that the camera looks through. They cast shadows and are mirrored.
 	Unseen []string `json:"unseen,omitempty"`
 	// Holdouts holds objects that cut a hole, without light and without coverage, into what lies behind them.
 	Holdouts []string `json:"holdouts,omitempty"`
-	// Clay holds objects that are of even grey clay; ShadowCatchers those of which nothing is seen but the shadow on them.
+	// Clay holds objects that are of even grey clay; ShadowCatchers those of which nothing is seen but the shadow on
+	// them.
 	Clay           []string `json:"clay,omitempty"`
 	ShadowCatchers []string `json:"shadowCatchers,omitempty"`
 	// Environment stands round the scene in place of the sky, if it names a map.
@@ -154,7 +155,8 @@ func (l Look) Check() error {
 	case l.LightGain < 0 || l.Haze.Metres < 0:
 		return fmt.Errorf("look %s: light gain and haze cannot be negative", l.Code)
 	}
-	for _, v := range []float64{l.Sun.AzimuthDegrees, l.Sun.ElevationDegrees, l.Sun.SizeDegrees, l.LightGain, l.Haze.Metres} {
+	for _, v := range []float64{l.Sun.AzimuthDegrees, l.Sun.ElevationDegrees, l.Sun.SizeDegrees, l.LightGain,
+		l.Haze.Metres} {
 		if math.IsNaN(v) || math.Abs(v) > 1e9 {
 			return fmt.Errorf("look %s: %v is not a number that can be used", l.Code, v)
 		}
@@ -165,7 +167,10 @@ func (l Look) Check() error {
 		}
 	}
 	if l.Sun.ElevationDegrees < -90 || l.Sun.ElevationDegrees > 90 || l.Sun.SizeDegrees < 0 || l.Sun.SizeDegrees > 90 {
-		return fmt.Errorf("look %s: the sun stands %v° high and is %v° wide, outside -90 to 90 and 0 to 90", l.Code, l.Sun.ElevationDegrees, l.Sun.SizeDegrees)
+		return fmt.Errorf(
+			"look %s: the sun stands %v° high and is %v° wide, outside -90 to 90 and 0 to 90", l.Code,
+			l.Sun.ElevationDegrees, l.Sun.SizeDegrees,
+		)
 	}
 	switch e := l.Environment; {
 	case !(math.Abs(e.TurnDegrees) <= 360):
@@ -173,7 +178,9 @@ func (l Look) Check() error {
 	case !(e.Strength >= 0 && e.Strength <= mostLight):
 		return fmt.Errorf("look %s: an environment's strength of %v is outside 0 to %v", l.Code, e.Strength, mostLight)
 	case l.LeastSamples < 0 || l.LeastSamples > MostSamples:
-		return fmt.Errorf("look %s: %d samples along a pixel's edge are outside 0 to %d", l.Code, l.LeastSamples, MostSamples)
+		return fmt.Errorf(
+			"look %s: %d samples along a pixel's edge are outside 0 to %d", l.Code, l.LeastSamples, MostSamples,
+		)
 	}
 	if l.Background != (Background{}) {
 		if err := l.Background.Check(); err != nil {
@@ -228,7 +235,16 @@ func (l Look) Unmatched(s *scene.Scene) (lights, objects []string) {
 func Plain() Look {
 	return Look{
 		Code: "plain", Name: "Plain daylight", LightGain: 1,
-		Sky: Sky{Zenith: geom.Vec{X: 0.35, Y: 0.42, Z: 0.55}, Horizon: geom.Vec{X: 0.75, Y: 0.78, Z: 0.8}, Ground: geom.Vec{X: 0.2, Y: 0.19, Z: 0.18}},
-		Sun: Sun{AzimuthDegrees: 140, ElevationDegrees: 40, Irradiance: geom.Vec{X: 1.6, Y: 1.5, Z: 1.3}, SizeDegrees: 1},
+		Sky: Sky{
+			Zenith:  geom.Vec{X: 0.35, Y: 0.42, Z: 0.55},
+			Horizon: geom.Vec{X: 0.75, Y: 0.78, Z: 0.8},
+			Ground:  geom.Vec{X: 0.2, Y: 0.19, Z: 0.18},
+		},
+		Sun: Sun{
+			AzimuthDegrees:   140,
+			ElevationDegrees: 40,
+			Irradiance:       geom.Vec{X: 1.6, Y: 1.5, Z: 1.3},
+			SizeDegrees:      1,
+		},
 	}
 }

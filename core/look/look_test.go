@@ -13,7 +13,9 @@ func TestSunStandsWhereTheLookSays(t *testing.T) {
 		azimuth, elevation float64
 		want               geom.Vec
 	}{{0, 0, geom.Vec{Z: -1}}, {90, 0, geom.Vec{X: 1}}, {270, 0, geom.Vec{X: -1}}, {12, 90, geom.Vec{Y: 1}}} {
-		if got := (Sun{AzimuthDegrees: c.azimuth, ElevationDegrees: c.elevation}).Towards(); got.Sub(c.want).Length() > 1e-12 {
+		if got := (Sun{AzimuthDegrees: c.azimuth, ElevationDegrees: c.elevation}).Towards(); got.Sub(c.want).
+			Length() >
+			1e-12 {
 			t.Errorf("%v, %v: %v", c.azimuth, c.elevation, got)
 		}
 	}
@@ -21,7 +23,8 @@ func TestSunStandsWhereTheLookSays(t *testing.T) {
 
 func TestLightsOffByPattern(t *testing.T) {
 	l := Look{LightsOff: []string{"quay_*", "deck"}}
-	for name, burns := range map[string]bool{"quay_1": false, "quay_": false, "deck": false, "deck_2": true, "mast": true} {
+	for name, burns := range map[string]bool{"quay_1": false, "quay_": false, "deck": false, "deck_2": true,
+		"mast": true} {
 		if l.Burns(name) != burns {
 			t.Errorf("%s burns: %v", name, !burns)
 		}
@@ -51,7 +54,8 @@ func TestALookFollowsItsBase(t *testing.T) {
 	base := Plain()
 	night := base
 	night.Code, night.ExposureEV, night.LightsOff = "night", 2, []string{"sun*"}
-	if d := Differences(base, night); len(d) != 2 || d[0] != (Difference{"exposure", "Exposure", "0 EV", "2 EV"}) || d[1].Own != "sun*" {
+	if d := Differences(base, night); len(d) != 2 || d[0] != (Difference{"exposure", "Exposure", "0 EV", "2 EV"}) ||
+		d[1].Own != "sun*" {
 		t.Errorf("differences %+v", d)
 	}
 	if d := Differences(base, base); len(d) != 0 {
@@ -96,9 +100,15 @@ func TestColoursAndStrengths(t *testing.T) {
 }
 
 func TestHiddenObjectsAreNotThere(t *testing.T) {
-	s := &scene.Scene{Meshes: []scene.Mesh{{}}, Nodes: []scene.Node{scene.NewNode("rope_1"), scene.NewNode("ferry")}, Roots: []int{0, 1}}
+	s := &scene.Scene{
+		Meshes: []scene.Mesh{{}},
+		Nodes:  []scene.Node{scene.NewNode("rope_1"), scene.NewNode("ferry")},
+		Roots:  []int{0, 1},
+	}
 	s.Nodes[0].Mesh, s.Nodes[1].Mesh = 0, 0
-	if got := (Look{Hidden: []string{"rope_*"}}).Dressed(s); got.Nodes[0].Mesh != scene.None || got.Nodes[1].Mesh != 0 || s.Nodes[0].Mesh != 0 {
+	if got := (Look{Hidden: []string{"rope_*"}}).Dressed(s); got.Nodes[0].Mesh != scene.None ||
+		got.Nodes[1].Mesh != 0 ||
+		s.Nodes[0].Mesh != 0 {
 		t.Errorf("nodes %+v", got.Nodes)
 	}
 }
@@ -108,8 +118,10 @@ func TestCheckFindsWhatIsWrong(t *testing.T) {
 		t.Error(err)
 	}
 	for name, l := range map[string]Look{
-		"no code": {}, "dazzling": {Code: "a", ExposureEV: 99}, "negative": {Code: "a", LightGain: -1}, "pattern": {Code: "a", LightsOff: []string{"["}}, "hidden pattern": {Code: "a", Hidden: []string{"["}},
-		"no number": {Code: "a", LightGain: math.NaN()}, "dark light": {Code: "a", Sky: Sky{Zenith: geom.Vec{X: -1}}}, "high sun": {Code: "a", Sun: Sun{ElevationDegrees: 91}},
+		"no code": {}, "dazzling": {Code: "a", ExposureEV: 99}, "negative": {Code: "a", LightGain: -1},
+		"pattern": {Code: "a", LightsOff: []string{"["}}, "hidden pattern": {Code: "a", Hidden: []string{"["}},
+		"no number": {Code: "a", LightGain: math.NaN()}, "dark light": {Code: "a", Sky: Sky{Zenith: geom.Vec{X: -1}}},
+		"high sun": {Code: "a", Sun: Sun{ElevationDegrees: 91}},
 	} {
 		if l.Check() == nil {
 			t.Errorf("%s passed", name)

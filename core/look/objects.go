@@ -6,7 +6,8 @@ import (
 	"reelhouse/core/scene"
 )
 
-// named says for each node whether it answers to one of the patterns, itself or by a node that it hangs below, and shows a mesh.
+// named says for each node whether it answers to one of the patterns, itself or by a node that it hangs below, and
+// shows a mesh.
 func named(s *scene.Scene, patterns []string) []bool {
 	found := make([]bool, len(s.Nodes))
 	if len(patterns) == 0 {
@@ -64,7 +65,15 @@ func (l Look) Roles(s *scene.Scene) []Role {
 		return nil
 	}
 	roles := make([]Role, len(s.Nodes))
-	unseen, holdout, clay, catcher := named(s, l.Unseen), named(s, l.Holdouts), named(s, l.Clay), named(s, l.ShadowCatchers)
+	unseen, holdout, clay, catcher := named(
+		s, l.Unseen,
+	), named(
+		s, l.Holdouts,
+	), named(
+		s, l.Clay,
+	), named(
+		s, l.ShadowCatchers,
+	)
 	for i := range roles {
 		roles[i] = Role{unseen[i], holdout[i], clay[i], catcher[i]}
 	}

@@ -10,7 +10,17 @@ import (
 
 const usual = "(production)/(shot)/(size)/v(version:3)/(pass)/(shot)_(view)_(pass).(frame:4).(ext)"
 
-var fields = Fields{Production: "SALT", Shot: "010", View: "quay", Look: "dusk", Size: "scope", Pass: "beauty", Quality: "draft", Ext: "exr", Version: 7}
+var fields = Fields{
+	Production: "SALT",
+	Shot:       "010",
+	View:       "quay",
+	Look:       "dusk",
+	Size:       "scope",
+	Pass:       "beauty",
+	Quality:    "draft",
+	Ext:        "exr",
+	Version:    7,
+}
 
 func TestPathsComeOutAsWritten(t *testing.T) {
 	for text, want := range map[string]string{
@@ -76,13 +86,15 @@ func TestParseSaysWhereAndWhat(t *testing.T) {
 
 func TestFieldsNeverBringRefusedCharacters(t *testing.T) {
 	for value, want := range map[string]string{
-		"a/b": "a-b", `a\b:c*?`: "a-b-c--", "..": "none", "": "none", "x.": "x", " night 1 ": "night_1", "(frame)": "-frame-", "Ærø": "Ærø", "a\tb": "a-b",
+		"a/b": "a-b", `a\b:c*?`: "a-b-c--", "..": "none", "": "none", "x.": "x", " night 1 ": "night_1",
+		"(frame)": "-frame-", "Ærø": "Ærø", "a\tb": "a-b",
 	} {
 		if got := (Rules{}).Clean(value); got != want {
 			t.Errorf("%q became %q, want %q", value, got, want)
 		}
 	}
-	if got := MustParse("(shot)/(pass).(frame).(ext)").Bind(Fields{Shot: "con", Pass: "Aux", Ext: "exr"}, Rules{}).Frame(1); got != "_con/_Aux.1.exr" {
+	if got := MustParse("(shot)/(pass).(frame).(ext)").Bind(Fields{Shot: "con", Pass: "Aux", Ext: "exr"},
+		Rules{}).Frame(1); got != "_con/_Aux.1.exr" {
 		t.Errorf("device names came out as %s", got)
 	}
 }
@@ -106,7 +118,9 @@ func FuzzPatternStaysBelowTheOutputFolder(f *testing.F) {
 		if blocks != text {
 			t.Fatalf("%q falls into the blocks of %q", text, blocks)
 		}
-		got := p.Bind(Fields{value, value, value, value, value, value, value, value, value, 1}, Rules{Separator: "-", Case: Upper}).Frame(1001)
+		got := p.Bind(Fields{value, value, value, value, value, value, value, value, value, 1},
+			Rules{Separator: "-", Case: Upper}).
+			Frame(1001)
 		if !filepath.IsLocal(got) || path.Clean(got) != got || strings.ContainsAny(got, refused+"\x00") {
 			t.Fatalf("%q with %q gives %q", text, value, got)
 		}
@@ -127,12 +141,16 @@ func BenchmarkMillionPaths(b *testing.B) {
 }
 
 func TestLabelledFramesBearTheirNames(t *testing.T) {
-	path := MustParse("(shot)/(label).(frame:4).(ext)").Bind(Fields{Shot: "010", Ext: "exr"}, Rules{}).Labelled(map[int]string{1003: "lamp-lit"})
+	path := MustParse(
+		"(shot)/(label).(frame:4).(ext)",
+	).Bind(Fields{Shot: "010", Ext: "exr"}, Rules{}).
+		Labelled(map[int]string{1003: "lamp-lit"})
 	if got := path.Frame(1003) + " " + path.Frame(1004); got != "010/lamp-lit.1003.exr 010/1004.1004.exr" {
 		t.Errorf("the paths are %s", got)
 	}
 	var again Path
-	if err := again.UnmarshalText([]byte(path.String())); err != nil || again.Labelled(map[int]string{1003: "lamp-lit"}).Frame(1003) != path.Frame(1003) {
+	if err := again.UnmarshalText([]byte(path.String())); err != nil ||
+		again.Labelled(map[int]string{1003: "lamp-lit"}).Frame(1003) != path.Frame(1003) {
 		t.Errorf("%s does not come back: %v", path, err)
 	}
 	if _, err := Parse("(label).(ext)"); err == nil {

@@ -66,7 +66,8 @@ func isDevice(base string) bool {
 	case "CON", "PRN", "AUX", "NUL":
 		return true
 	}
-	return len(base) == 4 && (strings.HasPrefix(base, "COM") || strings.HasPrefix(base, "LPT")) && base[3] >= '0' && base[3] <= '9'
+	return len(base) == 4 && (strings.HasPrefix(base, "COM") || strings.HasPrefix(base, "LPT")) && base[3] >= '0' &&
+		base[3] <= '9'
 }
 
 // Frame returns the path of one frame, with slashes, relative to the output folder.

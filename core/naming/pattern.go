@@ -4,11 +4,10 @@
 //
 //	(production)/(shot)/(size)/v(version:3)/(pass)/(shot)_(view)_(pass).(frame:4).(ext)
 //
-// Fields are production, shot, view, look, size, output, pass, quality, version, frame, label and ext; label is the name of a frame that has one, and
-// the number of any other. A number after a
-// colon pads version and frame with zeros to that many digits. Every pattern has a (frame), so that no
-// frame overwrites another, and ends with .(ext). Only relative paths below the output folder come out,
-// and no character that a common file system refuses.
+// Fields are production, shot, view, look, size, output, pass, quality, version, frame, label and ext; label is the
+// name of a frame that has one, and the number of any other. A number after a colon pads version and frame with zeros
+// to that many digits. Every pattern has a (frame), so that no frame overwrites another, and ends with .(ext). Only
+// relative paths below the output folder come out, and no character that a common file system refuses.
 package naming
 
 import (
@@ -52,7 +51,9 @@ func (f Fields) Value(field string) string {
 
 // FieldNames returns the names of all fields, in the order in which they are offered.
 func FieldNames() []string {
-	return []string{"production", "shot", "view", "look", "size", "output", "pass", "quality", "version", "frame", "label", "ext"}
+	return []string{
+		"production", "shot", "view", "look", "size", "output", "pass", "quality", "version", "frame", "label", "ext",
+	}
 }
 
 // A SyntaxError says what is wrong in a pattern, and at which byte of it (from 0).
@@ -89,7 +90,9 @@ const (
 // Parse reads a pattern. Its errors are *SyntaxError.
 func Parse(text string) (Pattern, error) {
 	if strings.TrimSpace(text) == "" {
-		return Pattern{}, &SyntaxError{text, 0, "the pattern is empty; write for example (shot)/(shot)_(pass).(frame:4).(ext)"}
+		return Pattern{}, &SyntaxError{
+			text, 0, "the pattern is empty; write for example (shot)/(shot)_(pass).(frame:4).(ext)",
+		}
 	}
 	parts, err := split(text, FieldNames())
 	if err != nil {

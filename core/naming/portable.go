@@ -89,16 +89,27 @@ func Tree(runs []Run) *Folder {
 			at = sub
 			at.Files += n
 		}
-		at.Lines = append(at.Lines, Line{run.What, first[strings.LastIndexByte(first, '/')+1:], last[strings.LastIndexByte(last, '/')+1:], first, n})
+		at.Lines = append(
+			at.Lines,
+			Line{
+				run.What, first[strings.LastIndexByte(first, '/')+1:], last[strings.LastIndexByte(last, '/')+1:], first,
+				n,
+			},
+		)
 	}
 	return root
 }
 
-// Compact returns the tree with folders that hold nothing but one other folder joined to that: "a/b/c". Of every folder no more
-// than so many folders and sequences are kept.
+// Compact returns the tree with folders that hold nothing but one other folder joined to that: "a/b/c". Of every folder
+// no more than so many folders and sequences are kept.
 func (f *Folder) Compact(most int) *Folder {
 	lines, folders := f.Lines[:min(len(f.Lines), most)], f.Folders[:min(len(f.Folders), most)]
-	out := &Folder{Name: f.Name, Lines: lines, Files: f.Files, More: len(f.Lines) - len(lines) + len(f.Folders) - len(folders)}
+	out := &Folder{
+		Name:  f.Name,
+		Lines: lines,
+		Files: f.Files,
+		More:  len(f.Lines) - len(lines) + len(f.Folders) - len(folders),
+	}
 	for _, sub := range folders {
 		for len(sub.Folders) == 1 && len(sub.Lines) == 0 {
 			only := sub.Folders[0]

@@ -28,7 +28,11 @@ type Clash struct {
 
 func (c Clash) Error() string {
 	if c.OnlyCaseDiffers {
-		return fmt.Sprintf("%s and %s would write paths that differ in upper and lower case only, %s; some file systems take them for one", c.First, c.Second, c.Path)
+		return fmt.Sprintf(
+			"%s and %s would write paths that differ in upper and lower case only, %s; some file systems take them "+
+				"for one",
+			c.First, c.Second, c.Path,
+		)
 	}
 	return fmt.Sprintf("%s and %s would both write %s", c.First, c.Second, c.Path)
 }
@@ -120,7 +124,12 @@ func sameSequences(runs []Run, limit int) []Clash {
 			continue
 		}
 		if other := runs[first]; len(clashes) < limit {
-			clashes = append(clashes, Clash{other.What, run.What, run.Path.Frame(run.Frames.First()), other.Path.String() != run.Path.String()})
+			clashes = append(
+				clashes,
+				Clash{
+					other.What, run.What, run.Path.Frame(run.Frames.First()), other.Path.String() != run.Path.String(),
+				},
+			)
 		}
 	}
 	return clashes
@@ -148,8 +157,8 @@ func (p Pattern) proves(runs []Run, r Rules) (Method, string) {
 	return ByPath, ""
 }
 
-// labelsStandAlone reports whether names of frames can neither bring two sequences nor two frames together: there are none, or
-// each stands alone between slashes or dots, which it does not contain, and so does the frame's number.
+// labelsStandAlone reports whether names of frames can neither bring two sequences nor two frames together: there are
+// none, or each stands alone between slashes or dots, which it does not contain, and so does the frame's number.
 func (p Pattern) labelsStandAlone(runs []Run) bool {
 	if !p.Has("label") {
 		return true
@@ -222,7 +231,10 @@ func (p Pattern) separates(runs []Run, r Rules) string {
 	if len(apart) == 1 {
 		verb = "stands"
 	}
-	return fmt.Sprintf("%s %s alone between slashes or dots, so that every path says which sequence and frame it is", strings.Join(apart, ", "), verb)
+	return fmt.Sprintf(
+		"%s %s alone between slashes or dots, so that every path says which sequence and frame it is",
+		strings.Join(apart, ", "), verb,
+	)
 }
 
 // aloneFields returns the fields that stand by themselves between slashes or dots somewhere.

@@ -15,7 +15,17 @@ func runsOf(pattern string, r Rules, shots, sizes []string, frames string) []Run
 	var runs []Run
 	for _, shot := range shots {
 		for _, size := range sizes {
-			f := Fields{Production: "SALT", Shot: shot, View: "quay", Size: size, Output: "master", Pass: "all", Quality: "final", Ext: "exr", Version: 1}
+			f := Fields{
+				Production: "SALT",
+				Shot:       shot,
+				View:       "quay",
+				Size:       size,
+				Output:     "master",
+				Pass:       "all",
+				Quality:    "final",
+				Ext:        "exr",
+				Version:    1,
+			}
 			runs = append(runs, Run{shot + " " + size, p, f, p.Bind(f, r), frame.MustParse(frames)})
 		}
 	}
@@ -53,11 +63,15 @@ func TestProofsAreAsCheapAsThePatternAllows(t *testing.T) {
 
 func TestAClashNamesBothAndSaysIfOnlyCaseDiffers(t *testing.T) {
 	p := Prove(runsOf("(shot).(frame:4).(ext)", Rules{}, []string{"a", "A"}, []string{"hd"}, "7"), Rules{}, 9)
-	if len(p.Clashes) != 1 || !p.Clashes[0].OnlyCaseDiffers || !strings.Contains(p.Clashes[0].Error(), "a hd and A hd") {
+	if len(p.Clashes) != 1 || !p.Clashes[0].OnlyCaseDiffers ||
+		!strings.Contains(p.Clashes[0].Error(), "a hd and A hd") {
 		t.Errorf("%+v", p)
 	}
 	// A rule may bring together what was typed apart.
-	p = Prove(runsOf("(shot).(frame:4).(ext)", Rules{Separator: "-"}, []string{"a_1", "a-1"}, []string{"hd"}, "7"), Rules{Separator: "-"}, 9)
+	p = Prove(
+		runsOf("(shot).(frame:4).(ext)", Rules{Separator: "-"}, []string{"a_1", "a-1"}, []string{"hd"}, "7"),
+		Rules{Separator: "-"}, 9,
+	)
 	if len(p.Clashes) != 1 || p.Clashes[0].OnlyCaseDiffers || p.Clashes[0].Path != "a-1.0007.exr" {
 		t.Errorf("%+v", p)
 	}
@@ -80,12 +94,17 @@ func TestDifferentPatternsAreToldApartByExtensionOrByPath(t *testing.T) {
 func TestProofsAgreeWithComparingEverything(t *testing.T) {
 	values := []string{"1", "11", "a", "A", "a_1", "a-1", "1_a"}
 	for _, pattern := range []string{
-		"(shot)/(size).(frame:2).(ext)", "(shot)_(size).(frame).(ext)", "(shot)(size)/(frame:2).(ext)", "(shot)(frame)(size).(ext)",
-		"(shot).(frame)/(size)_(frame:2).(ext)", "(frame)_(shot)/(size).(ext)", "x(shot)/v(version:2).(size).(frame:3).(ext)",
+		"(shot)/(size).(frame:2).(ext)", "(shot)_(size).(frame).(ext)", "(shot)(size)/(frame:2).(ext)",
+		"(shot)(frame)(size).(ext)",
+		"(shot).(frame)/(size)_(frame:2).(ext)", "(frame)_(shot)/(size).(ext)",
+		"x(shot)/v(version:2).(size).(frame:3).(ext)",
 	} {
 		for _, r := range []Rules{{}, {Separator: "_"}, {Case: Upper}} {
 			for i := range values {
-				runs := runsOf(pattern, r, []string{values[i], values[(i+1)%len(values)]}, []string{values[(i+2)%len(values)], values[(i+4)%len(values)]}, "1-130")
+				runs := runsOf(
+					pattern, r, []string{values[i], values[(i+1)%len(values)]},
+					[]string{values[(i+2)%len(values)], values[(i+4)%len(values)]}, "1-130",
+				)
 				seen, unique := map[string]bool{}, true
 				for _, run := range runs {
 					for n := range run.Frames.All() {
@@ -119,8 +138,9 @@ func TestRulesMakeOneWayOfWriting(t *testing.T) {
 
 func TestPortabilityIsSaid(t *testing.T) {
 	for path, says := range map[string]string{
-		"a/con/b.exr": "device", "a/b./c": "dot or space", "a/.b": "hides", "-a": "hyphen", "a/Ærø.exr": "letter", strings.Repeat("a/", 120) + "b": "bytes long",
-		strings.Repeat("a", 256): "bytes long", "a//b": "no name", "a:b": "refuse",
+		"a/con/b.exr": "device", "a/b./c": "dot or space", "a/.b": "hides", "-a": "hyphen", "a/Ærø.exr": "letter",
+		strings.Repeat("a/", 120) + "b": "bytes long",
+		strings.Repeat("a", 256):        "bytes long", "a//b": "no name", "a:b": "refuse",
 	} {
 		if got := strings.Join(Portable(path), "; "); !strings.Contains(got, says) {
 			t.Errorf("%.20s: %q does not say %q", path, got, says)
@@ -132,16 +152,30 @@ func TestPortabilityIsSaid(t *testing.T) {
 }
 
 func TestTheTreeCountsFiles(t *testing.T) {
-	root := Tree(runsOf("(production)/(shot)/(size).(frame:4).(ext)", Rules{}, []string{"010", "020"}, []string{"hd", "tall"}, "1-10x3"))
+	root := Tree(
+		runsOf(
+			"(production)/(shot)/(size).(frame:4).(ext)", Rules{}, []string{"010", "020"}, []string{"hd", "tall"},
+			"1-10x3",
+		),
+	)
 	if root.Files != 16 || len(root.Folders) != 1 || root.Folders[0].Files != 16 || len(root.Folders[0].Folders) != 2 {
 		t.Fatalf("%+v", root)
 	}
 	shot := root.Folders[0].Folders[1]
-	if want := (Line{"020 hd", "hd.0001.exr", "hd.0010.exr", "SALT/020/hd.0001.exr", 4}); shot.Name != "020" || shot.Files != 8 || shot.Lines[0] != want {
+	if want := (Line{"020 hd", "hd.0001.exr", "hd.0010.exr", "SALT/020/hd.0001.exr", 4}); shot.Name != "020" ||
+		shot.Files != 8 ||
+		shot.Lines[0] != want {
 		t.Errorf("%+v", shot)
 	}
-	compact := Tree(runsOf("a/(production)/(shot)/x/(size)/(frame:4).(ext)", Rules{}, []string{"010"}, []string{"hd", "tall"}, "1-10")).Compact(100)
-	if top := compact.Folders[0]; top.Name != "a/SALT/010/x" || len(top.Folders) != 2 || top.Folders[1].Name != "tall" || top.Files != 20 || len(top.Folders[1].Lines) != 1 {
+	compact := Tree(
+		runsOf(
+			"a/(production)/(shot)/x/(size)/(frame:4).(ext)", Rules{}, []string{"010"}, []string{"hd", "tall"}, "1-10",
+		),
+	).Compact(100)
+	if top := compact.Folders[0]; top.Name != "a/SALT/010/x" || len(top.Folders) != 2 ||
+		top.Folders[1].Name != "tall" ||
+		top.Files != 20 ||
+		len(top.Folders[1].Lines) != 1 {
 		t.Errorf("%+v", top)
 	}
 }
@@ -156,7 +190,8 @@ func TestFieldsAreCompletedWhereTheyAreTyped(t *testing.T) {
 		{"(sh", 3, "(shot)", 0, 3},
 		{"a/(s", 4, "(shot) (size)", 2, 4},
 		{"(fr)", 3, "(frame:4)", 0, 4},
-		{"(", 1, strings.ReplaceAll("("+strings.Join(FieldNames(), ") (")+")", "(version) (frame)", "(version:3) (frame:4)"), 0, 1},
+		{"(", 1, strings.ReplaceAll("("+strings.Join(FieldNames(), ") (")+")", "(version) (frame)",
+			"(version:3) (frame:4)"), 0, 1},
 		{"(shot)", 6, "", 6, 6},
 		{"abc", 2, "", 2, 2},
 		{"(v/(frame)", 2, "(view) (version:3)", 0, 2},
@@ -173,7 +208,9 @@ func TestBlocksAreFieldsAndText(t *testing.T) {
 	for _, b := range Blocks("a/(shot)_(frame:4)(nope)x(") {
 		got = append(got, fmt.Sprintf("%s:%s", b.Field, b.Source))
 	}
-	if want := []string{":a/", "shot:(shot)", ":_", "frame:(frame:4)", ":(nope)", ":x", ":("}; !slices.Equal(got, want) {
+	if want := []string{":a/", "shot:(shot)", ":_", "frame:(frame:4)", ":(nope)", ":x", ":("}; !slices.Equal(
+		got, want,
+	) {
 		t.Errorf("got %q", got)
 	}
 }
@@ -198,7 +235,8 @@ func BenchmarkProveMillionPaths(b *testing.B) {
 	for i := range 100 {
 		shots = append(shots, fmt.Sprintf("sh%03d", i))
 	}
-	for name, pattern := range map[string]string{"pattern": "(production)/(shot)/(size)/(shot)_(view).(frame:4).(ext)", "paths": "(production)/(shot)_(size)_(view)_(frame:4).(ext)"} {
+	for name, pattern := range map[string]string{"pattern": "(production)/(shot)/(size)/(shot)_(view).(frame:4).(ext)",
+		"paths": "(production)/(shot)_(size)_(view)_(frame:4).(ext)"} {
 		b.Run(name, func(b *testing.B) {
 			runs := runsOf(pattern, Rules{}, shots, []string{"scope", "hd"}, "1001-6000")
 			b.ReportAllocs()

@@ -34,7 +34,11 @@ func TestWhatIsCalledProvedHasNoTwoEqualPaths(t *testing.T) {
 	for range 20_000 {
 		text := ""
 		for range 1 + random.IntN(5) {
-			text += pick("(shot)", "(size)", "(view)", "(label)", "(frame)", "(frame:3)", "(pass)", "a", "1") + pick("_", "", "/", ".", "-")
+			text += pick(
+				"(shot)", "(size)", "(view)", "(label)", "(frame)", "(frame:3)", "(pass)", "a", "1",
+			) + pick(
+				"_", "", "/", ".", "-",
+			)
 		}
 		if text += pick("(frame:2)", "(frame)", "(label)") + ".(ext)"; !strings.Contains(text, "(frame") {
 			continue
@@ -46,7 +50,15 @@ func TestWhatIsCalledProvedHasNoTwoEqualPaths(t *testing.T) {
 		rules := Rules{Separator: pick("", "_", "-"), Case: Case(pick("", "lower", "upper"))}
 		var runs []Run
 		for range 1 + random.IntN(4) {
-			f := Fields{Production: "SALT", Shot: value(), View: value(), Size: value(), Pass: value(), Ext: "exr", Version: 1}
+			f := Fields{
+				Production: "SALT",
+				Shot:       value(),
+				View:       value(),
+				Size:       value(),
+				Pass:       value(),
+				Ext:        "exr",
+				Version:    1,
+			}
 			labels := map[int]string{}
 			for n := range 30 {
 				if random.IntN(4) == 0 {
@@ -63,7 +75,10 @@ func TestWhatIsCalledProvedHasNoTwoEqualPaths(t *testing.T) {
 		}
 		proved++
 		if !unique(runs) {
-			t.Fatalf("%s with %+v is called proved (%s: %s), and two paths are equal", text, rules, proof.Method, proof.Reason)
+			t.Fatalf(
+				"%s with %+v is called proved (%s: %s), and two paths are equal", text, rules, proof.Method,
+				proof.Reason,
+			)
 		}
 	}
 	if proved < 1000 {
@@ -78,7 +93,8 @@ func TestNamesOfFramesDoNotRunIntoShots(t *testing.T) {
 		f := Fields{Shot: shot, Ext: "exr"}
 		return Run{shot, p, f, p.Bind(f, Rules{}).Labelled(map[int]string{1001: label}), frame.Of(1001, 1001)}
 	}
-	if proof := Prove([]Run{run("a", "b_c"), run("a_b", "c")}, Rules{}, 9); len(proof.Clashes) != 1 || proof.Clashes[0].Path != "a_b_c/1001.exr" {
+	if proof := Prove([]Run{run("a", "b_c"), run("a_b", "c")}, Rules{}, 9); len(proof.Clashes) != 1 ||
+		proof.Clashes[0].Path != "a_b_c/1001.exr" {
 		t.Errorf("%+v", proof)
 	}
 }

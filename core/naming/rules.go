@@ -52,7 +52,8 @@ func (r Rules) Clean(value string) string {
 			return rune(r.Separator[0])
 		case c == ' ':
 			return '_'
-		case unicode.IsControl(c) || c == unicode.ReplacementChar || strings.ContainsRune(refused+"/()", c) || unicode.IsSpace(c):
+		case unicode.IsControl(c) || c == unicode.ReplacementChar || strings.ContainsRune(refused+"/()", c) ||
+			unicode.IsSpace(c):
 			return '-'
 		}
 		return c

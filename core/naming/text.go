@@ -11,7 +11,10 @@ type Text struct{ parts []part }
 
 // TextFields returns the fields of a Text: those of a pattern, and what else is known of a frame.
 func TextFields() []string {
-	return append(FieldNames()[:len(FieldNames())-1], "title", "shotname", "timecode", "seconds", "date", "lens", "rendertime", "note")
+	return append(
+		FieldNames()[:len(FieldNames())-1], "title", "shotname", "timecode", "seconds", "date", "lens", "rendertime",
+		"note",
+	)
 }
 
 // ParseText reads a line. Its errors are *SyntaxError.

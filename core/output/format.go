@@ -59,7 +59,8 @@ func (d Depth) Bits() int {
 // A Compression is how a file is made smaller.
 type Compression string
 
-// The compressions. Of those of OpenEXR, ZIPS takes a line at a time, ZIP and PXR24 16, PIZ, B44, B44A and DWAA 32, DWAB 256.
+// The compressions. Of those of OpenEXR, ZIPS takes a line at a time, ZIP and PXR24 16, PIZ, B44, B44A and DWAA 32,
+// DWAB 256.
 const (
 	None      Compression = "none"
 	RLE       Compression = "rle"
@@ -88,7 +89,8 @@ func (c Compression) Lossless() bool {
 	return true
 }
 
-// A Scale is the range and the usual value of a compression's level. The zero Scale is that of compressions without one.
+// A Scale is the range and the usual value of a compression's level. The zero Scale is that of compressions without
+// one.
 type Scale struct {
 	Name              string
 	Least, Most, Used int
@@ -151,37 +153,57 @@ var kinds = sync.OnceValue(func() []Kind {
 	display := []pixel.Curve{pixel.SRGB, pixel.BT1886, pixel.Gamma22, pixel.Linear}
 	return []Kind{
 		{
-			Format: EXR, Name: "OpenEXR", Ext: "exr", Meaning: "Float numbers and layers: for anything that will be graded or composited.",
-			Depths: []Depth{ByPass, Float}, Compressions: []Compression{ZIP, ZIPS, PIZ, RLE, None, PXR24, B44, B44A, DWAA, DWAB}, Alphas: []Alpha{Premultiplied, Straight},
+			Format: EXR, Name: "OpenEXR", Ext: "exr", Meaning: "Float numbers and layers: for anything that will be " +
+				"graded or composited.",
+			Depths: []Depth{
+				ByPass, Float,
+			}, Compressions: []Compression{ZIP, ZIPS, PIZ, RLE, None, PXR24, B44, B44A, DWAA, DWAB},
+			Alphas: []Alpha{Premultiplied, Straight},
 			Curves: []pixel.Curve{pixel.Linear}, Layers: true, Float: true, Data: true, Lossless: true,
 		},
 		{
 			Format: PNG, Name: "PNG", Ext: "png", Meaning: "Whole numbers without loss: for pictures that are final.",
-			Depths: []Depth{Sixteen, Eight}, Compressions: []Compression{Deflate}, Alphas: []Alpha{Straight}, Curves: display, Lossless: true,
+			Depths: []Depth{
+				Sixteen, Eight,
+			}, Compressions: []Compression{Deflate}, Alphas: []Alpha{Straight}, Curves: display, Lossless: true,
 		},
 		{
-			Format: JPEG, Name: "JPEG", Ext: "jpg", Meaning: "Small, and a little is lost at every save: for looking, never a master.",
+			Format: JPEG, Name: "JPEG", Ext: "jpg", Meaning: "Small, and a little is lost at every save: for " +
+				"looking, never a master.",
 			Depths: []Depth{Eight}, Compressions: []Compression{DCT, DCTFull}, Curves: []pixel.Curve{pixel.SRGB},
 		},
 		{
-			Format: TIFF, Name: "TIFF", Ext: "tif", Meaning: "Whole numbers or floats without loss: for print and for houses that ask for it.",
-			Depths: []Depth{Sixteen, Eight, Float}, Compressions: []Compression{Deflate, LZW, None}, Alphas: []Alpha{Premultiplied, Straight}, Curves: display, Float: true, Lossless: true,
+			Format: TIFF, Name: "TIFF", Ext: "tif", Meaning: "Whole numbers or floats without loss: for print and " +
+				"for houses that ask for it.",
+			Depths: []Depth{
+				Sixteen, Eight, Float,
+			}, Compressions: []Compression{Deflate, LZW, None}, Alphas: []Alpha{Premultiplied, Straight},
+			Curves: display, Float: true, Lossless: true,
 		},
 		{
 			Format: TGA, Name: "TGA", Ext: "tga", Meaning: "Plain 8 bits with alpha, for older chains of tools.",
-			Depths: []Depth{Eight}, Compressions: []Compression{RLE, None}, Alphas: []Alpha{Straight, Premultiplied}, Curves: display, Lossless: true,
+			Depths: []Depth{
+				Eight,
+			}, Compressions: []Compression{RLE, None}, Alphas: []Alpha{Straight, Premultiplied}, Curves: display,
+			Lossless: true,
 		},
 		{
-			Format: DPX, Name: "DPX", Ext: "dpx", Meaning: "10 bits a colour with timecode in the header: for film and finishing.",
-			Depths: []Depth{Ten}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.BT1886, pixel.Gamma22}, Lossless: true,
+			Format: DPX, Name: "DPX", Ext: "dpx", Meaning: "10 bits a colour with timecode in the header: for film " +
+				"and finishing.",
+			Depths: []Depth{
+				Ten,
+			}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.BT1886, pixel.Gamma22}, Lossless: true,
 		},
 		{
-			Format: HDR, Name: "Radiance HDR", Ext: "hdr", Meaning: "Light of any brightness in 4 bytes a pixel: for environments and lighting.",
+			Format: HDR, Name: "Radiance HDR", Ext: "hdr", Meaning: "Light of any brightness in 4 bytes a pixel: for " +
+				"environments and lighting.",
 			Depths: []Depth{Float}, Compressions: []Compression{RLE}, Curves: []pixel.Curve{pixel.Linear}, Float: true,
 		},
 		{
 			Format: BMP, Name: "BMP", Ext: "bmp", Meaning: "Plain 8 bits that every program opens.",
-			Depths: []Depth{Eight}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.SRGB}, Lossless: true,
+			Depths: []Depth{
+				Eight,
+			}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.SRGB}, Lossless: true,
 		},
 	}
 })
@@ -236,7 +258,14 @@ func (f Format) Usual() Encoding {
 	if len(k.Alphas) > 0 {
 		alpha = k.Alphas[0]
 	}
-	return Encoding{Format: f, Depth: k.Depths[0], Compression: k.Compressions[0], Level: f.Scale(k.Compressions[0]).Used, Alpha: alpha, Curve: k.Curves[0]}
+	return Encoding{
+		Format:      f,
+		Depth:       k.Depths[0],
+		Compression: k.Compressions[0],
+		Level:       f.Scale(k.Compressions[0]).Used,
+		Alpha:       alpha,
+		Curve:       k.Curves[0],
+	}
 }
 
 // Check says what the format cannot do of the encoding, or nil.
@@ -250,11 +279,16 @@ func (e Encoding) Check() error {
 	case !slices.Contains(k.Compressions, e.Compression):
 		return fmt.Errorf("%s has no compression %q", k.Name, e.Compression)
 	case scale.Leveled() && (e.Level < scale.Least || e.Level > scale.Most):
-		return fmt.Errorf("the %s of %s lies in %d to %d, not at %d", scale.Name, k.Name, scale.Least, scale.Most, e.Level)
+		return fmt.Errorf(
+			"the %s of %s lies in %d to %d, not at %d", scale.Name, k.Name, scale.Least, scale.Most, e.Level,
+		)
 	case e.Alpha != NoAlpha && !slices.Contains(k.Alphas, e.Alpha):
 		return fmt.Errorf("%s has no %s alpha", k.Name, e.Alpha)
 	case e.Curve != pixel.Linear && e.Floating():
-		return fmt.Errorf("%s carries linear light; a display encode in it would be applied a second time by whoever opens it", k.Name)
+		return fmt.Errorf(
+			"%s carries linear light; a display encode in it would be applied a second time by whoever opens it",
+			k.Name,
+		)
 	case !slices.Contains(k.Curves, e.Curve):
 		return fmt.Errorf("%s cannot say that it is %s, so it would be shown wrongly", k.Name, e.Curve.Name())
 	case e.Dither != pixel.NoDither && e.Floating():
@@ -321,7 +355,8 @@ func need(passes []string) string {
 	return strings.Join(passes[:last], ", ") + " and " + passes[last] + " need them"
 }
 
-// Channels returns those channels of a pass that a file stores, by the names of pass.ChannelNames: without its alpha where none is stored.
+// Channels returns those channels of a pass that a file stores, by the names of pass.ChannelNames: without its alpha
+// where none is stored.
 func (e Encoding) Channels(p pass.Pass) []string {
 	names := p.ChannelNames()
 	if e.Alpha == NoAlpha && len(names) == 4 && (p.Code == pass.Beauty || !e.Format.Kind().Layers) {
@@ -330,8 +365,8 @@ func (e Encoding) Channels(p pass.Pass) []string {
 	return names
 }
 
-// Stored returns the names that the channels of a pass have in the file. A format without layers holds one pass, whose channels are called
-// what they are: R, and not albedo.R.
+// Stored returns the names that the channels of a pass have in the file. A format without layers holds one pass, whose
+// channels are called what they are: R, and not albedo.R.
 func (e Encoding) Stored(p pass.Pass) []string {
 	names := e.Channels(p)
 	if e.Format.Kind().Layers {

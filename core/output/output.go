@@ -80,9 +80,25 @@ func (o Output) ResampledBy() pixel.Kernel {
 func Usual() []Output {
 	of := func(code, name string, role Role, format Format) Output {
 		e := format.Usual()
-		return Output{Code: code, Name: name, Role: role, Format: format, Depth: e.Depth, Compression: e.Compression, Level: e.Level, Packing: Layers, Scale: raster.Reduction{Percent: 100}}
+		return Output{
+			Code:        code,
+			Name:        name,
+			Role:        role,
+			Format:      format,
+			Depth:       e.Depth,
+			Compression: e.Compression,
+			Level:       e.Level,
+			Packing:     Layers,
+			Scale:       raster.Reduction{Percent: 100},
+		}
 	}
-	master, review, proxy := of("master", "Master", Master, EXR), of("review", "Review", Review, PNG), of("proxy", "Proxy", Proxy, JPEG)
+	master, review, proxy := of(
+		"master", "Master", Master, EXR,
+	), of(
+		"review", "Review", Review, PNG,
+	), of(
+		"proxy", "Proxy", Proxy, JPEG,
+	)
 	review.Depth, review.Alpha, review.Only, review.Stamp = Eight, NoAlpha, []pass.Code{pass.Beauty}, stamp.Usual()
 	proxy.Only, proxy.Scale = []pass.Code{pass.Beauty}, raster.Reduction{Percent: 50}
 	return []Output{master, review, proxy}
@@ -121,7 +137,15 @@ func (o Output) Switch(f Format) Output {
 // format cannot do what was agreed, it does what it can: OpenEXR stays linear, PNG stays straight.
 func (o Output) Encoding(agreed Alpha, display pixel.Curve) Encoding {
 	k := o.Format.Kind()
-	e := Encoding{Format: o.Format, Depth: o.Depth, Compression: o.Compression, Level: o.Level, Alpha: o.Alpha, Curve: o.Curve, Dither: o.Dither}
+	e := Encoding{
+		Format:      o.Format,
+		Depth:       o.Depth,
+		Compression: o.Compression,
+		Level:       o.Level,
+		Alpha:       o.Alpha,
+		Curve:       o.Curve,
+		Dither:      o.Dither,
+	}
 	if e.Alpha == Agreed {
 		e.Alpha = agreed
 		if !slices.Contains(k.Alphas, agreed) {
@@ -230,7 +254,8 @@ func (o Output) Cannot(f Format, w Wants) []string {
 	if o.Role == Master && !f.Kind().Lossless {
 		add(fmt.Errorf("%s loses a little of the picture, and this is a master", f.Kind().Name))
 	} else if o.Role == Master && !e.Lossless() {
-		add(fmt.Errorf("%s compression loses a little of the picture, and this is a master", strings.ToUpper(string(e.Compression))))
+		add(fmt.Errorf("%s compression loses a little of the picture, and this is a master",
+			strings.ToUpper(string(e.Compression))))
 	}
 	return reasons
 }
@@ -260,7 +285,10 @@ func (o Output) Check() (field string, err error) {
 	names := map[string]bool{"all": true}
 	for _, g := range o.Groups {
 		if !naming.ValidCode(g.Name) || names[g.Name] {
-			return "groups", fmt.Errorf("the group name %q must be 1 to 32 letters, digits, hyphens or underscores, and stand only once", g.Name)
+			return "groups", fmt.Errorf(
+				"the group name %q must be 1 to 32 letters, digits, hyphens or underscores, and stand only once",
+				g.Name,
+			)
 		}
 		names[g.Name] = true
 		for _, code := range g.Passes {

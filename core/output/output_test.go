@@ -66,7 +66,8 @@ func TestAMasterLosesNothing(t *testing.T) {
 	for _, c := range EXR.Kind().Compressions {
 		o.Compression, o.Level = c, EXR.Scale(c).Used
 		got := o.Cannot(EXR, Wants{everything, Premultiplied, pixel.SRGB, false})
-		if lossy := len(got) > 0; lossy == c.Lossless() || lossy && !strings.Contains(got[0], strings.ToUpper(string(c))+" compression loses") {
+		if lossy := len(got) > 0; lossy == c.Lossless() ||
+			lossy && !strings.Contains(got[0], strings.ToUpper(string(c))+" compression loses") {
 			t.Errorf("%s: %q", c, got)
 		}
 		if o.Role = Review; len(o.Cannot(EXR, Wants{everything, Premultiplied, pixel.SRGB, false})) > 0 {
@@ -107,10 +108,12 @@ func TestColourIsNeverEncodedTwice(t *testing.T) {
 			}
 		}
 	}
-	if err := (Encoding{EXR, ByPass, ZIP, 4, Premultiplied, pixel.SRGB, pixel.NoDither, ""}).Check(); err == nil || !strings.Contains(err.Error(), "second time") {
+	if err := (Encoding{EXR, ByPass, ZIP, 4, Premultiplied, pixel.SRGB, pixel.NoDither, ""}).Check(); err == nil ||
+		!strings.Contains(err.Error(), "second time") {
 		t.Errorf("an encoded OpenEXR passed: %v", err)
 	}
-	if err := (Encoding{JPEG, Eight, DCT, 90, NoAlpha, pixel.BT1886, pixel.NoDither, ""}).Check(); err == nil || !strings.Contains(err.Error(), "cannot say") {
+	if err := (Encoding{JPEG, Eight, DCT, 90, NoAlpha, pixel.BT1886, pixel.NoDither, ""}).Check(); err == nil ||
+		!strings.Contains(err.Error(), "cannot say") {
 		t.Errorf("a JPEG of an unusual curve passed: %v", err)
 	}
 }
@@ -133,7 +136,8 @@ func TestPassesAreBundled(t *testing.T) {
 		{Layers, nil, nil, "all[beauty depth normal object]"},
 		{Layers, nil, []pass.Code{pass.Depth}, "depth[depth]"},
 		{Files, nil, []pass.Code{pass.Depth, pass.Beauty}, "beauty[beauty] depth[depth]"},
-		{Groups, []Group{{"data", []pass.Code{pass.Normal, pass.Depth}}, {"mattes", []pass.Code{pass.Object}}}, nil, "data[depth normal] object[object] beauty[beauty]"},
+		{Groups, []Group{{"data", []pass.Code{pass.Normal, pass.Depth}}, {"mattes", []pass.Code{pass.Object}}}, nil,
+			"data[depth normal] object[object] beauty[beauty]"},
 		{Groups, nil, nil, "beauty[beauty] depth[depth] normal[normal] object[object]"},
 	} {
 		o.Packing, o.Groups, o.Only = c.packing, c.groups, c.only
@@ -149,7 +153,8 @@ func TestPassesAreBundled(t *testing.T) {
 
 func TestSwitchingFormatsKeepsWhatIsPossible(t *testing.T) {
 	o := Usual()[0].Switch(PNG)
-	if field, err := o.Check(); o.Depth != Sixteen || o.Level != 2 || o.Compression != Deflate || o.Packing != Files || err != nil {
+	if field, err := o.Check(); o.Depth != Sixteen || o.Level != 2 || o.Compression != Deflate || o.Packing != Files ||
+		err != nil {
 		t.Errorf("%+v: %s, %v", o, field, err)
 	}
 	if _, err := o.Switch(JPEG).Switch(EXR).Check(); err != nil {
@@ -165,15 +170,16 @@ func TestMistakesAreNamedWithTheirField(t *testing.T) {
 		spoil func(o *Output)
 		field string
 	}{
-		"no file format":   {func(o *Output) { o.Format = "x" }, "format"},
-		"no depth":         {func(o *Output) { o.Depth = Eight }, "format"},
-		"no compression":   {func(o *Output) { o.Compression = DCT }, "format"},
-		"lies in 1 to 9":   {func(o *Output) { o.Level = 10 }, "format"},
-		"no x alpha":       {func(o *Output) { o.Alpha = "x" }, "format"},
-		"no role":          {func(o *Output) { o.Role = "x" }, "role"},
-		"no packing":       {func(o *Output) { o.Packing = "x" }, "packing"},
-		"group name":       {func(o *Output) { o.Groups = []Group{{Name: "a b"}} }, "groups"},
-		"two groups":       {func(o *Output) { o.Groups = []Group{{"a", everything[1:2]}, {"b", everything[1:2]}} }, "groups"},
+		"no file format": {func(o *Output) { o.Format = "x" }, "format"},
+		"no depth":       {func(o *Output) { o.Depth = Eight }, "format"},
+		"no compression": {func(o *Output) { o.Compression = DCT }, "format"},
+		"lies in 1 to 9": {func(o *Output) { o.Level = 10 }, "format"},
+		"no x alpha":     {func(o *Output) { o.Alpha = "x" }, "format"},
+		"no role":        {func(o *Output) { o.Role = "x" }, "role"},
+		"no packing":     {func(o *Output) { o.Packing = "x" }, "packing"},
+		"group name":     {func(o *Output) { o.Groups = []Group{{Name: "a b"}} }, "groups"},
+		"two groups": {func(o *Output) { o.Groups = []Group{{"a", everything[1:2]}, {"b", everything[1:2]}} },
+			"groups"},
 		"no resampling":    {func(o *Output) { o.Kernel = "x" }, "kernel"},
 		`no pass "x"`:      {func(o *Output) { o.Only = []pass.Code{"x"} }, "only"},
 		"pattern":          {func(o *Output) { o.Pattern = "x" }, "pattern"},
@@ -197,8 +203,10 @@ func TestBytesGrowWithWhatIsStored(t *testing.T) {
 		t.Errorf("without compression %v bytes", got)
 	}
 	for _, c := range [][2]float64{
-		{exr.Bytes(everything, size), none.Bytes(everything, size)}, {eight.Bytes(everything[:1], size), png.Bytes(everything[:1], size)},
-		{poor.Bytes(everything[:1], size), jpeg.Bytes(everything[:1], size)}, {jpeg.Bytes(everything[:1], size), eight.Bytes(everything[:1], size)},
+		{exr.Bytes(everything, size), none.Bytes(everything, size)},
+		{eight.Bytes(everything[:1], size), png.Bytes(everything[:1], size)},
+		{poor.Bytes(everything[:1], size), jpeg.Bytes(everything[:1], size)},
+		{jpeg.Bytes(everything[:1], size), eight.Bytes(everything[:1], size)},
 	} {
 		if c[0] >= c[1] {
 			t.Errorf("%v bytes are not fewer than %v", c[0], c[1])

@@ -8,8 +8,9 @@ import (
 	"math/bits"
 )
 
-// ID returns the number that stands for a name in a Cryptomatte: MurmurHash3 (x86, 32 bit, seed 0; Austin Appleby, public domain) of its UTF-8
-// bytes, with exponents that no float can have turned into ones that it can, as the specification's appendix "uint32_to_float32" has it.
+// ID returns the number that stands for a name in a Cryptomatte: MurmurHash3 (x86, 32 bit, seed 0; Austin Appleby,
+// public domain) of its UTF-8 bytes, with exponents that no float can have turned into ones that it can, as the
+// specification's appendix "uint32_to_float32" has it.
 func ID(name string) float32 {
 	n := murmur3([]byte(name))
 	if exponent := n >> 23 & 255; exponent == 0 || exponent == 255 {

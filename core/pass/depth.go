@@ -15,7 +15,8 @@ type DepthStyle struct {
 	Inverted bool `json:"inverted,omitempty"`
 	// Open pictures go on below 0 and above 1 instead of being clipped.
 	Open bool `json:"open,omitempty"`
-	// Filtered is the mean over the pixel, as the picture's filter weighs, the background's depth included; edges then have depths where nothing is.
+	// Filtered is the mean over the pixel, as the picture's filter weighs, the background's depth included; edges then
+	// have depths where nothing is.
 	Filtered bool `json:"filtered,omitempty"`
 }
 

@@ -8,14 +8,15 @@ import (
 	"strings"
 )
 
-// A LightGroup is lights whose share of the picture is wanted by itself. A light belongs to the first group that names it.
+// A LightGroup is lights whose share of the picture is wanted by itself. A light belongs to the first group that names
+// it.
 type LightGroup struct {
 	Code string `json:"code"`
 	Name string `json:"name"`
 	Sky  bool   `json:"sky,omitempty"` // the look's sky or environment, with its haze and background
 	Sun  bool   `json:"sun,omitempty"` // the look's sun
-	// Lights holds names of lights and of glowing objects of the scene; "*" stands for any run of characters. A name stands for all that
-	// hangs below it, too.
+	// Lights holds names of lights and of glowing objects of the scene; "*" stands for any run of characters. A name
+	// stands for all that hangs below it, too.
 	Lights []string `json:"lights,omitempty"`
 }
 
@@ -39,7 +40,18 @@ func (c Code) LightGroup() (string, bool) {
 var groupCode = regexp.MustCompile(`^[a-z0-9]{1,24}$`)
 
 func lightPass(group string) Pass {
-	return Pass{LightCode(group), "Light: " + group, "What the lights of the group " + group + " add to the picture. All groups and " + string(LightCode(OtherLight)) + " together are the picture.", "", []string{"R", "G", "B"}, false, true, ""}
+	return Pass{
+		LightCode(group),
+		"Light: " + group,
+		"What the lights of the group " + group + " add to the picture. All groups and " + string(
+			LightCode(OtherLight),
+		) + " together are the picture.",
+		"",
+		[]string{"R", "G", "B"},
+		false,
+		true,
+		"",
+	}
 }
 
 // LightPasses returns the passes of groups, with that of all other light.

@@ -68,7 +68,8 @@ type Pass struct {
 // Ranks is how many things of a pixel a Cryptomatte tells apart: two a layer of four channels.
 const Ranks = 6
 
-// cryptomatte returns a pass that follows the Cryptomatte specification, version 1.2.0 (Psyop): pairs of an ID and its coverage.
+// cryptomatte returns a pass that follows the Cryptomatte specification, version 1.2.0 (Psyop): pairs of an ID and its
+// coverage.
 func cryptomatte(code Code, name, layer, of string) Pass {
 	var channels []string
 	for i := range Ranks / 2 {
@@ -76,7 +77,12 @@ func cryptomatte(code Code, name, layer, of string) Pass {
 			channels = append(channels, fmt.Sprintf("%02d.%s", i, c))
 		}
 	}
-	return Pass{code, name, "Which " + of + " cover how much of the pixel, most first: pairs of an ID, hashed from its name, and its share.", "", channels, true, false, layer}
+	return Pass{
+		code, name,
+		"Which " + of + " cover how much of the pixel, most first: pairs of an ID, hashed from its name, and its " +
+			"share.",
+		"", channels, true, false, layer,
+	}
 }
 
 // Either reports whether a pass may hold either the mean over a pixel or the value at its centre.
@@ -97,33 +103,127 @@ func Catalogue() []Pass { return slices.Clone(catalogue()) }
 // catalogue is made once: a whole film asks for its passes a million times.
 var catalogue = sync.OnceValue(func() []Pass {
 	return []Pass{
-		{Beauty, "Beauty", "The picture: linear light with coverage as alpha.", "", []string{"R", "G", "B", "A"}, false, true, ""},
-		{Denoised, "Denoised", "The picture again, with its noise taken away as far as albedo, normals and depth tell it from detail. It never stands in for the picture itself.", "", []string{"R", "G", "B", "A"}, false, true, ""},
-		{DiffuseDirect, "Diffuse, direct", "What the bodies of surfaces give back of light that comes straight from its source.", "", []string{"R", "G", "B"}, false, true, ""},
-		{DiffuseIndirect, "Diffuse, indirect", "What they give back of light that other surfaces have sent there.", "", []string{"R", "G", "B"}, false, true, ""},
-		{SpecularDirect, "Specular, direct", "What highlights give back of light that comes straight from its source.", "", []string{"R", "G", "B"}, false, true, ""},
-		{SpecularIndirect, "Specular, indirect", "What is mirrored of other surfaces.", "", []string{"R", "G", "B"}, false, true, ""},
-		{Transmission, "Transmission", "The light that has come through what is seen first, such as glass.", "", []string{"R", "G", "B"}, false, true, ""},
-		{Emission, "Emission", "The light that surfaces give off themselves, exposed as the picture is.", "", []string{"R", "G", "B"}, false, true, ""},
-		{Environment, "Environment", "What is seen of sky, map or background where there is no surface, and of the haze before surfaces, exposed as the picture is.", "", []string{"R", "G", "B"}, false, true, ""},
-		{Albedo, "Albedo", "The share of white light that a surface gives back, without light and shadow; black where there is none.", "", []string{"R", "G", "B"}, false, true, ""},
-		{Occlusion, "Occlusion", "How open a surface is to all sides, within the radius below: 1 in the open and where there is none, 0 in a closed corner.", "", []string{"O"}, true, true, ""},
-		{Shadow, "Shadow", "The share of the light on a surface that something keeps away from it: 0 in the open, 1 in full shadow.", "", []string{"S"}, true, true, ""},
-		{Depth, "Depth", "Distance ahead of the camera along its viewing axis, at the pixel's centre.", "m", []string{"Z"}, true, false, ""},
-		{Distance, "Distance", "Distance from the camera itself, at the pixel's centre.", "m", []string{"D"}, true, false, ""},
-		{Position, "Position", "Place of the surface in world axes, at the pixel's centre; 0 where there is none.", "m", []string{"X", "Y", "Z"}, true, false, ""},
-		{Normal, "Normal", "Direction of the surface in world axes, at the pixel's centre; 0 where there is none.", "", []string{"X", "Y", "Z"}, true, false, ""},
-		{CameraNormal, "Camera normal", "The same in the camera's axes: to its right, up, and towards it.", "", []string{"X", "Y", "Z"}, true, false, ""},
-		{UV, "UV", "Place in the first set of texture coordinates, from the top left corner; 0 where there is none.", "", []string{"U", "V"}, true, false, ""},
-		{Facing, "Facing", "Cosine between the surface's direction and the way to the camera: 1 where it faces it, 0 at its rim and where there is none.", "", []string{"F"}, true, false, ""},
-		{Motion, "Motion", "How far what is seen moves in the picture until the next frame, to the right and down, with the camera's own movement.", "px", []string{"X", "Y"}, true, false, ""},
-		{MotionBack, "Motion back", "How far away it was in the picture one frame before, to the right and down.", "px", []string{"X", "Y"}, true, false, ""},
-		{Object, "Object colours", "One plain colour an object, mixed by coverage at the edges; black where there is none.", "", []string{"R", "G", "B"}, true, true, ""},
+		{
+			Beauty, "Beauty", "The picture: linear light with coverage as alpha.", "", []string{"R", "G", "B", "A"},
+			false, true, "",
+		},
+		{
+			Denoised, "Denoised",
+			"The picture again, with its noise taken away as far as albedo, normals and depth tell it from detail. " +
+				"It never stands in for the picture itself.",
+			"", []string{"R", "G", "B", "A"}, false, true, "",
+		},
+		{
+			DiffuseDirect, "Diffuse, direct",
+			"What the bodies of surfaces give back of light that comes straight from its source.", "",
+			[]string{"R", "G", "B"}, false, true, "",
+		},
+		{
+			DiffuseIndirect, "Diffuse, indirect", "What they give back of light that other surfaces have sent there.",
+			"", []string{"R", "G", "B"}, false, true, "",
+		},
+		{
+			SpecularDirect, "Specular, direct",
+			"What highlights give back of light that comes straight from its source.", "", []string{"R", "G", "B"},
+			false, true, "",
+		},
+		{
+			SpecularIndirect, "Specular, indirect", "What is mirrored of other surfaces.", "", []string{"R", "G", "B"},
+			false, true, "",
+		},
+		{
+			Transmission, "Transmission", "The light that has come through what is seen first, such as glass.", "",
+			[]string{"R", "G", "B"}, false, true, "",
+		},
+		{
+			Emission, "Emission", "The light that surfaces give off themselves, exposed as the picture is.", "",
+			[]string{"R", "G", "B"}, false, true, "",
+		},
+		{
+			Environment, "Environment",
+			"What is seen of sky, map or background where there is no surface, and of the haze before surfaces, " +
+				"exposed as the picture is.",
+			"", []string{"R", "G", "B"}, false, true, "",
+		},
+		{
+			Albedo, "Albedo",
+			"The share of white light that a surface gives back, without light and shadow; black where there is none.",
+			"", []string{"R", "G", "B"}, false, true, "",
+		},
+		{
+			Occlusion, "Occlusion",
+			"How open a surface is to all sides, within the radius below: 1 in the open and where there is none, 0 " +
+				"in a closed corner.",
+			"", []string{"O"}, true, true, "",
+		},
+		{
+			Shadow, "Shadow",
+			"The share of the light on a surface that something keeps away from it: 0 in the open, 1 in full shadow.",
+			"", []string{"S"}, true, true, "",
+		},
+		{
+			Depth, "Depth", "Distance ahead of the camera along its viewing axis, at the pixel's centre.", "m",
+			[]string{"Z"}, true, false, "",
+		},
+		{
+			Distance, "Distance", "Distance from the camera itself, at the pixel's centre.", "m", []string{"D"}, true,
+			false, "",
+		},
+		{
+			Position, "Position", "Place of the surface in world axes, at the pixel's centre; 0 where there is none.",
+			"m", []string{"X", "Y", "Z"}, true, false, "",
+		},
+		{
+			Normal, "Normal", "Direction of the surface in world axes, at the pixel's centre; 0 where there is none.",
+			"", []string{"X", "Y", "Z"}, true, false, "",
+		},
+		{
+			CameraNormal, "Camera normal", "The same in the camera's axes: to its right, up, and towards it.", "",
+			[]string{"X", "Y", "Z"}, true, false, "",
+		},
+		{
+			UV, "UV", "Place in the first set of texture coordinates, from the top left corner; 0 where there is none.",
+			"", []string{"U", "V"}, true, false, "",
+		},
+		{
+			Facing, "Facing",
+			"Cosine between the surface's direction and the way to the camera: 1 where it faces it, 0 at its rim and " +
+				"where there is none.",
+			"", []string{"F"}, true, false, "",
+		},
+		{
+			Motion, "Motion",
+			"How far what is seen moves in the picture until the next frame, to the right and down, with the " +
+				"camera's own movement.",
+			"px", []string{"X", "Y"}, true, false, "",
+		},
+		{
+			MotionBack, "Motion back", "How far away it was in the picture one frame before, to the right and down.",
+			"px", []string{"X", "Y"}, true, false, "",
+		},
+		{
+			Object, "Object colours",
+			"One plain colour an object, mixed by coverage at the edges; black where there is none.", "",
+			[]string{"R", "G", "B"}, true, true, "",
+		},
 		{SampleCount, "Samples", "How many samples the pixel got.", "", []string{"N"}, true, false, ""},
-		{Variance, "Variance", "The square of the beauty's standard error, as the pixel's own samples tell it.", "", []string{"R", "G", "B"}, true, false, ""},
-		{GuideAlbedo, "Guide albedo", "Albedo as noisy as the picture, for a denoiser.", "", []string{"R", "G", "B"}, true, true, ""},
-		{GuideNormal, "Guide normal", "Normals as noisy as the picture, for a denoiser.", "", []string{"X", "Y", "Z"}, true, true, ""},
-		{GuideDepth, "Guide depth", "Depth as noisy as the picture, for a denoiser; the background's where there is no surface.", "m", []string{"Z"}, true, true, ""},
+		{
+			Variance, "Variance", "The square of the beauty's standard error, as the pixel's own samples tell it.", "",
+			[]string{"R", "G", "B"}, true, false, "",
+		},
+		{
+			GuideAlbedo, "Guide albedo", "Albedo as noisy as the picture, for a denoiser.", "", []string{"R", "G", "B"},
+			true, true, "",
+		},
+		{
+			GuideNormal, "Guide normal", "Normals as noisy as the picture, for a denoiser.", "",
+			[]string{"X", "Y", "Z"}, true, true, "",
+		},
+		{
+			GuideDepth, "Guide depth",
+			"Depth as noisy as the picture, for a denoiser; the background's where there is no surface.", "m",
+			[]string{"Z"}, true, true, "",
+		},
 		cryptomatte(CryptoObject, "Cryptomatte, objects", "CryptoObject", "objects"),
 		cryptomatte(CryptoMaterial, "Cryptomatte, materials", "CryptoMaterial", "materials"),
 		cryptomatte(CryptoAsset, "Cryptomatte, assets", "CryptoAsset", "assets, the topmost groups of the scene,"),

@@ -58,11 +58,16 @@ func Select(img *pixel.Image, passes []pass.Code) (*pixel.Image, error) {
 	return img.Select(names...)
 }
 
-// Cryptomatte returns the attributes that an OpenEXR file with a Cryptomatte has to have (Cryptomatte specification, version 1.2.0).
+// Cryptomatte returns the attributes that an OpenEXR file with a Cryptomatte has to have (Cryptomatte specification,
+// version 1.2.0).
 func Cryptomatte(p pass.Pass, manifest string) imagefile.Attributes {
 	prefix := "cryptomatte/" + p.LayerKey() + "/"
 	return imagefile.Attributes{
-		{Name: prefix + "name", Value: p.Layer}, {Name: prefix + "hash", Value: "MurmurHash3_32"}, {Name: prefix + "conversion", Value: "uint32_to_float32"}, {Name: prefix + "manifest", Value: manifest},
+		{
+			Name:  prefix + "name",
+			Value: p.Layer,
+		}, {Name: prefix + "hash", Value: "MurmurHash3_32"}, {Name: prefix + "conversion", Value: "uint32_to_float32"},
+		{Name: prefix + "manifest", Value: manifest},
 	}
 }
 
@@ -106,11 +111,15 @@ func (p Picture) Fact(name string) string {
 	return ""
 }
 
-// attributes returns the facts as attributes: under our prefix, and those that a standard names also under its name and in its type.
+// attributes returns the facts as attributes: under our prefix, and those that a standard names also under its name and
+// in its type.
 func (h Header) attributes(f output.Format) imagefile.Attributes {
 	var a imagefile.Attributes
 	add := func(name string, value any) { a = append(a, imagefile.Attribute{Name: name, Value: value}) }
-	add("framesPerSecond", imagefile.Rational{Numerator: int32(h.Rate.Numerator), Denominator: uint32(h.Rate.Denominator)})
+	add(
+		"framesPerSecond",
+		imagefile.Rational{Numerator: int32(h.Rate.Numerator), Denominator: uint32(h.Rate.Denominator)},
+	)
 	add(Prefix+"frame", int32(h.Frame))
 	switch f {
 	case output.EXR:
@@ -139,11 +148,13 @@ func (h Header) attributes(f output.Format) imagefile.Attributes {
 // Ours reports whether an attribute of a name is made of a header's own fields and facts.
 func Ours(name string) bool {
 	return strings.HasPrefix(name, Prefix) || slices.Contains([]string{
-		"framesPerSecond", "chromaticities", "software", "frame", "nominalFocalLength", "timeCode", "capDate", "comments", "title",
+		"framesPerSecond", "chromaticities", "software", "frame", "nominalFocalLength", "timeCode", "capDate",
+		"comments", "title",
 	}, name)
 }
 
-// standardFact returns a fact as the OpenEXR project's "Standard Attributes" or a field of the format has it; "" if none does.
+// standardFact returns a fact as the OpenEXR project's "Standard Attributes" or a field of the format has it; "" if
+// none does.
 func standardFact(fact job.Fact, f output.Format) (name string, value any) {
 	switch fact.Name {
 	case "timecode":
@@ -168,7 +179,8 @@ func standardFact(fact job.Fact, f output.Format) (name string, value any) {
 func parseTimeCode(text string) (imagefile.TimeCode, error) {
 	var hours, minutes, seconds, frames int
 	drop := strings.Contains(text, ";")
-	if _, err := fmt.Sscanf(strings.ReplaceAll(text, ";", ":"), "%d:%d:%d:%d", &hours, &minutes, &seconds, &frames); err != nil {
+	if _, err := fmt.Sscanf(strings.ReplaceAll(text, ";", ":"), "%d:%d:%d:%d", &hours, &minutes, &seconds,
+		&frames); err != nil {
 		return imagefile.TimeCode{}, fmt.Errorf("%q is no timecode", text)
 	}
 	return imagefile.NewTimeCode(hours, minutes, seconds, frames, drop)

@@ -41,7 +41,12 @@ func encoded(t *testing.T, e output.Encoding, img *pixel.Image, passes ...pass.C
 	return b.Bytes()
 }
 
-var header = Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}, Frame: 7, PixelAspect: 2, Facts: []job.Fact{{Name: "shot", Value: "010"}, {Name: "note", Value: "Kai, Dämmerung"}}}
+var header = Header{
+	Rate:        frame.Rate{Numerator: 24, Denominator: 1},
+	Frame:       7,
+	PixelAspect: 2,
+	Facts:       []job.Fact{{Name: "shot", Value: "010"}, {Name: "note", Value: "Kai, Dämmerung"}},
+}
 
 // IEC 61966-2-1: linear 0.18 encodes to 0.4614, so 8 bits hold 118 and 16 bits hold 30238,
 // within what four digits say.
@@ -80,8 +85,11 @@ func TestFilesSayWhatTheyCarryAndAreTreatedSo(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				silent := curve == pixel.SRGB && (k.Format == output.TGA || k.Format == output.BMP) // what they are taken for
-				if p.Encoding.Format != e.Format || p.Encoding.Curve != curve || p.Encoding.Depth != depth || p.CurveStated == silent || math.Abs(p.PixelAspect-2) > 0.001 {
+				silent := curve == pixel.SRGB &&
+					(k.Format == output.TGA || k.Format == output.BMP) // what they are taken for
+				if p.Encoding.Format != e.Format || p.Encoding.Curve != curve || p.Encoding.Depth != depth ||
+					p.CurveStated == silent ||
+					math.Abs(p.PixelAspect-2) > 0.001 {
 					t.Errorf("%+v came back as %+v, pixel aspect %v", e, p.Encoding, p.PixelAspect)
 				}
 				for i, want := range img.Planes[1].Data {
@@ -92,7 +100,8 @@ func TestFilesSayWhatTheyCarryAndAreTreatedSo(t *testing.T) {
 				if k.Format == output.BMP { // which has no room for facts
 					continue
 				}
-				if p.Fact("shot") != "010" || p.Fact("note") != "Kai, Dämmerung" || p.Fact("frame") != "7" || p.Fact("framesPerSecond") != "24/1" {
+				if p.Fact("shot") != "010" || p.Fact("note") != "Kai, Dämmerung" || p.Fact("frame") != "7" ||
+					p.Fact("framesPerSecond") != "24/1" {
 					t.Errorf("%s: facts are %v", k.Format, p.Facts)
 				}
 			}
@@ -108,7 +117,8 @@ func TestAFileThatSaysNothingIsTakenForSRGB(t *testing.T) {
 		t.Fatal(err)
 	}
 	p, err := Decode(b.Bytes())
-	if err != nil || p.CurveStated || p.Encoding.Curve != pixel.SRGB || math.Abs(float64(p.Image.Planes[0].Data[0])-0.18) > 0.003 {
+	if err != nil || p.CurveStated || p.Encoding.Curve != pixel.SRGB ||
+		math.Abs(float64(p.Image.Planes[0].Data[0])-0.18) > 0.003 {
 		t.Errorf("%+v, %v", p, err)
 	}
 }
@@ -122,9 +132,12 @@ func TestAlphaIsStraightOrPremultipliedAsPromised(t *testing.T) {
 		stored float64 // linear red that the file holds
 		light  float64 // red that comes back
 	}{
-		{output.EXR, output.Premultiplied, 0.09, 0.09}, {output.EXR, output.Straight, 0.18, 0.09}, {output.EXR, output.NoAlpha, 0.09, 0.09},
-		{output.TIFF, output.Straight, 0.18, 0.09}, {output.TIFF, output.Premultiplied, 0.09, 0.09}, {output.TGA, output.Straight, 0.18, 0.09}, {output.TGA, output.Premultiplied, 0.09, 0.09},
-		{output.PNG, output.Straight, 0.18, 0.09}, {output.PNG, output.NoAlpha, 0.09, 0.09}, {output.JPEG, output.NoAlpha, 0.09, 0.09},
+		{output.EXR, output.Premultiplied, 0.09, 0.09}, {output.EXR, output.Straight, 0.18, 0.09},
+		{output.EXR, output.NoAlpha, 0.09, 0.09},
+		{output.TIFF, output.Straight, 0.18, 0.09}, {output.TIFF, output.Premultiplied, 0.09, 0.09},
+		{output.TGA, output.Straight, 0.18, 0.09}, {output.TGA, output.Premultiplied, 0.09, 0.09},
+		{output.PNG, output.Straight, 0.18, 0.09}, {output.PNG, output.NoAlpha, 0.09, 0.09},
+		{output.JPEG, output.NoAlpha, 0.09, 0.09},
 	} {
 		e := c.format.Usual()
 		e.Alpha = c.alpha
@@ -148,7 +161,9 @@ func TestAlphaIsStraightOrPremultipliedAsPromised(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if n := color.NRGBA64Model.Convert(decoded.At(0, 0)).(color.NRGBA64); math.Abs(pixel.SRGB.Decode(float64(n.R)/65535)-c.stored) > 0.001 {
+			if n := color.NRGBA64Model.Convert(decoded.At(0, 0)).(color.NRGBA64); math.Abs(
+				pixel.SRGB.Decode(float64(n.R)/65535)-c.stored,
+			) > 0.001 {
 				t.Errorf("PNG %s holds %v", c.alpha, n)
 			}
 		}
@@ -195,7 +210,11 @@ func TestOutsideToolsReadEveryFormat(t *testing.T) {
 		img.Planes[3].Data[i] = 1
 	}
 	for format, says := range map[output.Format][]string{
-		output.EXR: {"PixelAspectRatio: 2", "framesPerSecond: 24/1", `reelhouse:shot: "010"`}, output.PNG: {"PixelAspectRatio: 2", "sRGB"}, output.JPEG: {"XResolution: 500", "YResolution: 1000" /* ITU-T T.871: width to height as Y to X density */, `Software: "Reelhouse"`, "Exif:ColorSpace: 1"},
+		output.EXR: {"PixelAspectRatio: 2", "framesPerSecond: 24/1", `reelhouse:shot: "010"`},
+		output.PNG: {"PixelAspectRatio: 2", "sRGB"},
+		output.JPEG: {"XResolution: 500",
+			"YResolution: 1000" /* ITU-T T.871: width to height as Y to X density */, `Software: "Reelhouse"`,
+			"Exif:ColorSpace: 1"},
 	} {
 		path := filepath.Join(t.TempDir(), "x."+format.Ext())
 		if err := os.WriteFile(path, encoded(t, format.Usual(), img, pass.Beauty), 0o644); err != nil {

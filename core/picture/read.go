@@ -40,8 +40,8 @@ func Open(data []byte) (*File, error) {
 	return OpenLarge(bytes.NewReader(data), int64(len(data)), Limit)
 }
 
-// OpenLarge is Open for a file of size bytes, of which the samples of a part may take as many bytes as limit says. Of OpenEXR only the lines that are
-// asked for are held; files of other formats are held as they are stored.
+// OpenLarge is Open for a file of size bytes, of which the samples of a part may take as many bytes as limit says. Of
+// OpenEXR only the lines that are asked for are held; files of other formats are held as they are stored.
 func OpenLarge(in io.ReaderAt, size, limit int64) (*File, error) {
 	r, format, err := formats.Open(in, size, limit)
 	if err != nil {
@@ -141,14 +141,20 @@ func (p *Picture) load(part imagefile.Part) {
 		if name == "Y" && !p.Encoding.Floating() {
 			name = "R"
 		}
-		plane := pixel.Plane{Name: name, Half: c.Type == imagefile.Half, Data: make([]float32, part.Width()*part.Height())}
+		plane := pixel.Plane{
+			Name: name,
+			Half: c.Type == imagefile.Half,
+			Data: make([]float32, part.Width()*part.Height()),
+		}
 		from := part.Planes[i]
 		eachBand(len(plane.Data), func(first, behind int) {
 			numbers(plane.Data[first:behind], from[first*c.Type.Size():], c.Type)
 		})
 		p.Image.Planes = append(p.Image.Planes, plane)
 		if name != c.Name {
-			p.Image.Planes = append(p.Image.Planes, pixel.Plane{Name: "G", Data: plane.Data}, pixel.Plane{Name: "B", Data: plane.Data})
+			p.Image.Planes = append(
+				p.Image.Planes, pixel.Plane{Name: "G", Data: plane.Data}, pixel.Plane{Name: "B", Data: plane.Data},
+			)
 		}
 	}
 	if !p.Encoding.Floating() {
@@ -185,7 +191,8 @@ func numbers(to []float32, from []byte, t imagefile.Type) {
 	}
 }
 
-// decodeCodes turns codes of colour into light. Premultiplied ones are divided by alpha for it, since they were encoded straight.
+// decodeCodes turns codes of colour into light. Premultiplied ones are divided by alpha for it, since they were encoded
+// straight.
 func (p *Picture) decodeCodes() {
 	decoded := make([]float32, math.MaxUint16+1)
 	for i := range decoded {

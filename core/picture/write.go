@@ -27,11 +27,14 @@ import (
 var le = binary.LittleEndian
 
 var exrCompressions = map[output.Compression]exr.Compression{
-	output.None: exr.None, output.RLE: exr.RLE, output.PIZ: exr.PIZ, output.ZIPS: exr.ZIPS, output.ZIP: exr.ZIP, output.PXR24: exr.PXR24,
-	output.B44: exr.B44, output.B44A: exr.B44A, output.DWAA: exr.DWAA, output.DWAB: exr.DWAB,
+	output.None: exr.None, output.RLE: exr.RLE, output.PIZ: exr.PIZ, output.ZIPS: exr.ZIPS, output.ZIP: exr.ZIP,
+	output.PXR24: exr.PXR24,
+	output.B44:   exr.B44, output.B44A: exr.B44A, output.DWAA: exr.DWAA, output.DWAB: exr.DWAB,
 }
 
-var tiffCompressions = map[output.Compression]tiff.Compression{output.None: tiff.None, output.LZW: tiff.LZW, output.Deflate: tiff.Deflate}
+var tiffCompressions = map[output.Compression]tiff.Compression{
+	output.None: tiff.None, output.LZW: tiff.LZW, output.Deflate: tiff.Deflate,
+}
 
 // A Writer writes one file from bands of the picture, as they come; see Begin.
 type Writer struct {
@@ -172,8 +175,8 @@ func stored(e output.Encoding, img *pixel.Image, passes []pass.Code) (*pixel.Ima
 	return chosen, nil
 }
 
-// Named returns an image that was read from a file of the passes with the names of pass.ChannelNames: files without layers call the
-// channels of any pass R, G and B. The image is not changed.
+// Named returns an image that was read from a file of the passes with the names of pass.ChannelNames: files without
+// layers call the channels of any pass R, G and B. The image is not changed.
 func Named(img *pixel.Image, passes []pass.Code) *pixel.Image {
 	if len(passes) != 1 || img == nil {
 		return img
@@ -233,8 +236,8 @@ func storeLight(p imagefile.Part, img *pixel.Image, planes []pixel.Plane) {
 }
 
 // storeCodes stores colour that is encoded for a display. Straight colour is encoded as if nothing shone through;
-// premultiplied codes are these times alpha, so that readers get them back by dividing; without alpha colour stands over
-// black as it is.
+// premultiplied codes are these times alpha, so that readers get them back by dividing; without alpha colour stands
+// over black as it is.
 func storeCodes(p imagefile.Part, e output.Encoding, planes []pixel.Plane, line int) {
 	code := pixel.NewEncoder(e.Depth.Bits(), e.Curve, e.Dither)
 	largest := float32(int(1)<<e.Depth.Bits() - 1)

@@ -1,6 +1,7 @@
 package pixel
 
-// Straighten divides premultiplied colour by alpha, in place: R, G and B by A. Where nothing is covered colour becomes 0.
+// Straighten divides premultiplied colour by alpha, in place: R, G and B by A. Where nothing is covered colour becomes
+// 0.
 func (img *Image) Straighten() {
 	img.byAlpha(func(v, a float32) float32 {
 		if a > 0 {

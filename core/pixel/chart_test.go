@@ -14,12 +14,29 @@ func kernelChart(k Kernel) []byte {
 	x := func(v float64) float64 { return left + (v+3)*unit }
 	y := func(v float64) float64 { return top + (1.25-v)*one }
 	var b bytes.Buffer
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" font-family="monospace" font-size="10">`+"\n<title>%s</title>\n", width, height, k.Name())
+	fmt.Fprintf(
+		&b,
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" font-family="monospace" font-size="10">`+
+			"\n<title>%s</title>\n",
+		width,
+		height,
+		k.Name(),
+	)
 	fmt.Fprintf(&b, `<rect width="%d" height="%d" fill="#fdfbf6"/>`+"\n", width, height)
 	for n := -3; n <= 3; n++ {
-		fmt.Fprintf(&b, `<path d="M%.1f %d V%d" stroke="#d9d2c3"/><text x="%.1f" y="%d" text-anchor="middle" fill="#5c6675">%d</text>`+"\n", x(float64(n)), top, height-24, x(float64(n)), height-10, n)
+		fmt.Fprintf(
+			&b,
+			`<path d="M%.1f %d V%d" stroke="#d9d2c3"/>`+
+				`<text x="%.1f" y="%d" text-anchor="middle" fill="#5c6675">%d</text>`+"\n",
+			x(float64(n)), top, height-24, x(float64(n)), height-10, n,
+		)
 	}
-	fmt.Fprintf(&b, `<path d="M%.1f %.1f H%.1f M%.1f %.1f H%.1f" stroke="#7a8794"/><text x="%.1f" y="%.1f" fill="#5c6675">1</text>`+"\n", x(-3), y(0), x(3), x(-3), y(1), x(3), x(-3)+2, y(1)-3)
+	fmt.Fprintf(
+		&b,
+		`<path d="M%.1f %.1f H%.1f M%.1f %.1f H%.1f" stroke="#7a8794"/>`+
+			`<text x="%.1f" y="%.1f" fill="#5c6675">1</text>`+"\n",
+		x(-3), y(0), x(3), x(-3), y(1), x(3), x(-3)+2, y(1)-3,
+	)
 	b.WriteString(`<path fill="none" stroke="#0e5a66" stroke-width="2" d="`)
 	for i := 0; i <= 360; i++ {
 		v := float64(i)/60 - 3

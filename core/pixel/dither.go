@@ -22,8 +22,8 @@ func (d Dither) Check() error {
 	return fmt.Errorf("there is no dither %q", d)
 }
 
-// thresholds holds the numbers 0 to 63 so that any few of them lie evenly: the recursive matrix of B. E. Bayer, "An Optimum Method
-// for Two-Level Rendition of Continuous-Tone Pictures", 1973.
+// thresholds holds the numbers 0 to 63 so that any few of them lie evenly: the recursive matrix of B. E. Bayer, "An
+// Optimum Method for Two-Level Rendition of Continuous-Tone Pictures", 1973.
 var thresholds = func() (t [8][8]float64) {
 	for y := range 8 {
 		for x := range 8 {

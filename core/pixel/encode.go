@@ -89,8 +89,9 @@ func (c Curve) Decode(code float64) float64 {
 	return math.Pow((code+0.055)/1.055, 2.4)
 }
 
-// An Encoder turns linear light into display codes: by a table of the curve that is even in the square root of light, where the curves
-// are nearly straight. Between its entries codes are interpolated, off by less than 0.01 codes of 16 bits; the darkest are computed.
+// An Encoder turns linear light into display codes: by a table of the curve that is even in the square root of light,
+// where the curves are nearly straight. Between its entries codes are interpolated, off by less than 0.01 codes of 16
+// bits; the darkest are computed.
 type Encoder struct {
 	curve  Curve
 	table  []float32 // codes before rounding
@@ -105,7 +106,12 @@ const (
 
 // NewEncoder returns an encoder to codes of 8, 10 or 16 bits.
 func NewEncoder(bits int, curve Curve, dither Dither) *Encoder {
-	e := &Encoder{curve: curve, table: make([]float32, encoderSteps+2), limit: float64(int(1)<<bits - 1), dither: dither}
+	e := &Encoder{
+		curve:  curve,
+		table:  make([]float32, encoderSteps+2),
+		limit:  float64(int(1)<<bits - 1),
+		dither: dither,
+	}
 	for i := range e.table {
 		r := float64(i) / encoderSteps
 		e.table[i] = float32(curve.Encode(r*r) * e.limit)
@@ -113,7 +119,8 @@ func NewEncoder(bits int, curve Curve, dither Dither) *Encoder {
 	return e
 }
 
-// Code returns the code of linear light at pixel x, y. What lies outside 0 to 1 is clipped, and what is not a number is 0.
+// Code returns the code of linear light at pixel x, y. What lies outside 0 to 1 is clipped, and what is not a number is
+// 0.
 func (e *Encoder) Code(linear float32, x, y int) uint16 {
 	if !(linear > 0) {
 		return 0

@@ -23,7 +23,9 @@ const (
 
 // Filters returns all filters, from the softest kind to the sharpest.
 func Filters() []Filter {
-	return []Filter{Box, TriangleFilter, Gaussian, BSplineFilter, MitchellFilter, CatmullFilter, HannFilter, LanczosFilter}
+	return []Filter{
+		Box, TriangleFilter, Gaussian, BSplineFilter, MitchellFilter, CatmullFilter, HannFilter, LanczosFilter,
+	}
 }
 
 // Name returns what the filter is called, with its source.
@@ -85,9 +87,10 @@ func (f Filter) Sampler() Sampler {
 	return Sampler{f, tables(f)}
 }
 
-// Sample returns an offset in pixels from the pixel's centre, distributed as the filter weighs, for a number u in 0 to 1, and whether the weight
-// there is below 0 (Ernst, Stamminger and Greiner, "Filter Importance Sampling", 2006). Samples placed so weigh 1 or -1, and need none of the neighbours' samples: a
-// tile comes out as the same part of the whole frame does.
+// Sample returns an offset in pixels from the pixel's centre, distributed as the filter weighs, for a number u in 0 to
+// 1, and whether the weight there is below 0 (Ernst, Stamminger and Greiner, "Filter Importance Sampling", 2006).
+// Samples placed so weigh 1 or -1, and need none of the neighbours' samples: a tile comes out as the same part of the
+// whole frame does.
 func (s Sampler) Sample(u float64) (offset float64, negative bool) {
 	t := s.table
 	if t == nil {
@@ -99,7 +102,8 @@ func (s Sampler) Sample(u float64) (offset float64, negative bool) {
 	return offset, t.lobes && s.filter.Weight(offset) < 0
 }
 
-// A filterTable holds the places that even steps of the running sum of a filter's weights, without their signs, lead to.
+// A filterTable holds the places that even steps of the running sum of a filter's weights, without their signs, lead
+// to.
 type filterTable struct {
 	places [filterSteps + 1]float64
 	lobes  bool

@@ -103,8 +103,8 @@ func TestEncoderAgreesWithTheCurve(t *testing.T) {
 	}
 }
 
-// Ordered dither keeps the mean of an even tone to less than a 64th of a code, and rounds whole codes to themselves; the pattern
-// is B. E. Bayer's of 1973: its first line, and each number once.
+// Ordered dither keeps the mean of an even tone to less than a 64th of a code, and rounds whole codes to themselves;
+// the pattern is B. E. Bayer's of 1973: its first line, and each number once.
 func TestOrderedDitherKeepsMeans(t *testing.T) {
 	e := NewEncoder(8, Linear, OrderedDither)
 	for i := range 1000 {
@@ -151,7 +151,8 @@ func TestAlphaIsDividedOutAndBack(t *testing.T) {
 	}
 }
 
-// Placed samples have the moments of the filter itself, summed over its weights. A Gaussian of 0.5 cut at 3 deviations has the variance 0.2433.
+// Placed samples have the moments of the filter itself, summed over its weights. A Gaussian of 0.5 cut at 3 deviations
+// has the variance 0.2433.
 func TestFilterSamplesHaveTheFiltersMoments(t *testing.T) {
 	const n = 20000
 	for _, f := range Filters() {
@@ -172,7 +173,8 @@ func TestFilterSamplesHaveTheFiltersMoments(t *testing.T) {
 		if math.Abs(mean/weight) > 1e-6 || math.Abs(square/weight-want/all) > 0.002 {
 			t.Errorf("%s: mean %v, variance %v, want %v", f, mean/weight, square/weight, want/all)
 		}
-		if f == Gaussian && math.Abs(square/weight-0.2433) > 0.001 || f == Box && math.Abs(square/weight-1.0/12) > 0.001 {
+		if f == Gaussian && math.Abs(square/weight-0.2433) > 0.001 ||
+			f == Box && math.Abs(square/weight-1.0/12) > 0.001 {
 			t.Errorf("%s: variance %v", f, square/weight)
 		}
 		if lobes := weight < n; lobes != f.Lobes() {

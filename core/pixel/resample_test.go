@@ -13,9 +13,11 @@ func TestKernelsHaveTheirWorkedValues(t *testing.T) {
 		x    float64
 		want float64
 	}{
-		{Mitchell, 0, 16.0 / 18}, {Mitchell, 1, 1.0 / 18}, {CatmullRom, 0, 1}, {CatmullRom, 1, 0}, {CatmullRom, 0.5, 0.5625}, {CatmullRom, 1.5, -0.0625},
+		{Mitchell, 0, 16.0 / 18}, {Mitchell, 1, 1.0 / 18}, {CatmullRom, 0, 1}, {CatmullRom, 1, 0},
+		{CatmullRom, 0.5, 0.5625}, {CatmullRom, 1.5, -0.0625},
 		{BSpline, 0, 4.0 / 6}, {BSpline, 1, 1.0 / 6}, {Triangle, 0.25, 0.75}, {BoxKernel, 0.4, 1}, {BoxKernel, 0.6, 0},
-		{Lanczos, 0, 1}, {Lanczos, 1, 0}, {Lanczos, 2, 0}, {Hann, 0, 1}, {Hann, 2, 0}, {GaussKernel, 0, math.Sqrt(2 / math.Pi)},
+		{Lanczos, 0, 1}, {Lanczos, 1, 0}, {Lanczos, 2, 0}, {Hann, 0, 1}, {Hann, 2, 0},
+		{GaussKernel, 0, math.Sqrt(2 / math.Pi)},
 	} {
 		if got := c.k.Weight(c.x); math.Abs(got-c.want) > 1e-12 {
 			t.Errorf("%s at %v is %v, want %v", c.k, c.x, got, c.want)
@@ -57,7 +59,10 @@ func TestResizingKeepsEvennessAndTheMean(t *testing.T) {
 					t.Fatalf("%s to %v: an even picture has %v", k, size, v)
 				}
 			}
-			if got, want := busy.Resize(size[0], size[1], k, nil).Planes[0].Stats().Mean, busy.Planes[0].Stats().Mean; math.Abs(got-want) > 0.02 {
+			if got, want := busy.Resize(size[0], size[1], k, nil).Planes[0].Stats().Mean,
+				busy.Planes[0].Stats().Mean; math.Abs(
+				got-want,
+			) > 0.02 {
 				t.Errorf("%s to %v: the mean went from %v to %v", k, size, want, got)
 			}
 		}
@@ -73,7 +78,9 @@ func TestBoxIsTheMeanOfTheExactArea(t *testing.T) {
 		img.Planes[0].Data[i] = float32(i * i % 13)
 	}
 	for _, size := range [][2]int{{3, 2}, {1, 1}, {7, 1}, {6, 5}} {
-		if got := img.Resize(size[0], size[1], BoxKernel, nil); math.Abs(got.Planes[0].Stats().Mean-img.Planes[0].Stats().Mean) > 1e-6 {
+		if got := img.Resize(size[0], size[1], BoxKernel, nil); math.Abs(
+			got.Planes[0].Stats().Mean-img.Planes[0].Stats().Mean,
+		) > 1e-6 {
 			t.Errorf("%v: mean %v of %v", size, got.Planes[0].Stats().Mean, img.Planes[0].Stats().Mean)
 		}
 	}

@@ -10,8 +10,8 @@ import (
 	"reelhouse/core/production"
 )
 
-// Built is a batch with what it was made from, so that the next one of the same production need not be planned as a whole:
-// what a shot gives depends on the shot and on the ground, which is everything but the shots.
+// Built is a batch with what it was made from, so that the next one of the same production need not be planned as a
+// whole: what a shot gives depends on the shot and on the ground, which is everything but the shots.
 type Built struct {
 	Batch  Batch
 	ground production.Production // without its shots, and what makes no sequence another one
@@ -33,19 +33,26 @@ func groundOf(p production.Production) production.Production {
 	return p
 }
 
-// Again makes the batch of a production that has no problems, and takes over from an earlier one, which may be nil, what
-// shots give that are as they were.
+// Again makes the batch of a production that has no problems, and takes over from an earlier one, which may be nil,
+// what shots give that are as they were.
 func (e *Built) Again(p production.Production, m Measure) *Built {
 	m = m.Or()
 	quality, _ := p.FindQuality(p.Quality)
 	b := Batch{
 		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
-		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth, OcclusionRadius: p.OcclusionRadius,
-		LightGroups: p.LightGroups, Region: p.Region, Waived: p.Waivers,
+		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth,
+		OcclusionRadius: p.OcclusionRadius,
+		LightGroups:     p.LightGroups, Region: p.Region, Waived: p.Waivers,
 	}
 	b.Standards = Agreed{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
 	// What the next one is compared with is a copy, whatever becomes of the caller's.
-	built := &Built{ground: groundOf(p).Copy(), shots: slices.Clone(p.Shots), m: m, spans: make([]span, len(p.Shots)), kept: make([]int, len(p.Shots))}
+	built := &Built{
+		ground: groundOf(p).Copy(),
+		shots:  slices.Clone(p.Shots),
+		m:      m,
+		spans:  make([]span, len(p.Shots)),
+		kept:   make([]int, len(p.Shots)),
+	}
 	places := map[string]int{} // of the earlier shots, by their codes
 	if e != nil && reflect.DeepEqual(e.ground, built.ground) && reflect.DeepEqual(e.m, m) {
 		built.before = &e.Batch
@@ -96,8 +103,8 @@ func (e *Built) Again(p production.Production, m Measure) *Built {
 // shotsAtOnce is how many shots are planned together.
 const shotsAtOnce = 100
 
-// Kept tells for each sequence its place in an earlier batch that it was taken over from, -1 for one that was planned anew; nil
-// if nothing was taken over from that batch.
+// Kept tells for each sequence its place in an earlier batch that it was taken over from, -1 for one that was planned
+// anew; nil if nothing was taken over from that batch.
 func (e *Built) Kept(before *Built) []int {
 	if before == nil || e.before != &before.Batch {
 		return nil
@@ -114,8 +121,8 @@ func (e *Built) Kept(before *Built) []int {
 	return places
 }
 
-// Since returns what has changed since an earlier batch of the same production; see Compare. Shots that were taken over from
-// it are not looked at.
+// Since returns what has changed since an earlier batch of the same production; see Compare. Shots that were taken over
+// from it are not looked at.
 func (e *Built) Since(before *Built) Impact {
 	if e.before != &before.Batch {
 		return Compare(before.Batch, e.Batch)

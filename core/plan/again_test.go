@@ -11,15 +11,17 @@ import (
 	"reelhouse/core/production"
 )
 
-// Whatever was edited, a batch that takes over what is as it was is the one that is planned as a whole, and tells the same
-// changes.
+// Whatever was edited, a batch that takes over what is as it was is the one that is planned as a whole, and tells the
+// same changes.
 func TestWhatIsTakenOverIsAsIfPlannedAnew(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
 	p := example()
 	p.Shots = p.Shots[:0]
 	for i := range 120 {
 		p.Shots = append(p.Shots, production.Shot{
-			Code: fmt.Sprintf("%03d", i), View: p.Views[0].Code, Frames: frame.Of(1001, 1001+r.IntN(50)), InBatch: r.IntN(9) > 0,
+			Code: fmt.Sprintf(
+				"%03d", i,
+			), View: p.Views[0].Code, Frames: frame.Of(1001, 1001+r.IntN(50)), InBatch: r.IntN(9) > 0,
 		})
 	}
 	edits := []func(p *production.Production){

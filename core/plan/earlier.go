@@ -18,7 +18,8 @@ type Earlier struct {
 	Coming frame.Set          // frames that will still be rendered
 }
 
-// News is what a sequence means beside what was sent earlier under the same paths. Every frame of the sequence is in one of the sets.
+// News is what a sequence means beside what was sent earlier under the same paths. Every frame of the sequence is in
+// one of the sets.
 type News struct {
 	New     frame.Set
 	Good    frame.Set // in place already, with the same set-up
@@ -33,8 +34,8 @@ type News struct {
 // Known reports whether anything of the sequence was sent earlier.
 func (n News) Known() bool { return len(n.By) > 0 }
 
-// Against compares every sequence, as the renderer would render it, with what was sent earlier under the same path, which sent
-// returns by a path's key.
+// Against compares every sequence, as the renderer would render it, with what was sent earlier under the same path,
+// which sent returns by a path's key.
 func (b Batch) Against(r fingerprint.Renderer, sent func(key string) []Earlier) []News {
 	all := make([]News, len(b.Sequences))
 	for i, s := range b.Sequences {
@@ -110,7 +111,8 @@ func together(sets ...frame.Set) frame.Set {
 	return all
 }
 
-// Without returns the batch without the frames that are in place or on their way already; sequences of which nothing is left are left out.
+// Without returns the batch without the frames that are in place or on their way already; sequences of which nothing is
+// left are left out.
 func (b Batch) Without(news []News) Batch {
 	var left []Sequence
 	for i, s := range b.Sequences {
@@ -147,7 +149,8 @@ func (o Order) Name() string {
 	return "in order"
 }
 
-// A Turn is a frame and the wave in which it is rendered: all of one wave come before those of the next, whatever sequence they are of.
+// A Turn is a frame and the wave in which it is rendered: all of one wave come before those of the next, whatever
+// sequence they are of.
 type Turn struct {
 	Frame, Wave int
 }

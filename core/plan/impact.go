@@ -71,14 +71,20 @@ func Compare(before, after Batch) Impact {
 	return impact
 }
 
-// differs reports whether a sequence gives other files than another one of an earlier batch, or for other frames, or elsewhere.
+// differs reports whether a sequence gives other files than another one of an earlier batch, or for other frames, or
+// elsewhere.
 func (b Batch) differs(s Sequence, before Batch, was Sequence) bool {
-	return !s.Frames.Equal(was.Frames) || !slices.Equal(s.Labels, was.Labels) || !s.samePaths(was) || b.print(s) != before.print(was)
+	return !s.Frames.Equal(was.Frames) || !slices.Equal(s.Labels, was.Labels) || !s.samePaths(was) ||
+		b.print(s) != before.print(was)
 }
 
 // samePaths reports whether two sequences write to the same paths.
 func (s Sequence) samePaths(t Sequence) bool {
-	return slices.EqualFunc(s.Files, t.Files, func(f, g FileSequence) bool { return f.Path.String() == g.Path.String() })
+	return slices.EqualFunc(
+		s.Files,
+		t.Files,
+		func(f, g FileSequence) bool { return f.Path.String() == g.Path.String() },
+	)
 }
 
 // print returns a sequence's fingerprint, whoever renders it.

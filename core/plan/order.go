@@ -13,25 +13,29 @@ import (
 	"reelhouse/core/stamp"
 )
 
-// Facts returns what is known of a frame before it is rendered, but for what only the scene and the sending tell: the lens, and
-// when that was.
+// Facts returns what is known of a frame before it is rendered, but for what only the scene and the sending tell: the
+// lens, and when that was.
 func (b Batch) Facts(s Sequence, number int) stamp.Facts {
 	clock := b.Clock()
 	return stamp.Facts{
 		Fields: naming.Fields{
-			Production: b.Production, Shot: s.Shot, View: s.View, Look: s.Look.Name, Size: s.SizeCode, Quality: b.QualityOf(s).Name,
+			Production: b.Production, Shot: s.Shot, View: s.View, Look: s.Look.Name, Size: s.SizeCode,
+			Quality: b.QualityOf(s).Name,
 		},
 		Title: b.Title, ShotName: s.ShotName, Note: s.Note, Label: s.Label(number),
 		Timecode: clock.Timecode(number).String(), Seconds: clock.Seconds(number),
 	}
 }
 
-// HeaderFacts returns what the headers of a frame's files say, parts of the production by their codes. What people say of it (title,
-// name of the shot, note) and the date are there only where a stamp shows them: otherwise the files would not be the same when
-// nothing is rendered otherwise.
+// HeaderFacts returns what the headers of a frame's files say, parts of the production by their codes. What people say
+// of it (title, name of the shot, note) and the date are there only where a stamp shows them: otherwise the files would
+// not be the same when nothing is rendered otherwise.
 func (b Batch) HeaderFacts(s Sequence, f stamp.Facts) []job.Fact {
 	shown := func(field, value string) string {
-		if slices.ContainsFunc(s.Files, func(file FileSequence) bool { return file.Stamp.On && file.Stamp.Has(field) }) {
+		if slices.ContainsFunc(
+			s.Files,
+			func(file FileSequence) bool { return file.Stamp.On && file.Stamp.Has(field) },
+		) {
 			return value
 		}
 		return ""
@@ -42,11 +46,15 @@ func (b Batch) HeaderFacts(s Sequence, f stamp.Facts) []job.Fact {
 	}
 	var kept []job.Fact
 	for _, fact := range []job.Fact{
-		{Name: "production", Value: f.Production}, {Name: "title", Value: shown("title", f.Title)}, {Name: "shot", Value: f.Shot},
-		{Name: "shotname", Value: shown("shotname", f.ShotName)}, {Name: "view", Value: f.View}, {Name: "camera", Value: s.Camera},
+		{Name: "production", Value: f.Production}, {Name: "title", Value: shown("title", f.Title)},
+		{Name: "shot", Value: f.Shot},
+		{Name: "shotname", Value: shown("shotname", f.ShotName)}, {Name: "view", Value: f.View},
+		{Name: "camera", Value: s.Camera},
 		{Name: "lens", Value: f.Lens}, {Name: "look", Value: s.Look.Code}, {Name: "size", Value: f.Size},
-		{Name: "quality", Value: b.QualityOf(s).Code}, {Name: "version", Value: strconv.Itoa(b.Version)}, {Name: "timecode", Value: f.Timecode},
-		{Name: "date", Value: shown(stamp.Date, f.Date())}, {Name: "note", Value: shown("note", f.Note)}, {Name: "label", Value: f.Label},
+		{Name: "quality", Value: b.QualityOf(s).Code}, {Name: "version", Value: strconv.Itoa(b.Version)},
+		{Name: "timecode", Value: f.Timecode},
+		{Name: "date", Value: shown(stamp.Date, f.Date())}, {Name: "note", Value: shown("note", f.Note)},
+		{Name: "label", Value: f.Label},
 		{Name: "scene", Value: b.Scene.SHA256}, {Name: "depth", Value: depth},
 	} {
 		if fact.Value != "" {
@@ -56,15 +64,17 @@ func (b Batch) HeaderFacts(s Sequence, f stamp.Facts) []job.Fact {
 	return kept
 }
 
-// Picture returns the renderer's order for the picture of a sequence's frames, without the paths of scene and environment, and
-// without frames and files.
+// Picture returns the renderer's order for the picture of a sequence's frames, without the paths of scene and
+// environment, and without frames and files.
 func (b Batch) Picture(s Sequence) job.Job {
 	quality := b.QualityOf(s)
 	return job.Job{
 		Version: job.Version, SceneUnit: b.Scene.Unit, SceneNumber: b.Scene.Number,
 		View: job.View{Name: s.View, Camera: s.Camera, Setup: s.Setup, Look: s.Look},
-		Rate: b.Rate, FirstFrame: b.FirstFrame, Size: s.Size, PixelAspect: s.PixelAspect, Fit: s.Fit, Background: b.Background(s),
-		Passes: s.Passes, Samples: s.Samples(quality), Filter: quality.Filter, Effort: quality.Effort, Memory: quality.MemoryBytes(),
+		Rate: b.Rate, FirstFrame: b.FirstFrame, Size: s.Size, PixelAspect: s.PixelAspect, Fit: s.Fit,
+		Background: b.Background(s),
+		Passes:     s.Passes, Samples: s.Samples(quality), Filter: quality.Filter, Effort: quality.Effort,
+		Memory:      quality.MemoryBytes(),
 		LightGroups: b.LightGroups, OtherFilter: s.OtherFilter,
 		DepthBackground: b.DepthBackground, Depth: b.Depth, OcclusionRadius: b.OcclusionRadius,
 	}
@@ -95,8 +105,8 @@ func (b Batch) Order(s Sequence, number int, f stamp.Facts) (job.Job, error) {
 	return j, nil
 }
 
-// Fingerprint returns the fingerprint of a sequence as a renderer would render it. What the scene tells of the lens follows from
-// what is in it already.
+// Fingerprint returns the fingerprint of a sequence as a renderer would render it. What the scene tells of the lens
+// follows from what is in it already.
 func (b Batch) Fingerprint(s Sequence, r fingerprint.Renderer) fingerprint.Print {
 	s.Labels = nil // they go into the fingerprints of their frames
 	order, err := b.Order(s, b.FirstFrame, b.Facts(s, b.FirstFrame))

@@ -55,7 +55,12 @@ type Agreed struct {
 
 // Clock ties the batch's frames to timecode and seconds.
 func (b Batch) Clock() frame.Clock {
-	return production.Standards{Rate: b.Rate, DropFrame: b.Standards.DropFrame, FirstFrame: b.FirstFrame, FirstTimecode: b.Standards.FirstTimecode}.Clock()
+	return production.Standards{
+		Rate:          b.Rate,
+		DropFrame:     b.Standards.DropFrame,
+		FirstFrame:    b.FirstFrame,
+		FirstTimecode: b.Standards.FirstTimecode,
+	}.Clock()
 }
 
 // A Sequence is one shot in one size. One rendering of a frame makes all its files.
@@ -78,7 +83,8 @@ type Sequence struct {
 	Own         frame.Set   `json:"own"`    // without
 	Note        string      `json:"note,omitempty"`
 	Passes      []pass.Code `json:"passes"`
-	// OtherFilter are those of the passes that are averaged over pixels, or not, where usually it is the other way round.
+	// OtherFilter are those of the passes that are averaged over pixels, or not, where usually it is the other way
+	// round.
 	OtherFilter []pass.Code `json:"otherFilter,omitempty"`
 	// Quality is the sequence's own; the zero value for the batch's.
 	Quality production.Quality `json:"quality,omitzero"`
@@ -205,7 +211,9 @@ func Build(p production.Production, m Measure) (Batch, error) {
 }
 
 // sequences returns the sequences of a shot.
-func (b Batch) sequences(p production.Production, shot production.Shot, patterns map[string]naming.Pattern, m Measure) []Sequence {
+func (b Batch) sequences(
+	p production.Production, shot production.Shot, patterns map[string]naming.Pattern, m Measure,
+) []Sequence {
 	var all []Sequence
 	list, _ := p.FindPassList(p.PassListOf(shot))
 	passes := pass.Sorted(list.Passes)
@@ -218,7 +226,8 @@ func (b Batch) sequences(p production.Production, shot production.Shot, patterns
 			}
 			size, _ := p.FindSize(code)
 			s := Sequence{
-				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup, Look: laid, Environment: p.Around(laid),
+				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup,
+				Look: laid, Environment: p.Around(laid),
 				SizeCode: code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
 				Frames: rendered, Own: own, Passes: passes, Note: shot.Note, Labels: shot.Labels,
 			}
@@ -250,7 +259,10 @@ func (b Batch) QualityOf(s Sequence) production.Quality {
 }
 
 // files lists the file sequences of one output of a sequence.
-func files(p production.Production, o output.Output, pattern naming.Pattern, size raster.Named, s Sequence, quality string, list production.PassList) []FileSequence {
+func files(
+	p production.Production, o output.Output, pattern naming.Pattern, size raster.Named, s Sequence, quality string,
+	list production.PassList,
+) []FileSequence {
 	scaled := o.Scale.Of(s.Size).Multiple(size.MultipleOf)
 	if o.Scale.Full() {
 		scaled = s.Size
@@ -259,8 +271,9 @@ func files(p production.Production, o output.Output, pattern naming.Pattern, siz
 	for _, bundle := range o.Bundles(list.For(o.Code)) {
 		f := FileSequence{
 			Output: o.Code, Role: o.Role, Label: bundle.Label, Passes: bundle.Passes,
-			Encoding: p.EncodingOf(o).With(list.Other(bundle.Passes, func(c production.PassChoice) bool { return c.OtherDepth })),
-			Size:     scaled, Kernel: o.ResampledBy(), Pattern: pattern.String(),
+			Encoding: p.EncodingOf(o).
+				With(list.Other(bundle.Passes, func(c production.PassChoice) bool { return c.OtherDepth })),
+			Size: scaled, Kernel: o.ResampledBy(), Pattern: pattern.String(),
 		}
 		if o.Stamp.On && slices.Contains(bundle.Passes, pass.Beauty) {
 			f.Stamp = o.Stamp
@@ -314,13 +327,15 @@ func (s Sequence) Modelled() float64 {
 	return sum
 }
 
-// Samples returns how many samples the sequence takes along a pixel's edge: as the quality says, and no fewer than its look needs.
+// Samples returns how many samples the sequence takes along a pixel's edge: as the quality says, and no fewer than its
+// look needs.
 func (s Sequence) Samples(q production.Quality) int { return max(q.Samples, s.Look.LeastSamples) }
 
 // Background returns what stands in the sequence where there is no surface.
 func (b Batch) Background(s Sequence) look.Background { return s.Look.Over(b.Standards.Background) }
 
-// quietShare is how many of the samples beyond the least a picture takes where quiet pixels are done earlier, as a guess.
+// quietShare is how many of the samples beyond the least a picture takes where quiet pixels are done earlier, as a
+// guess.
 const quietShare = 0.2
 
 // Megasamples returns how many million samples one frame is expected to take.
@@ -431,7 +446,8 @@ func (b Batch) Rows() []Row {
 	for _, s := range b.Sequences {
 		for _, f := range s.Files {
 			rows = append(rows, Row{
-				s.Shot, s.View, s.SizeCode, f.Output, string(f.Encoding.Format), f.Size.Width, f.Size.Height, f.Label, f.Passes, s.Frames, s.Frames.Count(),
+				s.Shot, s.View, s.SizeCode, f.Output, string(f.Encoding.Format), f.Size.Width, f.Size.Height, f.Label,
+				f.Passes, s.Frames, s.Frames.Count(),
 				f.Path.Frame(s.Frames.First()), f.Path.Frame(s.Frames.Last()), f.Path, b.TileCount(s),
 			})
 		}

@@ -20,9 +20,32 @@ func example() production.Production {
 	p.Scene = production.SceneFile{Name: "a.glb", SHA256: "00"}
 	p.Views = []production.View{{Code: "quay", Camera: "cam_quay", Look: "plain"}}
 	p.Shots = []production.Shot{
-		{Code: "010", View: "quay", Frames: frame.MustParse("1001-1048x2"), Sizes: []string{"scope", "hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true},
-		{Code: "020", View: "quay", Frames: frame.MustParse("1060"), Sizes: []string{"hd"}, PassList: "minimum", Outputs: []string{"master"}, InBatch: true},
-		{Code: "030", View: "quay", Frames: frame.MustParse("1-9"), Sizes: []string{"hd"}, PassList: "comp", Outputs: []string{"master"}},
+		{
+			Code:     "010",
+			View:     "quay",
+			Frames:   frame.MustParse("1001-1048x2"),
+			Sizes:    []string{"scope", "hd"},
+			PassList: "comp",
+			Outputs:  []string{"master"},
+			InBatch:  true,
+		},
+		{
+			Code:     "020",
+			View:     "quay",
+			Frames:   frame.MustParse("1060"),
+			Sizes:    []string{"hd"},
+			PassList: "minimum",
+			Outputs:  []string{"master"},
+			InBatch:  true,
+		},
+		{
+			Code:     "030",
+			View:     "quay",
+			Frames:   frame.MustParse("1-9"),
+			Sizes:    []string{"hd"},
+			PassList: "comp",
+			Outputs:  []string{"master"},
+		},
 	}
 	return p
 }
@@ -43,7 +66,8 @@ func TestBatchHoldsEveryShotBySize(t *testing.T) {
 	}
 	rows := b.Rows()
 	if len(rows) != 3 || rows[0].Width != 512 || rows[0].Height != 215 || rows[0].Count != 24 ||
-		rows[0].FirstPath != "SALT/010/master/scope/v001/all/010_quay_scope_all.1001.exr" || rows[0].LastPath != "SALT/010/master/scope/v001/all/010_quay_scope_all.1047.exr" {
+		rows[0].FirstPath != "SALT/010/master/scope/v001/all/010_quay_scope_all.1001.exr" ||
+		rows[0].LastPath != "SALT/010/master/scope/v001/all/010_quay_scope_all.1047.exr" {
 		t.Errorf("rows are %+v", rows)
 	}
 	if rows[2].Pass != "beauty" || rows[2].FirstPath != rows[2].LastPath {
@@ -58,7 +82,8 @@ func TestOneFileAPass(t *testing.T) {
 	if got := b.Totals(); got.Frames != 49 || got.Files != 24*2*4+1 {
 		t.Errorf("totals are %+v", got)
 	}
-	if rows := b.Rows(); rows[1].Pass != "depth" || rows[1].FirstPath != "SALT/010/master/scope/v001/depth/010_quay_scope_depth.1001.exr" {
+	if rows := b.Rows(); rows[1].Pass != "depth" ||
+		rows[1].FirstPath != "SALT/010/master/scope/v001/depth/010_quay_scope_depth.1001.exr" {
 		t.Errorf("second row is %+v", rows[1])
 	}
 }
@@ -97,12 +122,15 @@ func TestSeveralOutputsShareOneRendering(t *testing.T) {
 	}
 	var lines []string
 	for _, r := range b.Rows()[3:6] {
-		lines = append(lines, fmt.Sprint(r.Output, " ", r.Format, " ", r.Width, "x", r.Height, " ", r.Passes, " ", r.FirstPath))
+		lines = append(
+			lines, fmt.Sprint(r.Output, " ", r.Format, " ", r.Width, "x", r.Height, " ", r.Passes, " ", r.FirstPath),
+		)
 	}
 	want := []string{
 		"master exr 480x270 [beauty depth normal object] SALT/010/master/hd/v001/all/010_quay_hd_all.1001.exr",
 		"review png 480x270 [beauty] SALT/010/review/hd/v001/beauty/010_quay_hd_beauty.1001.png",
-		"proxy jpeg 240x136 [beauty] SALT/010/proxy/hd/v001/beauty/010_quay_hd_beauty.1001.jpg", // 135 lines rounded up to even
+		// 135 lines rounded up to even
+		"proxy jpeg 240x136 [beauty] SALT/010/proxy/hd/v001/beauty/010_quay_hd_beauty.1001.jpg",
 	}
 	if !slices.Equal(lines, want) {
 		t.Errorf("got %q", lines)
@@ -137,8 +165,10 @@ func TestAnEditsImpactIsCounted(t *testing.T) {
 		shots  int
 		paths  int
 	}{
-		"a longer shot":   {func(p *production.Production) { p.Shots[0].Frames = frame.MustParse("1001-1050x2") }, 1, 2},
-		"the name":        {func(p *production.Production) { p.Names.Pattern = "(shot)/(size)/(frame:4).(ext)" }, 2, 49},
+		"a longer shot": {func(p *production.Production) { p.Shots[0].Frames = frame.MustParse("1001-1050x2") }, 1,
+			2},
+		"the name": {func(p *production.Production) { p.Names.Pattern = "(shot)/(size)/(frame:4).(ext)" }, 2,
+			49},
 		"a size":          {func(p *production.Production) { p.Sizes[0].Width = 1024 }, 1, 0},
 		"the rate":        {func(p *production.Production) { p.Rate.Numerator = 25 }, 2, 0},
 		"a shot left out": {func(p *production.Production) { p.Shots[1].InBatch = false }, 1, 0},
@@ -177,7 +207,18 @@ func BenchmarkBuildMillionFrames(b *testing.B) {
 	p := example()
 	p.Shots = nil
 	for i := range 1000 {
-		p.Shots = append(p.Shots, production.Shot{Code: fmt.Sprint(i), View: "quay", Frames: frame.Of(1, 1000), Sizes: []string{"hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true})
+		p.Shots = append(
+			p.Shots,
+			production.Shot{
+				Code:     fmt.Sprint(i),
+				View:     "quay",
+				Frames:   frame.Of(1, 1000),
+				Sizes:    []string{"hd"},
+				PassList: "comp",
+				Outputs:  []string{"master"},
+				InBatch:  true,
+			},
+		)
 	}
 	b.ReportAllocs()
 	buf, n := []byte(nil), 0

@@ -24,18 +24,27 @@ func TestAShotGivesASequenceForEachViewAndSize(t *testing.T) {
 	night.Code = "night"
 	p.Looks = append(p.Looks, night)
 	s := &p.Shots[0]
-	s.Also, s.Look, s.Quality, s.Without, s.Step = []string{"turn"}, "night", "final", []production.Cell{{View: "turn_2", Size: "hd"}}, 3
+	s.Also, s.Look, s.Quality, s.Without, s.Step = []string{
+		"turn",
+	}, "night", "final", []production.Cell{
+		{View: "turn_2", Size: "hd"},
+	}, 3
 	s.Labels = []production.Label{{Frame: 1001, Name: "bow-on"}}
 	p.Names.Pattern = "(shot)/(view)/(size)/(pass)_(label).(frame:4).(ext)"
 	b := build(t, p, Measure{})
 	var got []string
 	for _, q := range b.Sequences[:5] {
 		got = append(got, q.View+" "+q.SizeCode)
-		if q.Look.Code != "night" || b.QualityOf(q).Code != "final" || q.Size != q.FullSize || q.Frames.String() != "1001-1043x6" {
-			t.Errorf("%s: look %s, quality %s, %v, frames %s", q.Title(), q.Look.Code, b.QualityOf(q).Code, q.Size, q.Frames)
+		if q.Look.Code != "night" || b.QualityOf(q).Code != "final" || q.Size != q.FullSize ||
+			q.Frames.String() != "1001-1043x6" {
+			t.Errorf(
+				"%s: look %s, quality %s, %v, frames %s", q.Title(), q.Look.Code, b.QualityOf(q).Code, q.Size, q.Frames,
+			)
 		}
 	}
-	if want := []string{"quay scope", "quay hd", "turn_1 scope", "turn_1 hd", "turn_2 scope"}; !slices.Equal(got, want) {
+	if want := []string{"quay scope", "quay hd", "turn_1 scope", "turn_1 hd", "turn_2 scope"}; !slices.Equal(
+		got, want,
+	) {
 		t.Errorf("sequences are %v", got)
 	}
 	if b.QualityOf(b.Sequences[5]).Code != "draft" {
@@ -50,7 +59,8 @@ func TestAShotGivesASequenceForEachViewAndSize(t *testing.T) {
 	if err := json.Unmarshal(data, &read); err != nil {
 		t.Fatal(err)
 	}
-	if got := read.Sequences[0].Files[0].Path.Frame(1001); got != "010/quay/scope/all_bow-on.1001.exr" || read.Sequences[0].Label(1001) != "bow-on" {
+	if got := read.Sequences[0].Files[0].Path.Frame(1001); got != "010/quay/scope/all_bow-on.1001.exr" ||
+		read.Sequences[0].Label(1001) != "bow-on" {
 		t.Errorf("the path is %s", got)
 	}
 }
@@ -59,7 +69,8 @@ func TestTrialsAreAFewFramesInAFolderOfTheirOwn(t *testing.T) {
 	b := build(t, example(), Measure{})
 	for trial, want := range map[Trial]string{FirstFrames: "1001", EveryTenth: "1001-1041x20", Ends: "1001,1025,1047"} {
 		tried := b.Try(trial, 7)
-		if s := tried.Sequences[0]; s.Frames.String() != want || s.Files[0].Path.Frame(1001) != "trials/"+string(trial)+"_007/"+b.Sequences[0].Files[0].Path.Frame(1001) {
+		if s := tried.Sequences[0]; s.Frames.String() != want ||
+			s.Files[0].Path.Frame(1001) != "trials/"+string(trial)+"_007/"+b.Sequences[0].Files[0].Path.Frame(1001) {
 			t.Errorf("%s: %s, %s", trial, s.Frames, s.Files[0].Path)
 		}
 		if len(tried.Prove().Clashes) > 0 {
@@ -74,7 +85,13 @@ func TestTrialsAreAFewFramesInAFolderOfTheirOwn(t *testing.T) {
 func TestNewsOfWhatWasSentBefore(t *testing.T) {
 	b := build(t, example(), Measure{})
 	renderer := fingerprint.Renderer{Name: "r"}
-	before := Earlier{ID: 1, Name: "first", Print: b.Fingerprint(b.Sequences[0], renderer), Good: frame.MustParse("1001-1009x2"), Coming: frame.MustParse("1011-1013x2")}
+	before := Earlier{
+		ID:     1,
+		Name:   "first",
+		Print:  b.Fingerprint(b.Sequences[0], renderer),
+		Good:   frame.MustParse("1001-1009x2"),
+		Coming: frame.MustParse("1011-1013x2"),
+	}
 	sent := func(e Earlier) func(string) []Earlier {
 		return func(key string) []Earlier {
 			if key == b.Sequences[0].Files[0].Path.Key() {
@@ -84,7 +101,9 @@ func TestNewsOfWhatWasSentBefore(t *testing.T) {
 		}
 	}
 	n := b.Against(renderer, sent(before))
-	if n[0].Good.Count() != 5 || n[0].Coming.Count() != 2 || n[0].New.String() != "1015-1047x2" || n[0].Other != "" || n[1].Known() || !n[1].New.Equal(b.Sequences[1].Frames) {
+	if n[0].Good.Count() != 5 || n[0].Coming.Count() != 2 || n[0].New.String() != "1015-1047x2" || n[0].Other != "" ||
+		n[1].Known() ||
+		!n[1].New.Equal(b.Sequences[1].Frames) {
 		t.Errorf("the same set-up: %+v", n)
 	}
 	left := b.Without(n)
@@ -144,21 +163,31 @@ func TestEveryOrderHasEveryFrameOnce(t *testing.T) {
 
 func TestForecastsRestOnWhatViewsHaveTaken(t *testing.T) {
 	p := example()
-	m := Measure{Frames: 20, SecondsPerMegasample: 4, BytesPerModelled: 1, Least: 2, Most: 9, Views: map[string]Rate{"quay": {Frames: 8, Mean: 3, Least: 2, Most: 5}}}
+	m := Measure{
+		Frames:               20,
+		SecondsPerMegasample: 4,
+		BytesPerModelled:     1,
+		Least:                2,
+		Most:                 9,
+		Views:                map[string]Rate{"quay": {Frames: 8, Mean: 3, Least: 2, Most: 5}},
+	}
 	own := build(t, p, m).Totals()
-	if math.Abs(own.Least/own.Seconds-2.0/3) > 1e-9 || math.Abs(own.Most/own.Seconds-5.0/3) > 1e-9 || m.Basis("quay") != "8 measured frames of this view" {
+	if math.Abs(own.Least/own.Seconds-2.0/3) > 1e-9 || math.Abs(own.Most/own.Seconds-5.0/3) > 1e-9 ||
+		m.Basis("quay") != "8 measured frames of this view" {
 		t.Errorf("a view that was measured: %+v", own)
 	}
 	m.Views = nil
 	others := build(t, p, m).Totals()
-	if math.Abs(others.Seconds/own.Seconds-4.0/3) > 1e-9 || math.Abs(others.Most/others.Least-9.0/2) > 1e-9 || m.Basis("quay") != "20 measured frames of other views" {
+	if math.Abs(others.Seconds/own.Seconds-4.0/3) > 1e-9 || math.Abs(others.Most/others.Least-9.0/2) > 1e-9 ||
+		m.Basis("quay") != "20 measured frames of other views" {
 		t.Errorf("other views: %+v", others)
 	}
 	if guess := build(t, p, Measure{}).Totals(); math.Abs(guess.Most/guess.Least-guessedRange*guessedRange) > 1e-9 {
 		t.Errorf("a guess: %+v", guess)
 	}
 	p.Region = raster.Part{Right: 50, Bottom: 50}
-	if part := build(t, p, m).Totals(); math.Abs(part.Seconds/others.Seconds-0.25) > 0.01 || math.Abs(part.Bytes/others.Bytes-0.25) > 0.01 {
+	if part := build(t, p, m).Totals(); math.Abs(part.Seconds/others.Seconds-0.25) > 0.01 ||
+		math.Abs(part.Bytes/others.Bytes-0.25) > 0.01 {
 		t.Errorf("a quarter of the picture: %+v of %+v", part, others)
 	}
 }

@@ -44,7 +44,8 @@ func (b Batch) Area(s Sequence) image.Rectangle {
 	return image.Rect(0, 0, s.Size.Width, s.Size.Height)
 }
 
-// Memory returns about how many bytes a frame of a sequence takes while it is rendered, or the largest of its tiles, beside the scene.
+// Memory returns about how many bytes a frame of a sequence takes while it is rendered, or the largest of its tiles,
+// beside the scene.
 func (b Batch) Memory(s Sequence) float64 {
 	largest := b.Area(s)
 	if s.Tiled() {
@@ -53,14 +54,16 @@ func (b Batch) Memory(s Sequence) float64 {
 	return pixelBytes(s.Passes) * float64(largest.Dx()*largest.Dy())
 }
 
-// Untiled reports whether frames of a sequence are rendered whole only because of a time limit, which is for all of a picture at once.
+// Untiled reports whether frames of a sequence are rendered whole only because of a time limit, which is for all of a
+// picture at once.
 func (b Batch) Untiled(s Sequence) bool {
 	q := b.QualityOf(s)
 	return q.Effort.Seconds > 0 && (!q.Tiles.Single() || b.needed(s) > 1)
 }
 
-// Recommended returns the tiles that the frames of a sequence should be rendered in: bands, as many as keep one below the memory of the quality, and
-// for a single large picture as many as let several nodes work on it. The zero value stands for a whole frame.
+// Recommended returns the tiles that the frames of a sequence should be rendered in: bands, as many as keep one below
+// the memory of the quality, and for a single large picture as many as let several nodes work on it. The zero value
+// stands for a whole frame.
 func (b Batch) Recommended(s Sequence) raster.Tiling {
 	bands := b.needed(s)
 	if bands <= 1 || b.QualityOf(s).Effort.Seconds > 0 { // a time limit is for all of a picture at once
@@ -93,7 +96,8 @@ func (b Batch) tiling(s Sequence, own raster.Tiling) raster.Tiling {
 	return b.Recommended(s)
 }
 
-// Tiled reports whether frames of the sequence are rendered in tiles, as steps of their own, and put together afterwards.
+// Tiled reports whether frames of the sequence are rendered in tiles, as steps of their own, and put together
+// afterwards.
 func (s Sequence) Tiled() bool { return !s.Tiles.Single() }
 
 // TileCount returns how many tiles a frame of a sequence is rendered in, 0 if it is rendered as a whole.
@@ -121,7 +125,8 @@ func (b Batch) Tile(s Sequence, number int) (image.Rectangle, bool) {
 	return tiles[number-1], true
 }
 
-// TileBytes returns how many bytes the tiles of one frame may take on the disk until it is put together, 0 if there are none.
+// TileBytes returns how many bytes the tiles of one frame may take on the disk until it is put together, 0 if there are
+// none.
 func (b Batch) TileBytes(s Sequence) float64 {
 	if !s.Tiled() {
 		return 0

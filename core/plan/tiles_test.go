@@ -21,14 +21,16 @@ func sized(width, height int, frames string) production.Production {
 	return p
 }
 
-// Common practice for one big picture: about 8 bands at 4K, 20 at 8K and over. Frames of a range keep nodes busy as they are, until one takes too much memory.
+// Common practice for one big picture: about 8 bands at 4K, 20 at 8K and over. Frames of a range keep nodes busy as
+// they are, until one takes too much memory.
 func TestTilesBySize(t *testing.T) {
 	for _, c := range []struct {
 		width, height int
 		frames        string
 		want          int // bands
 	}{
-		{3838, 2160, "1001", 0}, {4096, 1716, "1001", 8}, {2160, 3840, "1001", 8}, {7680, 4320, "1001", 20}, {16384, 9216, "1001", 20}, {4096, 1716, "1001-1048", 0},
+		{3838, 2160, "1001", 0}, {4096, 1716, "1001", 8}, {2160, 3840, "1001", 8}, {7680, 4320, "1001", 20},
+		{16384, 9216, "1001", 20}, {4096, 1716, "1001-1048", 0},
 		// 16 bytes of beauty and half as much again: 24 bytes a pixel, of which 2 GB hold 83 million.
 		{16384, 9216, "1001-1048", 2}, {16384, 5000, "1001-1048", 0},
 	} {
@@ -76,7 +78,8 @@ func TestTilesByMemory(t *testing.T) {
 	}
 }
 
-// Own tiles of a cell come before those of the quality, and these before what size and memory ask for; a time limit is for all of a picture at once.
+// Own tiles of a cell come before those of the quality, and these before what size and memory ask for; a time limit is
+// for all of a picture at once.
 func TestTilesThatAreSet(t *testing.T) {
 	p := sized(4000, 2000, "1001")
 	tiles := func() raster.Tiling { return build(t, p, Measure{}).Sequences[0].Tiles }
@@ -101,7 +104,8 @@ func TestTilesThatAreSet(t *testing.T) {
 	}
 }
 
-// Tiles change no file: frames that are in place stay good with others. A trial of one frame is cut as a single picture is, unless tiles were set.
+// Tiles change no file: frames that are in place stay good with others. A trial of one frame is cut as a single picture
+// is, unless tiles were set.
 func TestTilesAreNoOtherSetUp(t *testing.T) {
 	p := sized(4096, 1716, "1001-1048")
 	before := build(t, p, Measure{})
@@ -109,8 +113,14 @@ func TestTilesAreNoOtherSetUp(t *testing.T) {
 	p.Shots[0].SetTiles("quay", "big", raster.Tiling{Columns: 2, Rows: 5})
 	now := build(t, p, Measure{})
 	var renderer fingerprint.Renderer
-	sent := Earlier{ID: 1, Name: "before", Print: before.Fingerprint(before.Sequences[0], renderer), Good: frame.MustParse("1001-1048")}
-	if n := now.Against(renderer, func(string) []Earlier { return []Earlier{sent} })[0]; !n.New.Empty() || !n.Changed.Empty() {
+	sent := Earlier{
+		ID:    1,
+		Name:  "before",
+		Print: before.Fingerprint(before.Sequences[0], renderer),
+		Good:  frame.MustParse("1001-1048"),
+	}
+	if n := now.Against(renderer, func(string) []Earlier { return []Earlier{sent} })[0]; !n.New.Empty() ||
+		!n.Changed.Empty() {
 		t.Errorf("with other tiles there are new frames %v and changed ones %v", n.New, n.Changed)
 	}
 	if impact := Compare(before, now); impact.Any() {

@@ -7,8 +7,8 @@ import (
 	"reelhouse/core/naming"
 )
 
-// A Trial is a batch of a few frames of every sequence, to see whether the whole one would come out well. Its files lie in a folder of their own, so that
-// they never meet those of the whole batch, and no shot is changed for it.
+// A Trial is a batch of a few frames of every sequence, to see whether the whole one would come out well. Its files lie
+// in a folder of their own, so that they never meet those of the whole batch, and no shot is changed for it.
 type Trial string
 
 // The trials.
@@ -64,7 +64,8 @@ func (b Batch) Try(t Trial, number int) Batch {
 		for k, f := range s.Files {
 			f.Pattern = folder + f.Pattern
 			if pattern, err := naming.Parse(f.Pattern); err == nil {
-				f.Path = pattern.Bind(s.fields(b.Production, b.QualityOf(s).Code, b.Version, f), b.Standards.Names).Labelled(s.names())
+				f.Path = pattern.Bind(s.fields(b.Production, b.QualityOf(s).Code, b.Version, f), b.Standards.Names).
+					Labelled(s.names())
 			}
 			files[k] = f
 		}

@@ -27,13 +27,14 @@ type single struct {
 // sequencesAtOnce is how many sequences are looked at together.
 const sequencesAtOnce = 500
 
-// Again applies every rule to a batch, and takes over from what was found of an earlier one, which may be nil, what is still
-// so: kept tells for each sequence of b its place in the earlier batch if it is the same, -1 otherwise.
+// Again applies every rule to a batch, and takes over from what was found of an earlier one, which may be nil, what is
+// still so: kept tells for each sequence of b its place in the earlier batch if it is the same, -1 otherwise.
 func (e *Checked) Again(b plan.Batch, f Facts, kept []int) *Checked {
 	c := &Checked{ground: b, facts: Facts{Cameras: f.Cameras, LastFrame: f.LastFrame}}
 	c.ground.Sequences, c.ground.Waived, c.ground.Title = nil, nil, ""
 	c.firsts, c.single = make([]bool, len(b.Sequences)), make([][]single, len(b.Sequences))
-	takes := e != nil && len(kept) == len(b.Sequences) && reflect.DeepEqual(e.ground, c.ground) && reflect.DeepEqual(e.facts, c.facts)
+	takes := e != nil && len(kept) == len(b.Sequences) && reflect.DeepEqual(e.ground, c.ground) &&
+		reflect.DeepEqual(e.facts, c.facts)
 	found := make([][]Finding, len(rules))
 	// Rules look at the same batch side by side, and report in their order.
 	var group sync.WaitGroup
@@ -68,7 +69,11 @@ func (e *Checked) Again(b plan.Batch, f Facts, kept []int) *Checked {
 	c.Findings = slices.Concat(found...)
 	waive(b, c.Findings)
 	slices.SortStableFunc(c.Findings, func(a, b Finding) int {
-		return slices.Index([]Severity{Refuses, Warns}, a.Severity) - slices.Index([]Severity{Refuses, Warns}, b.Severity)
+		return slices.Index(
+			[]Severity{Refuses, Warns}, a.Severity,
+		) - slices.Index(
+			[]Severity{Refuses, Warns}, b.Severity,
+		)
 	})
 	return c
 }
@@ -88,7 +93,8 @@ func (c *Checked) look(b plan.Batch, f Facts, i int) {
 // finds returns a finding of the rule.
 func (r rule) finds(where string, fix Fix, format string, args ...any) Finding {
 	return Finding{
-		Rule: r.name, Severity: r.severity, Where: where, Message: fmt.Sprintf(format, args...), Why: r.why, Fix: fix, Firm: r.firm, Twice: r.twice,
+		Rule: r.name, Severity: r.severity, Where: where, Message: fmt.Sprintf(format, args...), Why: r.why, Fix: fix,
+		Firm: r.firm, Twice: r.twice,
 	}
 }
 

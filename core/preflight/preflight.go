@@ -26,10 +26,12 @@ type Finding struct {
 	Fix      Fix      `json:"fix,omitempty"`
 	Firm     bool     `json:"firm,omitempty"`   // it cannot be set aside
 	Waived   string   `json:"waived,omitempty"` // the reason for which it was set aside, "" if it was not
-	Twice    bool     `json:"twice,omitempty"`  // it counts for nothing once a person has said a second time that the batch is meant so
+	// it counts for nothing once a person has said a second time that the batch is meant so
+	Twice bool `json:"twice,omitempty"`
 }
 
-// Holds reports whether the finding keeps the batch from being sent; twice says that a person has said so a second time.
+// Holds reports whether the finding keeps the batch from being sent; twice says that a person has said so a second
+// time.
 func (f Finding) Holds(twice bool) bool {
 	return f.Severity == Refuses && f.Waived == "" && !(f.Twice && twice)
 }

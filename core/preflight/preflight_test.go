@@ -18,11 +18,13 @@ import (
 func sequence(shot, pattern string, frames string) plan.Sequence {
 	passes := []pass.Code{pass.Beauty, pass.Depth}
 	return plan.Sequence{
-		Shot: shot, View: "quay", SizeCode: "hd", Camera: "cam", Frames: frame.MustParse(frames), Own: frame.MustParse(frames), Passes: passes, FrameBytes: 1e6,
+		Shot: shot, View: "quay", SizeCode: "hd", Camera: "cam", Frames: frame.MustParse(frames),
+		Own: frame.MustParse(frames), Passes: passes, FrameBytes: 1e6,
 		Size: raster.Size{Width: 1920, Height: 1080}, FullSize: raster.Size{Width: 1920, Height: 1080},
 		Files: []plan.FileSequence{{
-			Output: "master", Role: output.Master, Label: "all", Passes: passes, Encoding: output.EXR.Usual(), Pattern: pattern,
-			Path: naming.MustParse(pattern).Bind(naming.Fields{Shot: shot, Ext: "exr"}, naming.Rules{}),
+			Output: "master", Role: output.Master, Label: "all", Passes: passes, Encoding: output.EXR.Usual(),
+			Pattern: pattern,
+			Path:    naming.MustParse(pattern).Bind(naming.Fields{Shot: shot, Ext: "exr"}, naming.Rules{}),
 		}},
 	}
 }
@@ -30,9 +32,15 @@ func sequence(shot, pattern string, frames string) plan.Sequence {
 func TestRules(t *testing.T) {
 	facts := Facts{Cameras: []string{"cam"}, LastFrame: 1100, FreeBytes: -1}
 	good := func() plan.Batch {
-		return plan.Batch{FirstFrame: 1001, Quality: production.Quality{Name: "Final", Full: true}, Sequences: []plan.Sequence{
-			sequence("010", "(shot).(frame:4).(ext)", "1001-1048"), sequence("020", "(shot).(frame:4).(ext)", "1001-1048"),
-		}}
+		return plan.Batch{
+			FirstFrame: 1001,
+			Quality:    production.Quality{Name: "Final", Full: true},
+			Sequences: []plan.Sequence{
+				sequence(
+					"010", "(shot).(frame:4).(ext)", "1001-1048",
+				), sequence("020", "(shot).(frame:4).(ext)", "1001-1048"),
+			},
+		}
 	}
 	if found := Check(good(), facts); len(found) != 0 {
 		t.Errorf("a good batch has %+v", found)
@@ -50,10 +58,12 @@ func TestRules(t *testing.T) {
 			b.Sequences[1].Files[0].Path = b.Sequences[0].Files[0].Path
 		}, Refuses, "010 quay hd (master all) and 020 quay hd (master all)"},
 		"already-sent": {func(_ *plan.Batch, f *Facts) {
-			f.News = []plan.News{{New: frame.Of(1, 2)}, {Changed: frame.Of(1, 2), Other: "020.1001.exr", By: []string{"batch 7"}}}
+			f.News = []plan.News{{New: frame.Of(1, 2)},
+				{Changed: frame.Of(1, 2), Other: "020.1001.exr", By: []string{"batch 7"}}}
 		}, Refuses, "1 of the sequences were sent already with another set-up, with batch 7; 020.1001.exr"},
 		"nothing-new": {func(_ *plan.Batch, f *Facts) {
-			f.News = []plan.News{{Good: frame.Of(1, 40), By: []string{"batch 7"}}, {Coming: frame.Of(1, 2), By: []string{"batch 7"}}}
+			f.News = []plan.News{{Good: frame.Of(1, 40), By: []string{"batch 7"}},
+				{Coming: frame.Of(1, 2), By: []string{"batch 7"}}}
 		}, Refuses, "40 frames are in place and 2 queued"},
 		"set-up-unknown": {func(_ *plan.Batch, f *Facts) {
 			f.News = []plan.News{{New: frame.Of(3, 4), Unknown: frame.Of(1, 2), By: []string{"batch 7"}}}
@@ -73,12 +83,15 @@ func TestRules(t *testing.T) {
 			b.Sequences[0].Files[0].Role = output.Review
 			b.Sequences[0].Files[0].Encoding.Compression = output.DWAA
 		}, Warns, "changes its numbers"},
-		"encoded-twice":         {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Encoding.Curve = "srgb" }, Refuses, "encodes floats by srgb"},
-		"depth-background-near": {func(b *plan.Batch, f *Facts) { b.DepthBackground, f.Reach = 50, 150 }, Warns, "counts as 50 m deep"},
+		"encoded-twice": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Encoding.Curve = "srgb" },
+			Refuses, "encodes floats by srgb"},
+		"depth-background-near": {func(b *plan.Batch, f *Facts) { b.DepthBackground, f.Reach = 50, 150 }, Warns,
+			"counts as 50 m deep"},
 		"depth-clipped": {func(b *plan.Batch, f *Facts) {
 			b.DepthBackground, f.Reach, b.Depth = 1000, 150, pass.DepthStyle{Picture: true, Near: 1, Far: 100}
 		}, Warns, "ends at 100 m"},
-		"depth-unit": {func(b *plan.Batch, f *Facts) { b.DepthBackground, f.Reach = 1e6, 150_000 }, Warns, "which is unlikely"},
+		"depth-unit": {func(b *plan.Batch, f *Facts) { b.DepthBackground, f.Reach = 1e6, 150_000 }, Warns,
+			"which is unlikely"},
 		"matte-of-clear": {func(b *plan.Batch, f *Facts) {
 			b.Sequences[0].Passes = append(b.Sequences[0].Passes, pass.CryptoObject)
 			b.Sequences[0].Files[0].Passes = b.Sequences[0].Passes
@@ -89,15 +102,29 @@ func TestRules(t *testing.T) {
 			b.Sequences[0].Files[0].Passes = b.Sequences[0].Passes
 			b.Sequences[0].Look = look.Look{Code: "dusk", Unseen: []string{"mast"}}
 		}, Warns, "hides mast from the camera"},
-		"texture-missing":    {func(_ *plan.Batch, f *Facts) { f.Missing = []string{"a", "b", "c", "d", "e", "f"} }, Warns, "a, b, c, d and 2 more"},
-		"other-look":         {func(_ *plan.Batch, f *Facts) { f.ViewLooks = map[string]string{"quay": "night"} }, Warns, "own is night"},
-		"view-without-shot":  {func(_ *plan.Batch, f *Facts) { f.Unused = []string{"bow"} }, Warns, "No shot shows bow"},
-		"still-as-range":     {func(b *plan.Batch, _ *Facts) { b.Sequences[0].ShotName = "Title still" }, Warns, "has 48 frames"},
-		"range-as-still":     {func(b *plan.Batch, _ *Facts) { b.Sequences[1].Own = frame.Of(1001, 1001) }, Warns, "has one frame, 1001"},
-		"last-frame-missing": {func(_ *plan.Batch, f *Facts) { f.LastFrame = 1049 }, Warns, "one before the scene's last, 1049"},
-		"cut-needs-more":     {func(_ *plan.Batch, f *Facts) { f.Cut = map[string]frame.Set{"010": frame.Of(1040, 1050)} }, Warns, "2 frames that are not rendered: 1049-1050"},
-		"steps-left-on":      {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Own = b.Sequences[0].Own.Thin(2) }, Refuses, "every 2. frame"},
-		"region-left-on":     {func(b *plan.Batch, _ *Facts) { b.Region = raster.Part{Left: 25, Top: 25, Right: 75, Bottom: 75} }, Refuses, "25, 25, 75, 75"},
+		"texture-missing": {func(_ *plan.Batch, f *Facts) { f.Missing = []string{"a", "b", "c", "d", "e", "f"} },
+			Warns, "a, b, c, d and 2 more"},
+		"other-look": {func(_ *plan.Batch, f *Facts) { f.ViewLooks = map[string]string{"quay": "night"} },
+			Warns, "own is night"},
+		"view-without-shot": {func(_ *plan.Batch, f *Facts) { f.Unused = []string{"bow"} }, Warns,
+			"No shot shows bow"},
+		"still-as-range": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].ShotName = "Title still" }, Warns,
+			"has 48 frames"},
+		"range-as-still": {func(b *plan.Batch, _ *Facts) { b.Sequences[1].Own = frame.Of(1001, 1001) }, Warns,
+			"has one frame, 1001"},
+		"last-frame-missing": {func(_ *plan.Batch, f *Facts) { f.LastFrame = 1049 }, Warns,
+			"one before the scene's last, 1049"},
+		"cut-needs-more": {func(_ *plan.Batch,
+			f *Facts) {
+			f.Cut = map[string]frame.Set{"010": frame.Of(1040, 1050)}
+		}, Warns,
+			"2 frames that are not rendered: 1049-1050"},
+		"steps-left-on": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Own = b.Sequences[0].Own.Thin(2) },
+			Refuses, "every 2. frame"},
+		"region-left-on": {func(b *plan.Batch,
+			_ *Facts) {
+			b.Region = raster.Part{Left: 25, Top: 25, Right: 75, Bottom: 75}
+		}, Refuses, "25, 25, 75, 75"},
 		"quick-shot": {func(b *plan.Batch, _ *Facts) {
 			b.Sequences[1].Quality = production.Quality{Code: "draft", Name: "Draft", Samples: 2}
 		}, Refuses, "rendered in Draft"},
@@ -114,14 +141,24 @@ func TestRules(t *testing.T) {
 		"tiles-too-large": {func(b *plan.Batch, _ *Facts) {
 			b.Quality.Memory, b.Sequences[0].Tiles = 0.05, raster.Bands(2)
 		}, Warns, "wants no more than 0.05 GB"},
-		"format-too-small": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Encoding = output.PNG.Usual() }, Refuses, "no layers"},
-		"pass-left-out":    {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Passes = append(b.Sequences[0].Passes, pass.Normal) }, Warns, "takes the pass normal"},
+		"format-too-small": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Encoding = output.PNG.Usual() },
+			Refuses, "no layers"},
+		"pass-left-out": {func(b *plan.Batch,
+			_ *Facts) {
+			b.Sequences[0].Passes = append(b.Sequences[0].Passes, pass.Normal)
+		}, Warns,
+			"takes the pass normal"},
 		"lossy-master": {func(b *plan.Batch, _ *Facts) {
-			b.Sequences[0].Files[0].Encoding, b.Sequences[0].Files[0].Passes = output.JPEG.Usual(), []pass.Code{pass.Beauty}
+			b.Sequences[0].Files[0].Encoding, b.Sequences[0].Files[0].Passes = output.JPEG.Usual(),
+				[]pass.Code{pass.Beauty}
 			b.Sequences[0].Passes = []pass.Code{pass.Beauty}
 		}, Warns, "master in JPEG"},
-		"no-master":     {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Role = output.Review }, Warns, "is a master"},
-		"below-minimum": {func(b *plan.Batch, _ *Facts) { b.Standards.Floor = production.Floor{Width: 2048, Height: 1080} }, Warns, "2048 × 1080"},
+		"no-master": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Role = output.Review }, Warns,
+			"is a master"},
+		"below-minimum": {func(b *plan.Batch,
+			_ *Facts) {
+			b.Standards.Floor = production.Floor{Width: 2048, Height: 1080}
+		}, Warns, "2048 × 1080"},
 		"alpha-lost": {func(b *plan.Batch, _ *Facts) {
 			b.Standards.Background.Kind, b.Sequences[0].Files[0].Encoding.Alpha = look.Transparent, output.NoAlpha
 		}, Warns, "stores no alpha"},
@@ -145,7 +182,8 @@ func TestRules(t *testing.T) {
 		b, f := good(), facts
 		c.spoil(&b, &f)
 		found := slices.DeleteFunc(Check(b, f), func(g Finding) bool { return g.Rule != rule })
-		if len(found) == 0 || found[0].Severity != c.severity || !strings.Contains(found[0].Message, c.says) || found[0].Why == "" {
+		if len(found) == 0 || found[0].Severity != c.severity || !strings.Contains(found[0].Message, c.says) ||
+			found[0].Why == "" {
 			t.Errorf("%s: got %+v", rule, Check(b, f))
 			continue
 		}
@@ -168,7 +206,11 @@ func TestRules(t *testing.T) {
 }
 
 func TestWhatIsQuickIsRefusedUntilItIsSaidTwice(t *testing.T) {
-	b := plan.Batch{FirstFrame: 1, Quality: production.Quality{Name: "Final", Full: true}, Sequences: []plan.Sequence{sequence("010", "(shot).(frame:4).(ext)", "1-9")}}
+	b := plan.Batch{
+		FirstFrame: 1,
+		Quality:    production.Quality{Name: "Final", Full: true},
+		Sequences:  []plan.Sequence{sequence("010", "(shot).(frame:4).(ext)", "1-9")},
+	}
 	b.Region = raster.Part{Right: 50, Bottom: 50}
 	found := Check(b, Facts{Cameras: []string{"cam"}, LastFrame: 100, FreeBytes: -1})
 	if StateOf(found, false) != Refused || StateOf(found, true) != Warned {
@@ -181,7 +223,10 @@ func TestWhatIsQuickIsRefusedUntilItIsSaidTwice(t *testing.T) {
 
 // A festival minimum of 2048 x 1080 is common practice.
 func TestTheDeliveryMinimumHoldsForMasters(t *testing.T) {
-	b := plan.Batch{Quality: production.Quality{Name: "Draft"}, Sequences: []plan.Sequence{sequence("010", "(shot).(frame:4).(ext)", "1-2")}}
+	b := plan.Batch{
+		Quality:   production.Quality{Name: "Draft"},
+		Sequences: []plan.Sequence{sequence("010", "(shot).(frame:4).(ext)", "1-2")},
+	}
 	b.Sequences[0].Size = raster.Size{Width: 480, Height: 270} // a draft: the full size counts
 	says := func() string {
 		var all []string

@@ -24,131 +24,277 @@ type rule struct {
 
 type check = func(b plan.Batch, f Facts, found report)
 
-// each looks at one sequence, and is told whether it is the first one of its shot. What it finds rests on nothing of the batch
-// but its ground (everything beside the sequences), and of the facts on Cameras and LastFrame alone.
+// each looks at one sequence, and is told whether it is the first one of its shot. What it finds rests on nothing of
+// the batch but its ground (everything beside the sequences), and of the facts on Cameras and LastFrame alone.
 type each = func(b plan.Batch, f Facts, s *plan.Sequence, first bool, found report)
 
 // A report takes what a rule finds, and where.
 type report = func(where string, fix Fix, format string, args ...any)
 
 var rules = slices.Concat([]rule{
-	{name: "empty-batch", why: "There would be nothing to render.", severity: Refuses, check: func(b plan.Batch, _ Facts, found report) {
-		if len(b.Sequences) == 0 {
-			found("batch", NoFix, "No shot is in the batch, or all of its cells are left out. Put at least one in, at the Shots station.")
-		}
-	}, firm: true},
-	{name: "camera-missing", why: "A view without its camera cannot be rendered.", severity: Refuses, each: func(_ plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
-		if !slices.Contains(f.Cameras, s.Camera) {
-			found(s.Title(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
-		}
-	}, firm: true},
-	{name: "scene-opaque", why: "A scene that the renderer cannot read cannot be rendered.", severity: Refuses, check: func(b plan.Batch, f Facts, found report) {
-		if f.Unreadable {
-			found("scene", NoFix, "The scene %s can be read by an outside renderer only, and none is configured. Name one in the configuration file, or bring in a glTF scene.", b.Scene.Name)
-		}
-	}, firm: true},
-	{name: "same-path", why: "The later file would overwrite the earlier one.", severity: Refuses, check: func(b plan.Batch, _ Facts, found report) {
-		for _, c := range b.Prove().Clashes {
-			hint := "Put what differs between them into the name pattern."
-			if c.OnlyCaseDiffers {
-				hint = "Change one of the codes, or set a case rule."
+	{
+		name:     "empty-batch",
+		why:      "There would be nothing to render.",
+		severity: Refuses,
+		check: func(b plan.Batch, _ Facts, found report) {
+			if len(b.Sequences) == 0 {
+				found(
+					"batch", NoFix,
+					"No shot is in the batch, or all of its cells are left out. Put at least one in, at the Shots "+
+						"station.",
+				)
 			}
-			found(c.Second, NoFix, "%s. %s", c, hint)
-		}
-	}, firm: true},
-	{name: "already-sent", why: "Nothing that was sent may be overwritten.", severity: Refuses, check: alreadySent, firm: true},
-	{name: "format-too-small", why: "Passes that the file format cannot hold would be lost.", severity: Refuses, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-		for _, file := range s.Files {
-			if err := file.Encoding.Holds(file.Passes); err != nil {
-				found(s.Title(), NoFix, "Output %s: %s. Choose OpenEXR, or let the output take the beauty alone.", file.Output, err)
+		},
+		firm: true,
+	},
+	{
+		name:     "camera-missing",
+		why:      "A view without its camera cannot be rendered.",
+		severity: Refuses,
+		each: func(_ plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
+			if !slices.Contains(f.Cameras, s.Camera) {
+				found(s.Title(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
 			}
-		}
-	}, firm: true},
-	{name: "pass-left-out", why: "A pass that no output stores is rendered for nothing.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-		for _, code := range s.Passes {
-			if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return slices.Contains(f.Passes, code) }) {
-				found(s.Title(), NoFix, "No output of this shot takes the pass %s. Give the shot one that does, or take the pass off its list.", code)
+		},
+		firm: true,
+	},
+	{
+		name:     "scene-opaque",
+		why:      "A scene that the renderer cannot read cannot be rendered.",
+		severity: Refuses,
+		check: func(b plan.Batch, f Facts, found report) {
+			if f.Unreadable {
+				found(
+					"scene", NoFix,
+					"The scene %s can be read by an outside renderer only, and none is configured. Name one in the "+
+						"configuration file, or bring in a glTF scene.",
+					b.Scene.Name,
+				)
 			}
-		}
-	}},
-	{name: "lossy-master", why: "Every save of a lossy file costs picture.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-		for _, f := range s.Files {
-			if f.Role != output.Master {
-				continue
-			}
-			if !f.Encoding.Lossless() {
-				found(s.Title(), NoFix, "Output %s is a master in %s, which is lossy.", f.Output, f.Encoding.Described())
-			}
-		}
-	}},
-	{name: "no-master", why: "What is only there for looking cannot be graded or delivered.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-		if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return f.Role == output.Master }) {
-			found(s.Title(), NoFix, "No output of this shot is a master.")
-		}
-	}},
-	{name: "below-minimum", why: "The delivery would be sent back.", severity: Warns, check: belowMinimum},
-	{name: "alpha-lost", why: "The compositor could not put anything behind the picture.", severity: Warns, each: func(b plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-		for _, f := range s.Files {
-			if f.Role == output.Master && b.Background(*s).Kind == look.Transparent && f.Encoding.Alpha == output.NoAlpha && slices.Contains(f.Passes, pass.Beauty) {
-				found(s.Title(), NoFix, "The background is transparent, and output %s stores no alpha.", f.Output)
-			}
-		}
-	}},
-	{name: "not-portable", why: "Some systems would refuse, hide or change the name.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-		for _, file := range s.Files {
-			p := file.Path.Frame(s.Frames.Last())
-			for _, problem := range naming.Portable(p) {
-				found(s.Title(), NoFix, "Output %s: %s. The path is %s", file.Output, problem, p)
-			}
-		}
-	}},
-	{name: "padding-too-short", why: "File lists sort wrongly when numbers differ in length.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-		first, last := s.Frames.First(), s.Frames.Last()
-		for _, file := range s.Files {
-			if p := file.Path.Labelled(nil); !strings.Contains(p.String(), "(label)") && len(p.Frame(first)) != len(p.Frame(last)) {
-				fix := PadFrames
-				if first < 0 {
-					fix = NoFix // a sign takes a place that no padding makes up for
+		},
+		firm: true,
+	},
+	{
+		name:     "same-path",
+		why:      "The later file would overwrite the earlier one.",
+		severity: Refuses,
+		check: func(b plan.Batch, _ Facts, found report) {
+			for _, c := range b.Prove().Clashes {
+				hint := "Put what differs between them into the name pattern."
+				if c.OnlyCaseDiffers {
+					hint = "Change one of the codes, or set a case rule."
 				}
-				found(s.Title(), fix, "Frame numbers %d and %d have different lengths in the paths of output %s. Pad the frame field with more digits.", first, last, file.Output)
+				found(c.Second, NoFix, "%s. %s", c, hint)
 			}
-		}
-	}},
-	{name: "beyond-the-scene", why: "Nothing moves there; often a range was meant for another scene.", severity: Warns, each: func(b plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
-		if s.Frames.First() < b.FirstFrame || s.Frames.Last() > f.LastFrame && s.Frames.Count() > 1 {
-			found(s.Title(), NoFix, "Frames %s reach outside the scene's %d to %d.", s.Frames, b.FirstFrame, f.LastFrame)
-		}
-	}},
-	{name: "quick-settings", why: "Draft pictures look finished in a file list.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		if !b.Quality.Full {
-			found("batch", NoFix, "The quality is %s: %s of the size, %d × %d samples.", b.Quality.Name, b.Quality.Scale, b.Quality.Samples, b.Quality.Samples)
-		}
-	}},
-	{name: "light-cut-off", why: "What takes bright specks away takes light away, and what stops the clock leaves noise.", severity: Warns, check: func(b plan.Batch, _ Facts, found report) {
-		if !b.Quality.Full {
-			return
-		}
-		if clamp := b.Quality.Effort.Clamp; clamp > 0 {
-			found("batch", NoFix, "The quality %s is one to deliver, and limits what indirect light may add to %g. Its pictures are darker than they should be where bright things light others.", b.Quality.Name, clamp)
-		}
-		if seconds := b.Quality.Effort.Seconds; seconds > 0 {
-			found("batch", NoFix, "The quality %s is one to deliver, and ends every frame after %g s. Frames may differ in noise, and none can be rendered again the same.", b.Quality.Name, seconds)
-		}
-	}},
-	{name: "stretched-panorama", why: "A viewer for panoramas shows it stretched, or refuses it.", severity: Warns, each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-		if s.Setup.AllAround && s.Size.Width != 2*s.Size.Height {
-			found(s.Title(), NoFix, "View %s shows all directions, whose picture is twice as wide as high; %v is not. Give the shot a size of 2:1.", s.View, s.Size)
-		}
-	}},
-	{name: "disk-too-small", why: "A full disk ends the night.", severity: Refuses, check: func(b plan.Batch, f Facts, found report) {
-		tiles := 0.0 // of the largest frame, until it is put together
-		for _, s := range b.Sequences {
-			tiles = max(tiles, b.TileBytes(s))
-		}
-		if need := b.Totals().Bytes + tiles; f.FreeBytes >= 0 && need > f.FreeBytes {
-			found("batch", NoFix, "About %.0f MB are needed and %.0f MB are free. Make room, or render less.", math.Ceil(need/1e6), math.Floor(f.FreeBytes/1e6))
-		}
-	}},
+		},
+		firm: true,
+	},
+	{
+		name:     "already-sent",
+		why:      "Nothing that was sent may be overwritten.",
+		severity: Refuses,
+		check:    alreadySent,
+		firm:     true,
+	},
+	{
+		name:     "format-too-small",
+		why:      "Passes that the file format cannot hold would be lost.",
+		severity: Refuses,
+		each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+			for _, file := range s.Files {
+				if err := file.Encoding.Holds(file.Passes); err != nil {
+					found(
+						s.Title(), NoFix, "Output %s: %s. Choose OpenEXR, or let the output take the beauty alone.",
+						file.Output, err,
+					)
+				}
+			}
+		},
+		firm: true,
+	},
+	{
+		name:     "pass-left-out",
+		why:      "A pass that no output stores is rendered for nothing.",
+		severity: Warns,
+		each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+			for _, code := range s.Passes {
+				if !slices.ContainsFunc(
+					s.Files,
+					func(f plan.FileSequence) bool { return slices.Contains(f.Passes, code) },
+				) {
+					found(
+						s.Title(), NoFix,
+						"No output of this shot takes the pass %s. Give the shot one that does, or take the pass off "+
+							"its list.",
+						code,
+					)
+				}
+			}
+		},
+	},
+	{
+		name:     "lossy-master",
+		why:      "Every save of a lossy file costs picture.",
+		severity: Warns,
+		each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+			for _, f := range s.Files {
+				if f.Role != output.Master {
+					continue
+				}
+				if !f.Encoding.Lossless() {
+					found(
+						s.Title(), NoFix, "Output %s is a master in %s, which is lossy.", f.Output,
+						f.Encoding.Described(),
+					)
+				}
+			}
+		},
+	},
+	{
+		name:     "no-master",
+		why:      "What is only there for looking cannot be graded or delivered.",
+		severity: Warns,
+		each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+			if !slices.ContainsFunc(s.Files, func(f plan.FileSequence) bool { return f.Role == output.Master }) {
+				found(s.Title(), NoFix, "No output of this shot is a master.")
+			}
+		},
+	},
+	{name: "below-minimum", why: "The delivery would be sent back.", severity: Warns, check: belowMinimum},
+	{
+		name:     "alpha-lost",
+		why:      "The compositor could not put anything behind the picture.",
+		severity: Warns,
+		each: func(b plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+			for _, f := range s.Files {
+				if f.Role == output.Master && b.Background(*s).Kind == look.Transparent &&
+					f.Encoding.Alpha == output.NoAlpha &&
+					slices.Contains(f.Passes, pass.Beauty) {
+					found(s.Title(), NoFix, "The background is transparent, and output %s stores no alpha.", f.Output)
+				}
+			}
+		},
+	},
+	{
+		name:     "not-portable",
+		why:      "Some systems would refuse, hide or change the name.",
+		severity: Warns,
+		each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+			for _, file := range s.Files {
+				p := file.Path.Frame(s.Frames.Last())
+				for _, problem := range naming.Portable(p) {
+					found(s.Title(), NoFix, "Output %s: %s. The path is %s", file.Output, problem, p)
+				}
+			}
+		},
+	},
+	{
+		name:     "padding-too-short",
+		why:      "File lists sort wrongly when numbers differ in length.",
+		severity: Warns,
+		each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+			first, last := s.Frames.First(), s.Frames.Last()
+			for _, file := range s.Files {
+				if p := file.Path.Labelled(nil); !strings.Contains(p.String(), "(label)") &&
+					len(p.Frame(first)) != len(p.Frame(last)) {
+					fix := PadFrames
+					if first < 0 {
+						fix = NoFix // a sign takes a place that no padding makes up for
+					}
+					found(
+						s.Title(), fix,
+						"Frame numbers %d and %d have different lengths in the paths of output %s. Pad the frame "+
+							"field with more digits.",
+						first, last, file.Output,
+					)
+				}
+			}
+		},
+	},
+	{
+		name:     "beyond-the-scene",
+		why:      "Nothing moves there; often a range was meant for another scene.",
+		severity: Warns,
+		each: func(b plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
+			if s.Frames.First() < b.FirstFrame || s.Frames.Last() > f.LastFrame && s.Frames.Count() > 1 {
+				found(
+					s.Title(), NoFix, "Frames %s reach outside the scene's %d to %d.", s.Frames, b.FirstFrame,
+					f.LastFrame,
+				)
+			}
+		},
+	},
+	{
+		name:     "quick-settings",
+		why:      "Draft pictures look finished in a file list.",
+		severity: Warns,
+		check: func(b plan.Batch, _ Facts, found report) {
+			if !b.Quality.Full {
+				found(
+					"batch", NoFix, "The quality is %s: %s of the size, %d × %d samples.", b.Quality.Name,
+					b.Quality.Scale, b.Quality.Samples, b.Quality.Samples,
+				)
+			}
+		},
+	},
+	{
+		name:     "light-cut-off",
+		why:      "What takes bright specks away takes light away, and what stops the clock leaves noise.",
+		severity: Warns,
+		check: func(b plan.Batch, _ Facts, found report) {
+			if !b.Quality.Full {
+				return
+			}
+			if clamp := b.Quality.Effort.Clamp; clamp > 0 {
+				found(
+					"batch", NoFix,
+					"The quality %s is one to deliver, and limits what indirect light may add to %g. Its pictures "+
+						"are darker than they should be where bright things light others.",
+					b.Quality.Name, clamp,
+				)
+			}
+			if seconds := b.Quality.Effort.Seconds; seconds > 0 {
+				found(
+					"batch", NoFix,
+					"The quality %s is one to deliver, and ends every frame after %g s. Frames may differ in noise, "+
+						"and none can be rendered again the same.",
+					b.Quality.Name, seconds,
+				)
+			}
+		},
+	},
+	{
+		name:     "stretched-panorama",
+		why:      "A viewer for panoramas shows it stretched, or refuses it.",
+		severity: Warns,
+		each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
+			if s.Setup.AllAround && s.Size.Width != 2*s.Size.Height {
+				found(
+					s.Title(), NoFix,
+					"View %s shows all directions, whose picture is twice as wide as high; %v is not. Give the shot "+
+						"a size of 2:1.",
+					s.View, s.Size,
+				)
+			}
+		},
+	},
+	{
+		name:     "disk-too-small",
+		why:      "A full disk ends the night.",
+		severity: Refuses,
+		check: func(b plan.Batch, f Facts, found report) {
+			tiles := 0.0 // of the largest frame, until it is put together
+			for _, s := range b.Sequences {
+				tiles = max(tiles, b.TileBytes(s))
+			}
+			if need := b.Totals().Bytes + tiles; f.FreeBytes >= 0 && need > f.FreeBytes {
+				found(
+					"batch", NoFix, "About %.0f MB are needed and %.0f MB are free. Make room, or render less.",
+					math.Ceil(need/1e6), math.Floor(f.FreeBytes/1e6),
+				)
+			}
+		},
+	},
 }, passRules, setUpRules, sendingRules)
 
 // eachMaster visits the files that are masters.
@@ -172,7 +318,10 @@ func belowMinimum(b plan.Batch, _ Facts, found report) {
 			size = s.Size
 		}
 		if size.Width < floor.Width || size.Height < floor.Height {
-			found(s.Title(), NoFix, "%v is below the delivery minimum of %d × %d pixels.", size, floor.Width, floor.Height)
+			found(
+				s.Title(), NoFix, "%v is below the delivery minimum of %d × %d pixels.", size, floor.Width,
+				floor.Height,
+			)
 		}
 	}
 	said := map[string]bool{}
@@ -182,11 +331,17 @@ func belowMinimum(b plan.Batch, _ Facts, found report) {
 		}
 		if bits := f.Encoding.Depth.Bits(); bits < floor.Bits {
 			said[f.Output] = true
-			found("output "+f.Output, NoFix, "It stores %d bits a value, below the delivery minimum of %d.", bits, floor.Bits)
+			found(
+				"output "+f.Output, NoFix, "It stores %d bits a value, below the delivery minimum of %d.", bits,
+				floor.Bits,
+			)
 		}
 		if floor.Lossless && !f.Encoding.Lossless() {
 			said[f.Output] = true
-			found("output "+f.Output, NoFix, "%s is lossy, and the delivery wants masters without loss.", f.Encoding.Described())
+			found(
+				"output "+f.Output, NoFix, "%s is lossy, and the delivery wants masters without loss.",
+				f.Encoding.Described(),
+			)
 		}
 	})
 }

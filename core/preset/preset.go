@@ -70,7 +70,8 @@ func CheckName(name string) error {
 	if strings.TrimSpace(name) == "" {
 		return fmt.Errorf("the preset needs a name")
 	}
-	if len(name) > maxName || strings.TrimSpace(name) != name || strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsPrint(r) }) {
+	if len(name) > maxName || strings.TrimSpace(name) != name ||
+		strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsPrint(r) }) {
 		return fmt.Errorf("a preset's name is at most %d printable characters, without spaces at its ends", maxName)
 	}
 	return nil
@@ -134,7 +135,9 @@ func Read(r io.Reader) (Preset, error) {
 	}
 	switch {
 	case f.Format != fileFormat:
-		return Preset{}, fmt.Errorf("preset file: its format is %q, not %q; it is no preset of Reelhouse", f.Format, fileFormat)
+		return Preset{}, fmt.Errorf(
+			"preset file: its format is %q, not %q; it is no preset of Reelhouse", f.Format, fileFormat,
+		)
 	case f.Version != fileVersion:
 		return Preset{}, fmt.Errorf("preset file: version %d is not known here, only %d", f.Version, fileVersion)
 	}

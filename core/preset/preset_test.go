@@ -22,7 +22,8 @@ func written(t testing.TB, p Preset) string {
 }
 
 func TestWhatIsWrittenIsReadBack(t *testing.T) {
-	for _, want := range []Preset{OfStandards("Feature & more", production.New("A", "a")), OfOutput("Small", output.Usual()[2])} {
+	for _, want := range []Preset{OfStandards("Feature & more", production.New("A", "a")),
+		OfOutput("Small", output.Usual()[2])} {
 		got, err := Read(strings.NewReader(written(t, want)))
 		if err != nil || !reflect.DeepEqual(got, want) {
 			t.Errorf("%v\n%+v\n%+v", err, got, want)
@@ -37,7 +38,8 @@ func TestTheDocumentedFileIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	p, err := Read(bytes.NewReader(data))
-	if err != nil || p.Name != "Short film, scope and HD" || len(p.Standards.Sizes) != 2 || p.Standards.Outputs[2].Scale.Divisor != 2 {
+	if err != nil || p.Name != "Short film, scope and HD" || len(p.Standards.Sizes) != 2 ||
+		p.Standards.Outputs[2].Scale.Divisor != 2 {
 		t.Errorf("%+v, %v", p, err)
 	}
 }
@@ -62,7 +64,8 @@ func TestDamagedFilesAreRefusedWithTheirPlace(t *testing.T) {
 			t.Errorf("%s: %v, want %q", name, err, c.says)
 		}
 	}
-	if _, err := Read(strings.NewReader(strings.Repeat(" ", MaxFile+1))); err == nil || !strings.Contains(err.Error(), "larger") {
+	if _, err := Read(strings.NewReader(strings.Repeat(" ", MaxFile+1))); err == nil ||
+		!strings.Contains(err.Error(), "larger") {
 		t.Errorf("a huge file: %v", err)
 	}
 }
@@ -81,7 +84,8 @@ func TestDifferencesAreShownAndPutBackOneByOne(t *testing.T) {
 	if saved.Standards.Sizes[0].Width != 2048 {
 		t.Error("the preset was changed with the production")
 	}
-	if err := saved.PutBack(&p, []string{"sizes", "scope", "width"}); err != nil || p.Sizes[0].Width != 2048 || p.Handles != 8 {
+	if err := saved.PutBack(&p, []string{"sizes", "scope", "width"}); err != nil || p.Sizes[0].Width != 2048 ||
+		p.Handles != 8 {
 		t.Errorf("%+v, %v", p.Sizes[0], err)
 	}
 	if err := saved.PutBack(&p, []string{"sizes", "scope", "width"}); err == nil {
@@ -100,7 +104,8 @@ func TestAnOutputComesAndGoesAlone(t *testing.T) {
 	from.Level = 55
 	saved := OfOutput("small", from)
 	p := production.New("A", "a")
-	if changes, err := saved.Differences(p); err != nil || len(changes) != 1 || changes[0].Where() != "outputs › proxy › level" {
+	if changes, err := saved.Differences(p); err != nil || len(changes) != 1 ||
+		changes[0].Where() != "outputs › proxy › level" {
 		t.Errorf("%v, %v", changes, err)
 	}
 	if err := saved.PutBack(&p, []string{"outputs", "proxy", "level"}); err != nil || p.Outputs[2].Level != 55 {

@@ -13,7 +13,8 @@ func (p Production) Copy() Production {
 	return fresh
 }
 
-// A shape tells of a type whether copies of its values share something that could be changed, and of a struct in which fields.
+// A shape tells of a type whether copies of its values share something that could be changed, and of a struct in which
+// fields.
 type shape struct {
 	refers bool
 	fields []int

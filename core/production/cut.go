@@ -18,8 +18,8 @@ func (p Production) cutProblems(ps *problems) {
 	}
 }
 
-// FirstCut returns a cut of the shots that are in the batch, in their order, one after the other and each once with all of its own frames. Of a range with holes
-// the frames in between are taken for shown, too.
+// FirstCut returns a cut of the shots that are in the batch, in their order, one after the other and each once with all
+// of its own frames. Of a range with holes the frames in between are taken for shown, too.
 func (p Production) FirstCut() cut.Cut {
 	var t cut.Track
 	at := 0
@@ -56,8 +56,8 @@ func (p Production) CutFrames() (map[string]frame.Set, error) {
 	return frames, nil
 }
 
-// FollowCut gives shots the frames that the cut shows of them, and returns the codes of those that are different now. A shot that the cut does not show
-// stays as it is.
+// FollowCut gives shots the frames that the cut shows of them, and returns the codes of those that are different now. A
+// shot that the cut does not show stays as it is.
 func (p *Production) FollowCut(codes []string) ([]string, error) {
 	frames, err := p.CutFrames()
 	if err != nil {
@@ -76,8 +76,8 @@ func (p *Production) FollowCut(codes []string) ([]string, error) {
 	return changed, nil
 }
 
-// ShotsOfCut makes a shot for every clip of the cut that is none, with the frames that are seen of it, shown by a view. Clips of one name
-// become one shot, whose code is made of that name. It returns the codes.
+// ShotsOfCut makes a shot for every clip of the cut that is none, with the frames that are seen of it, shown by a view.
+// Clips of one name become one shot, whose code is made of that name. It returns the codes.
 func (p *Production) ShotsOfCut(view string) ([]string, error) {
 	if _, ok := p.FindView(view); !ok {
 		return nil, fmt.Errorf("there is no view %q for the new shots", view)
@@ -96,7 +96,16 @@ func (p *Production) ShotsOfCut(view string) ([]string, error) {
 				code = p.freeCode(codeOf(name))
 				codes[name] = code
 				added = append(added, code)
-				p.Shots = append(p.Shots, Shot{Code: code, Name: name, View: view, Frames: clip.Sources(clip.Record, clip.End()), InBatch: true})
+				p.Shots = append(
+					p.Shots,
+					Shot{
+						Code:    code,
+						Name:    name,
+						View:    view,
+						Frames:  clip.Sources(clip.Record, clip.End()),
+						InBatch: true,
+					},
+				)
 			}
 			clip.Shot, clip.View = code, ""
 		}

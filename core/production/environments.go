@@ -2,7 +2,8 @@ package production
 
 import "reelhouse/core/look"
 
-// An EnvironmentFile is an equirectangular picture that looks may put round the scene. It is kept under its hash, as scenes are.
+// An EnvironmentFile is an equirectangular picture that looks may put round the scene. It is kept under its hash, as
+// scenes are.
 type EnvironmentFile struct {
 	Code   string `json:"code"`
 	Name   string `json:"name"` // of the file, as it was brought in

@@ -77,7 +77,10 @@ func (p Production) Problems() []Problem {
 	}
 	p.Standards.problems(&ps)
 	if _, ok := p.FindQuality(p.Quality); !ok {
-		ps.add(StandardsStation, "quality "+p.Quality, "code", "the quality chosen for the next batch does not exist; choose another")
+		ps.add(
+			StandardsStation, "quality "+p.Quality, "code",
+			"the quality chosen for the next batch does not exist; choose another",
+		)
 	}
 	if p.Scene.SHA256 == "" {
 		ps.add(Scenes, "scene", "file", "there is no scene yet; bring in a glTF file")
@@ -107,7 +110,10 @@ func (p Production) views(ps *problems) {
 			ps.add(Views, where, "rig", "%s", err)
 		}
 		if _, ok := p.FindView(r.View); r.Kind == camera.Pair && !ok {
-			ps.add(Views, where, "view", "the view %q whose eyes they are does not exist; choose another, or remove the pair", r.View)
+			ps.add(
+				Views, where, "view",
+				"the view %q whose eyes they are does not exist; choose another, or remove the pair", r.View,
+			)
 		}
 	}
 	ps.codes(Views, "environment", codesOf(p.Environments, func(e EnvironmentFile) string { return e.Code }))
@@ -117,7 +123,10 @@ func (p Production) views(ps *problems) {
 			ps.add(Views, "look "+l.Code, "look", "%s", err)
 		}
 		if _, ok := p.FindEnvironment(l.Environment.Map); l.Environment.Map != "" && !ok {
-			ps.add(Views, "look "+l.Code, "environment", "the environment %q does not exist; choose another", l.Environment.Map)
+			ps.add(
+				Views, "look "+l.Code, "environment", "the environment %q does not exist; choose another",
+				l.Environment.Map,
+			)
 		}
 	}
 	ps.codes(Views, "view", codesOf(p.Views, func(v View) string { return v.Code }))
@@ -133,7 +142,8 @@ func (p Production) views(ps *problems) {
 
 // passThere says that a pass does not exist in the production, or nil.
 func (p Production) passThere(code pass.Code) error {
-	if group, ok := code.LightGroup(); ok && group != pass.OtherLight && !slices.ContainsFunc(p.LightGroups, func(g pass.LightGroup) bool { return g.Code == group }) {
+	if group, ok := code.LightGroup(); ok && group != pass.OtherLight &&
+		!slices.ContainsFunc(p.LightGroups, func(g pass.LightGroup) bool { return g.Code == group }) {
 		return fmt.Errorf("there is no light group %q; it was removed or renamed", group)
 	}
 	_, err := pass.Find(code)
@@ -163,7 +173,10 @@ func (p Production) passes(ps *problems) {
 			}
 			for _, code := range c.Outputs {
 				if _, ok := p.FindOutput(code); !ok {
-					ps.add(Passes, "pass list "+l.Code, "passes", "%s goes to the output %q, which does not exist", c.Pass, code)
+					ps.add(
+						Passes, "pass list "+l.Code, "passes", "%s goes to the output %q, which does not exist", c.Pass,
+						code,
+					)
 				}
 			}
 		}

@@ -89,7 +89,8 @@ type Quality struct {
 	Samples int              `json:"samples"` // along each edge of a pixel
 	Filter  pixel.Filter     `json:"filter"`
 	Effort  sampling.Effort  `json:"effort,omitzero"`
-	Tiles   raster.Tiling    `json:"tiles,omitzero"` // that a frame is rendered in; none for as many as its size and the memory ask for
+	// that a frame is rendered in; none for as many as its size and the memory ask for
+	Tiles raster.Tiling `json:"tiles,omitzero"`
 	// Memory is how many GB a frame, or a tile of it, should take beside the scene; 0 for UsualMemory.
 	Memory float64 `json:"memory,omitempty"`
 	Full   bool    `json:"full"` // good enough to deliver
@@ -189,10 +190,17 @@ func (l PassList) Other(passes []pass.Code, holds func(PassChoice) bool) []pass.
 func New(code, title string) Production {
 	return Production{
 		Code: code, Title: title, Version: 1,
-		Standards:       UsualStandards(),
-		Looks:           []look.Look{look.Plain()},
-		PassLists:       []PassList{{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}}, {Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}}},
-		Usual:           Usual{Sizes: []string{"scope"}, PassList: "minimum", Outputs: []string{output.Usual()[0].Code}},
+		Standards: UsualStandards(),
+		Looks:     []look.Look{look.Plain()},
+		PassLists: []PassList{
+			{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}},
+			{Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}},
+		},
+		Usual: Usual{
+			Sizes:    []string{"scope"},
+			PassList: "minimum",
+			Outputs:  []string{output.Usual()[0].Code},
+		},
 		DepthBackground: 1000,
 		Quality:         "draft",
 	}

@@ -15,8 +15,9 @@ func (p Production) FindRig(code string) (camera.Rig, bool) {
 	return find(p.Rigs, code, func(r camera.Rig) string { return r.Code })
 }
 
-// SetRig keeps a rig, the one of its code or a new one, and makes its views what it says: those that are there are moved, missing
-// ones are made, and surplus ones are taken away. A view that is locked, or that a shot needs, refuses that.
+// SetRig keeps a rig, the one of its code or a new one, and makes its views what it says: those that are there are
+// moved, missing ones are made, and surplus ones are taken away. A view that is locked, or that a shot needs, refuses
+// that.
 func (p *Production) SetRig(r camera.Rig, lens Lens) error {
 	if err := r.Check(); err != nil {
 		return err
@@ -64,14 +65,22 @@ func (p *Production) SetRig(r camera.Rig, lens Lens) error {
 		if _, taken := p.FindView(code); taken {
 			return fmt.Errorf("there is a view %s already; give the rig another code", code)
 		}
-		v := View{Code: code, Name: r.Name + " " + members[n].Name, Camera: r.Camera, Look: r.Look, Rig: r.Code, Setup: members[n].Over(camera.Setup{})}
+		v := View{
+			Code:   code,
+			Name:   r.Name + " " + members[n].Name,
+			Camera: r.Camera,
+			Look:   r.Look,
+			Rig:    r.Code,
+			Setup:  members[n].Over(camera.Setup{}),
+		}
 		p.Views = slices.Insert(p.Views, min(last, len(p.Views)), v)
 		last++
 	}
 	return nil
 }
 
-// members returns the cameras of a rig, and what the codes of their views begin with. A Pair takes camera and look from its view.
+// members returns the cameras of a rig, and what the codes of their views begin with. A Pair takes camera and look from
+// its view.
 func (p *Production) members(r *camera.Rig, lens Lens) ([]camera.Member, string, error) {
 	if r.Kind != camera.Pair {
 		return r.Members(camera.Setup{}, 0), r.Code, nil

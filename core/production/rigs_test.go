@@ -21,7 +21,16 @@ func codesOfRig(p Production) string {
 
 func TestARigKeepsItsViews(t *testing.T) {
 	p := complete()
-	rig := camera.Rig{Kind: camera.Ring, Code: "turn", Name: "Turn", Camera: "cam_quay", Look: "plain", Count: 4, Radius: 10, Arc: 360}
+	rig := camera.Rig{
+		Kind:   camera.Ring,
+		Code:   "turn",
+		Name:   "Turn",
+		Camera: "cam_quay",
+		Look:   "plain",
+		Count:  4,
+		Radius: 10,
+		Arc:    360,
+	}
 	if err := p.SetRig(rig, noLens); err != nil {
 		t.Fatal(err)
 	}
@@ -34,7 +43,8 @@ func TestARigKeepsItsViews(t *testing.T) {
 	if err := p.SetRig(rig, noLens); err != nil {
 		t.Fatal(err)
 	}
-	if got := codesOfRig(p); got != "turn_1 turn_2 turn_3 turn_4 turn_5 turn_6" || p.Views[len(p.Views)-1].Code != "other" {
+	if got := codesOfRig(p); got != "turn_1 turn_2 turn_3 turn_4 turn_5 turn_6" ||
+		p.Views[len(p.Views)-1].Code != "other" {
 		t.Errorf("views %s, the last one %s", got, p.Views[len(p.Views)-1].Code)
 	}
 	if v, _ := p.FindView("turn_1"); v.Setup.Stand.Position.Z != -5 {
@@ -67,11 +77,21 @@ func TestAStereoPairFollowsItsView(t *testing.T) {
 	lens := func(v View) (float64, error) { return v.Setup.Focal, nil }
 	p.Views[0].Setup.Focal = 50
 	base := p.Views[0].Code
-	pair := camera.Rig{Kind: camera.Pair, Code: "eyes", Name: "Eyes", View: base, Separation: 0.1, Convergence: 5, Left: "L", Right: "R"}
+	pair := camera.Rig{
+		Kind:        camera.Pair,
+		Code:        "eyes",
+		Name:        "Eyes",
+		View:        base,
+		Separation:  0.1,
+		Convergence: 5,
+		Left:        "L",
+		Right:       "R",
+	}
 	if err := p.SetRig(pair, lens); err != nil {
 		t.Fatal(err)
 	}
-	if p.Views[1].Code != base+"_L" || p.Views[2].Code != base+"_R" || p.Views[1].Setup.ShiftAcross != 0.5 || p.Views[2].Camera != p.Views[0].Camera {
+	if p.Views[1].Code != base+"_L" || p.Views[2].Code != base+"_R" || p.Views[1].Setup.ShiftAcross != 0.5 ||
+		p.Views[2].Camera != p.Views[0].Camera {
 		t.Fatalf("the eyes are %+v", p.Views[1:3])
 	}
 	p.Shots[0].View = base + "_R"
@@ -80,7 +100,8 @@ func TestAStereoPairFollowsItsView(t *testing.T) {
 	if err := p.FollowPairs(lens); err != nil {
 		t.Fatal(err)
 	}
-	if p.Views[1].Code != "pier_L" || p.Views[1].Setup.ShiftAcross != 1 || p.Shots[0].View != "pier_R" || len(p.Problems()) > 0 {
+	if p.Views[1].Code != "pier_L" || p.Views[1].Setup.ShiftAcross != 1 || p.Shots[0].View != "pier_R" ||
+		len(p.Problems()) > 0 {
 		t.Errorf("after the change: %+v, shot of %s, problems %v", p.Views[1], p.Shots[0].View, p.Problems())
 	}
 	p.Views[1].Setup.Locked = true

@@ -79,7 +79,8 @@ func (p Production) FindShot(code string) (Shot, bool) {
 	return find(p.Shots, code, func(s Shot) string { return s.Code })
 }
 
-// Set reports whether the shot says something of its own about a field, which otherwise comes from the production or its view.
+// Set reports whether the shot says something of its own about a field, which otherwise comes from the production or
+// its view.
 func (s Shot) Set(field string) bool {
 	switch field {
 	case "look":
@@ -279,8 +280,20 @@ func (p *Production) CopyShot(code string) (string, error) {
 // copyShot returns a copy of a shot with a code of its own: the old one with the first letters that are free.
 func (p *Production) copyShot(i int) Shot {
 	fresh := p.Shots[i]
-	fresh.Also, fresh.Sizes, fresh.Outputs = slices.Clone(fresh.Also), slices.Clone(fresh.Sizes), slices.Clone(fresh.Outputs)
-	fresh.Without, fresh.Tiles, fresh.Labels = slices.Clone(fresh.Without), slices.Clone(fresh.Tiles), slices.Clone(fresh.Labels)
+	fresh.Also, fresh.Sizes, fresh.Outputs = slices.Clone(
+		fresh.Also,
+	), slices.Clone(
+		fresh.Sizes,
+	), slices.Clone(
+		fresh.Outputs,
+	)
+	fresh.Without, fresh.Tiles, fresh.Labels = slices.Clone(
+		fresh.Without,
+	), slices.Clone(
+		fresh.Tiles,
+	), slices.Clone(
+		fresh.Labels,
+	)
 	stem := strings.TrimRight(fresh.Code, "abcdefghijklmnopqrstuvwxyz")
 	if stem == "" {
 		stem = fresh.Code
@@ -306,7 +319,8 @@ func letters(n int) string {
 	return text
 }
 
-// JoinShots makes one shot of several: the first with the frames and labels of all. They have to agree in everything that is rendered.
+// JoinShots makes one shot of several: the first with the frames and labels of all. They have to agree in everything
+// that is rendered.
 func (p *Production) JoinShots(codes []string) error {
 	if len(codes) < 2 {
 		return fmt.Errorf("choose two shots or more to join")
@@ -382,8 +396,9 @@ func (s Shot) differs(t Shot) string {
 	return ""
 }
 
-// RenumberShots gives the shots codes of three digits or more, in steps of ten and in their order: 010, 020 and so on. With codes, only those shots
-// are renumbered, among the numbers that the others leave free. It returns the new code of each old one.
+// RenumberShots gives the shots codes of three digits or more, in steps of ten and in their order: 010, 020 and so on.
+// With codes, only those shots are renumbered, among the numbers that the others leave free. It returns the new code of
+// each old one.
 func (p *Production) RenumberShots(codes []string) map[string]string {
 	taken := map[string]bool{}
 	for _, s := range p.Shots {
@@ -440,7 +455,10 @@ func setOf[T any](list []T, code func(T) string) map[string]bool {
 
 func (p Production) names() names {
 	n := names{
-		views: setOf(p.Views, func(v View) string { return v.Code }), working: map[string]bool{}, rigs: map[string]bool{},
+		views: setOf(
+			p.Views,
+			func(v View) string { return v.Code },
+		), working: map[string]bool{}, rigs: map[string]bool{},
 		looks:     setOf(p.Looks, func(l look.Look) string { return l.Code }),
 		sizes:     setOf(p.Sizes, func(s raster.Named) string { return s.Code }),
 		passLists: setOf(p.PassLists, func(l PassList) string { return l.Code }),
@@ -544,7 +562,10 @@ func (s *Shot) labelProblems(add func(field, format string, args ...any)) {
 	for _, l := range s.Labels {
 		switch {
 		case !naming.ValidCode(l.Name):
-			add("labels", "the label %q of frame %d must be 1 to 32 letters, digits, hyphens or underscores", l.Name, l.Frame)
+			add(
+				"labels", "the label %q of frame %d must be 1 to 32 letters, digits, hyphens or underscores", l.Name,
+				l.Frame,
+			)
 		case seen[l.Name]:
 			add("labels", "two frames are called %s; change one", l.Name)
 		}

@@ -18,13 +18,19 @@ func TestWhatAShotLeavesOpenComesFromTheProduction(t *testing.T) {
 	p.Handles = 4
 	p.Usual = Usual{Sizes: []string{"hd"}, PassList: "minimum", Outputs: []string{"review"}}
 	s := Shot{Code: "020", View: "quay", Frames: frame.Of(1001, 1048)}
-	if !slices.Equal(p.SizesOf(s), []string{"hd"}) || p.PassListOf(s) != "minimum" || !slices.Equal(p.OutputsOf(s), []string{"review"}) || p.QualityOf(s) != "draft" || p.HandlesOf(s) != 4 || p.LookOf(s, p.Views[0]) != "plain" {
+	if !slices.Equal(p.SizesOf(s), []string{"hd"}) || p.PassListOf(s) != "minimum" ||
+		!slices.Equal(p.OutputsOf(s), []string{"review"}) ||
+		p.QualityOf(s) != "draft" ||
+		p.HandlesOf(s) != 4 ||
+		p.LookOf(s, p.Views[0]) != "plain" {
 		t.Error("a shot without anything of its own has something else than the production")
 	}
 	none := 0
 	for field, set := range map[string]func(s *Shot){
-		"look": func(s *Shot) { s.Look = "dusk" }, "step": func(s *Shot) { s.Step = 2 }, "handles": func(s *Shot) { s.Handles = &none }, "sizes": func(s *Shot) { s.Sizes = []string{"scope"} },
-		"passList": func(s *Shot) { s.PassList = "comp" }, "outputs": func(s *Shot) { s.Outputs = []string{"master"} }, "quality": func(s *Shot) { s.Quality = "final" },
+		"look": func(s *Shot) { s.Look = "dusk" }, "step": func(s *Shot) { s.Step = 2 },
+		"handles": func(s *Shot) { s.Handles = &none }, "sizes": func(s *Shot) { s.Sizes = []string{"scope"} },
+		"passList": func(s *Shot) { s.PassList = "comp" }, "outputs": func(s *Shot) { s.Outputs = []string{"master"} },
+		"quality": func(s *Shot) { s.Quality = "final" },
 	} {
 		own := s
 		if set(&own); !own.Set(field) || s.Set(field) {
@@ -53,13 +59,16 @@ func TestAShotMayShowSeveralViewsAndRigs(t *testing.T) {
 		p.Views = append(p.Views, View{Code: code, Camera: "c", Look: "plain", Rig: "turn"})
 	}
 	s := Shot{Code: "020", View: "turn", Also: []string{"quay", "turn_2"}}
-	if got := codesOf(p.ViewsOf(s), func(v View) string { return v.Code }); !slices.Equal(got, []string{"turn_1", "turn_2", "quay"}) {
+	if got := codesOf(p.ViewsOf(s), func(v View) string { return v.Code }); !slices.Equal(
+		got, []string{"turn_1", "turn_2", "quay"},
+	) {
 		t.Errorf("it shows %v", got)
 	}
 	s.Without = []Cell{{"turn_2", "scope"}}
 	p.Shots = append(p.Shots, s)
 	p.RenameView("turn_2", "side")
-	if got := p.Shots[1]; !slices.Equal(got.Also, []string{"quay", "side"}) || !got.LeftOut("side", "scope") || got.LeftOut("quay", "scope") {
+	if got := p.Shots[1]; !slices.Equal(got.Also, []string{"quay", "side"}) || !got.LeftOut("side", "scope") ||
+		got.LeftOut("quay", "scope") {
 		t.Errorf("after the view was renamed: %+v", got)
 	}
 	if err := p.RemoveRig("turn"); err == nil {
@@ -71,7 +80,12 @@ func TestShotsAreSplitJoinedCopiedMovedAndRenumbered(t *testing.T) {
 	p := complete()
 	p.Shots[0].Labels = []Label{{1003, "a"}, {1040, "b"}}
 	second, err := p.SplitShot("010", 1025)
-	if err != nil || second != "010a" || p.Shots[0].Frames.String() != "1001-1024" || p.Shots[1].Frames.String() != "1025-1048" || p.Shots[0].Label(1003) != "a" || p.Shots[0].Label(1040) != "" || p.Shots[1].Label(1040) != "b" || p.Shots[1].Label(1003) != "" {
+	if err != nil || second != "010a" || p.Shots[0].Frames.String() != "1001-1024" ||
+		p.Shots[1].Frames.String() != "1025-1048" ||
+		p.Shots[0].Label(1003) != "a" ||
+		p.Shots[0].Label(1040) != "" ||
+		p.Shots[1].Label(1040) != "b" ||
+		p.Shots[1].Label(1003) != "" {
 		t.Fatalf("split: %v, %+v", err, p.Shots)
 	}
 	for _, at := range []int{1001, 1025, 900} {
@@ -86,7 +100,9 @@ func TestShotsAreSplitJoinedCopiedMovedAndRenumbered(t *testing.T) {
 	if err := p.JoinShots([]string{"010", "010b"}); err == nil || !strings.Contains(err.Error(), "sizes") {
 		t.Errorf("shots in other sizes were joined: %v", err)
 	}
-	if err := p.JoinShots([]string{"010", "010a"}); err != nil || p.Shots[0].Frames.String() != "1001-1048" || len(p.Shots[0].Labels) != 2 || codes(p) != "010 010b" {
+	if err := p.JoinShots([]string{"010", "010a"}); err != nil || p.Shots[0].Frames.String() != "1001-1048" ||
+		len(p.Shots[0].Labels) != 2 ||
+		codes(p) != "010 010b" {
 		t.Errorf("joined: %v, %+v", err, p.Shots)
 	}
 	for range 3 {
@@ -117,7 +133,10 @@ func TestShotsAreSplitJoinedCopiedMovedAndRenumbered(t *testing.T) {
 
 func TestTheCutAndTheShotsFollowEachOther(t *testing.T) {
 	p := complete()
-	p.Shots = append(p.Shots, Shot{Code: "020", View: "quay", Frames: frame.MustParse("1033-1079x2"), InBatch: true}, Shot{Code: "030", View: "quay", Frames: frame.Of(1, 9)})
+	p.Shots = append(
+		p.Shots, Shot{Code: "020", View: "quay", Frames: frame.MustParse("1033-1079x2"), InBatch: true},
+		Shot{Code: "030", View: "quay", Frames: frame.Of(1, 9)},
+	)
 	p.Cut = p.FirstCut()
 	clips := p.Cut.Tracks[0].Clips
 	if len(clips) != 2 || clips[1].Record != 48 || clips[1].Length != 47 || clips[1].Source != 1033 {
@@ -127,7 +146,8 @@ func TestTheCutAndTheShotsFollowEachOther(t *testing.T) {
 		t.Fatal(err)
 	}
 	changed, err := p.FollowCut([]string{"010"})
-	if s, _ := p.FindShot("010"); err != nil || !slices.Equal(changed, []string{"010"}) || s.Frames.String() != "1011-1020" {
+	if s, _ := p.FindShot("010"); err != nil || !slices.Equal(changed, []string{"010"}) ||
+		s.Frames.String() != "1011-1020" {
 		t.Errorf("%v, %v: %s", changed, err, s.Frames)
 	}
 	p.RenumberShots(nil)
@@ -136,7 +156,11 @@ func TestTheCutAndTheShotsFollowEachOther(t *testing.T) {
 	if p.Cut.Tracks[0].Clips[0].Shot != "005" || len(p.Problems()) > 0 {
 		t.Errorf("after another code the cut shows %+v; %v", p.Cut.Tracks[0].Clips[0], p.Problems())
 	}
-	p.Cut.Tracks[0].Clips = append(p.Cut.Tracks[0].Clips, cut.Clip{Name: "Gulls & rope, wide.mov", Record: 200, Length: 10, Source: 1100}, cut.Clip{Name: "Gulls & rope, wide.mov", Record: 210, Length: 5, Source: 1120}, cut.Clip{Name: "020", Record: 300, Length: 1, Source: 1})
+	p.Cut.Tracks[0].Clips = append(
+		p.Cut.Tracks[0].Clips, cut.Clip{Name: "Gulls & rope, wide.mov", Record: 200, Length: 10, Source: 1100},
+		cut.Clip{Name: "Gulls & rope, wide.mov", Record: 210, Length: 5, Source: 1120},
+		cut.Clip{Name: "020", Record: 300, Length: 1, Source: 1},
+	)
 	added, err := p.ShotsOfCut("quay")
 	if err != nil || strings.Join(added, " ") != "Gulls-rope-wide-mov 020-2" || len(p.Problems()) > 0 {
 		t.Errorf("made were %q, %v; %v", added, err, p.Problems())

@@ -48,7 +48,8 @@ type Names struct {
 }
 
 // DefaultPattern names files so that no two shots, sizes, outputs, versions or passes meet.
-const DefaultPattern = "(production)/(shot)/(output)/(size)/v(version:3)/(pass)/(shot)_(view)_(size)_(pass).(frame:4).(ext)"
+const DefaultPattern = "(production)/(shot)/(output)/(size)/v(version:3)/(pass)/" +
+	"(shot)_(view)_(size)_(pass).(frame:4).(ext)"
 
 // UsualStandards returns what a production has until it agrees on something else.
 func UsualStandards() Standards {
@@ -58,17 +59,36 @@ func UsualStandards() Standards {
 		Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001, FirstTimecode: "00:00:00:00",
 		Sizes:     []raster.Named{scope, hd},
 		Qualities: DefaultQualities(),
-		Picture:   Picture{Display: pixel.SRGB, Alpha: output.Premultiplied, Background: look.Background{Kind: look.Surroundings}},
-		Outputs:   output.Usual(),
-		Names:     Names{Pattern: DefaultPattern},
+		Picture: Picture{
+			Display:    pixel.SRGB,
+			Alpha:      output.Premultiplied,
+			Background: look.Background{Kind: look.Surroundings},
+		},
+		Outputs: output.Usual(),
+		Names:   Names{Pattern: DefaultPattern},
 	}
 }
 
 // DefaultQualities returns a quick and a final quality.
 func DefaultQualities() []Quality {
 	return []Quality{
-		{Code: "draft", Name: "Draft", Scale: raster.Reduction{Percent: 25}, Samples: 2, Filter: pixel.Box, Effort: sampling.Effort{Clamp: 8, Bounces: sampling.Bounces{Diffuse: 2, Glossy: 3, Through: 6}}},
-		{Code: "final", Name: "Final", Scale: raster.Reduction{Percent: 100}, Samples: 10, Filter: pixel.Gaussian, Effort: sampling.Effort{Noise: 0.1}, Full: true},
+		{
+			Code:    "draft",
+			Name:    "Draft",
+			Scale:   raster.Reduction{Percent: 25},
+			Samples: 2,
+			Filter:  pixel.Box,
+			Effort:  sampling.Effort{Clamp: 8, Bounces: sampling.Bounces{Diffuse: 2, Glossy: 3, Through: 6}},
+		},
+		{
+			Code:    "final",
+			Name:    "Final",
+			Scale:   raster.Reduction{Percent: 100},
+			Samples: 10,
+			Filter:  pixel.Gaussian,
+			Effort:  sampling.Effort{Noise: 0.1},
+			Full:    true,
+		},
 	}
 }
 
@@ -108,17 +128,25 @@ func (s Standards) Problems() []Problem {
 
 func (s Standards) problems(ps *problems) {
 	if !s.Rate.Valid() {
-		ps.add(StandardsStation, "production", "rate", "the frame rate must be above 0 and at most 1000 frames per second")
+		ps.add(
+			StandardsStation, "production", "rate", "the frame rate must be above 0 and at most 1000 frames per second",
+		)
 	} else if s.DropFrame && !s.Rate.CanDrop() {
-		ps.add(StandardsStation, "production", "rate", "timecode drops numbers at 29.97 and 59.94 fps only, not at %s", s.Rate)
+		ps.add(StandardsStation, "production", "rate", "timecode drops numbers at 29.97 and 59.94 fps only, not at %s",
+			s.Rate)
 	} else if _, err := s.Clock().ParseTimecode(s.FirstTimecode); err != nil {
 		ps.add(StandardsStation, "production", "firstTimecode", "%s", err)
 	}
 	if s.Handles < 0 || s.Handles > MaxHandles {
-		ps.add(StandardsStation, "production", "handles", "%d frames of handle are outside 0 to %d", s.Handles, MaxHandles)
+		ps.add(
+			StandardsStation, "production", "handles", "%d frames of handle are outside 0 to %d", s.Handles, MaxHandles,
+		)
 	}
 	if s.FirstFrame < -frame.MaxNumber || s.FirstFrame > frame.MaxNumber {
-		ps.add(StandardsStation, "production", "firstFrame", "frame %d is outside -%d to %d", s.FirstFrame, frame.MaxNumber, frame.MaxNumber)
+		ps.add(
+			StandardsStation, "production", "firstFrame", "frame %d is outside -%d to %d", s.FirstFrame,
+			frame.MaxNumber, frame.MaxNumber,
+		)
 	}
 	ps.codes(StandardsStation, "size", codesOf(s.Sizes, func(n raster.Named) string { return n.Code }))
 	for _, n := range s.Sizes {
@@ -136,7 +164,10 @@ func (s Standards) problems(ps *problems) {
 			ps.add(StandardsStation, where, "scale", "%s of the size is outside 1 to 100 %%", q.Scale)
 		}
 		if q.Samples < 1 || q.Samples > MaxSamples {
-			ps.add(StandardsStation, where, "samples", "%d samples along a pixel's edge is outside 1 to %d", q.Samples, MaxSamples)
+			ps.add(
+				StandardsStation, where, "samples", "%d samples along a pixel's edge is outside 1 to %d", q.Samples,
+				MaxSamples,
+			)
 		}
 		if err := q.Filter.Check(); err != nil {
 			ps.add(StandardsStation, where, "filter", "%s", err)
@@ -148,7 +179,10 @@ func (s Standards) problems(ps *problems) {
 			ps.add(StandardsStation, where, "tiles", "%s", err)
 		}
 		if q.Memory != 0 && !(q.Memory >= LeastMemory && q.Memory <= MostMemory) {
-			ps.add(StandardsStation, where, "memory", "%g GB for a tile are outside %g to %d", q.Memory, LeastMemory, MostMemory)
+			ps.add(
+				StandardsStation, where, "memory", "%g GB for a tile are outside %g to %d", q.Memory, LeastMemory,
+				MostMemory,
+			)
 		}
 	}
 	if len(s.Qualities) == 0 {
@@ -172,7 +206,10 @@ func (s Standards) pictureProblems(ps *problems) {
 		ps.add(StandardsStation, "picture", field, "%s", b.Check())
 	}
 	if f := s.Floor; f.Width < 0 || f.Height < 0 || f.Width > raster.MaxEdge || f.Height > raster.MaxEdge {
-		ps.add(StandardsStation, "floor", "width", "a least size of %d × %d is outside 0 to %d", f.Width, f.Height, raster.MaxEdge)
+		ps.add(
+			StandardsStation, "floor", "width", "a least size of %d × %d is outside 0 to %d", f.Width, f.Height,
+			raster.MaxEdge,
+		)
 	}
 	if b := s.Floor.Bits; b != 0 && b != 8 && b != 16 && b != 32 {
 		ps.add(StandardsStation, "floor", "bits", "a value has 8, 16 or 32 bits, not %d", b)

@@ -13,8 +13,8 @@ const (
 	MostNote = 2000
 )
 
-// TooLong finds a text of the document that is longer than it may be, or is no text, nil for none. Every edit works through all of them, so
-// that one that is long slows everything.
+// TooLong finds a text of the document that is longer than it may be, or is no text, nil for none. Every edit works
+// through all of them, so that one that is long slows everything.
 func (p Production) TooLong() error {
 	if err := tooLong(reflect.ValueOf(p), "production"); err != nil {
 		return &LongText{err.Error()}
@@ -38,7 +38,9 @@ func tooLong(v reflect.Value, name string) error {
 			most = MostNote
 		}
 		if text := v.String(); len(text) > most {
-			return fmt.Errorf("%q… is %d bytes long; a %s has %d at most", beginning(text), len(text), strings.ToLower(name), most)
+			return fmt.Errorf(
+				"%q… is %d bytes long; a %s has %d at most", beginning(text), len(text), strings.ToLower(name), most,
+			)
 		} else if !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
 			return fmt.Errorf("%q is no text: it holds bytes that are no letters", beginning(text))
 		}

@@ -1,11 +1,12 @@
 // Package queue says what may happen to a frame, and which frame is next. It is a pure state machine:
 // the store keeps the states, the farm reports the events.
 //
-// A frame may be rendered in tiles, which are steps of their own and go through the same states; of these a person's events are for frames
-// only. Putting it together is the step of the frame: it waits, blocked, until all of its tiles are good.
+// A frame may be rendered in tiles, which are steps of their own and go through the same states; of these a person's
+// events are for frames only. Putting it together is the step of the frame: it waits, blocked, until all of its tiles
+// are good.
 //
-// A frame that is good stays good whatever happens to the rest. Only its own files can be missed: then it is lost, until they are
-// found again as they were, or it is rendered again.
+// A frame that is good stays good whatever happens to the rest. Only its own files can be missed: then it is lost,
+// until they are found again as they were, or it is rendered again.
 package queue
 
 import (
@@ -76,8 +77,8 @@ func (e Event) Persons() bool { return slices.Contains(PersonsEvents(), e) }
 // Retries is how often a broken frame is tried again before it has failed.
 const Retries = 2
 
-// AlikeInARow is how many attempts of a batch may end for the same reason, one after the other, before what is left of it is
-// held: it is more than two frames take to fail, and fewer than a night of failures.
+// AlikeInARow is how many attempts of a batch may end for the same reason, one after the other, before what is left of
+// it is held: it is more than two frames take to fail, and fewer than a night of failures.
 const AlikeInARow = 7
 
 var transitions = map[State]map[Event]State{

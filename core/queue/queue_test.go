@@ -7,7 +7,8 @@ import (
 )
 
 var events = []Event{
-	Unblocked, Cut, Stuck, Leased, Rendered, Accepted, Broken, Vanished, Refused, Missed, Found, Waits, Set, Hold, Release, Retry, Drop,
+	Unblocked, Cut, Stuck, Leased, Rendered, Accepted, Broken, Vanished, Refused, Missed, Found, Waits, Set, Hold,
+	Release, Retry, Drop,
 }
 
 // Only that a file of it is missed changes a good frame, and no person can say that.
@@ -48,7 +49,8 @@ func TestTheWayOfAFrame(t *testing.T) {
 	for _, step := range []struct {
 		event Event
 		want  State
-	}{{Unblocked, Ready}, {Leased, Rendering}, {Vanished, Ready}, {Hold, Held}, {Release, Ready}, {Leased, Rendering}, {Rendered, Checking}, {Accepted, Good}} {
+	}{{Unblocked, Ready}, {Leased, Rendering}, {Vanished, Ready}, {Hold, Held}, {Release, Ready}, {Leased, Rendering},
+		{Rendered, Checking}, {Accepted, Good}} {
 		next, err := s.Next(step.event, 1)
 		if err != nil || next != step.want {
 			t.Fatalf("%s of %s: %s, %v", step.event, s, next, err)
@@ -57,13 +59,15 @@ func TestTheWayOfAFrame(t *testing.T) {
 	}
 }
 
-// A frame in tiles waits for them, and is put together then; if one of them is given up, so is the frame, until somebody tries again.
+// A frame in tiles waits for them, and is put together then; if one of them is given up, so is the frame, until
+// somebody tries again.
 func TestTheWayOfAFrameInTiles(t *testing.T) {
 	s := Ready
 	for _, step := range []struct {
 		event Event
 		want  State
-	}{{Cut, Blocked}, {Stuck, Failed}, {Retry, Ready}, {Cut, Blocked}, {Hold, Held}, {Release, Ready}, {Cut, Blocked}, {Unblocked, Ready}, {Leased, Rendering}, {Rendered, Checking}, {Accepted, Good}} {
+	}{{Cut, Blocked}, {Stuck, Failed}, {Retry, Ready}, {Cut, Blocked}, {Hold, Held}, {Release, Ready}, {Cut, Blocked},
+		{Unblocked, Ready}, {Leased, Rendering}, {Rendered, Checking}, {Accepted, Good}} {
 		next, err := s.Next(step.event, 1)
 		if err != nil || next != step.want {
 			t.Fatalf("%s of %s: %s, %v", step.event, s, next, err)
@@ -94,9 +98,23 @@ func TestEveryStateHasAWayOutAndWrongEventsChangeNothing(t *testing.T) {
 }
 
 func TestPriorityThenAge(t *testing.T) {
-	turns := []Turn{{0, 1, 1, 0, 5, 0}, {5, 2, 0, 0, 1, 0}, {0, 1, 0, 0, 4, 2}, {0, 1, 0, 0, 4, 0}, {5, 3, 0, 0, 0, 0}, {0, 1, 0, 1, 1, 0}}
+	turns := []Turn{
+		{0, 1, 1, 0, 5, 0},
+		{5, 2, 0, 0, 1, 0},
+		{0, 1, 0, 0, 4, 2},
+		{0, 1, 0, 0, 4, 0},
+		{5, 3, 0, 0, 0, 0},
+		{0, 1, 0, 1, 1, 0},
+	}
 	slices.SortFunc(turns, Turn.Compare)
-	want := []Turn{{5, 2, 0, 0, 1, 0}, {5, 3, 0, 0, 0, 0}, {0, 1, 0, 0, 4, 0}, {0, 1, 0, 0, 4, 2}, {0, 1, 0, 1, 1, 0}, {0, 1, 1, 0, 5, 0}}
+	want := []Turn{
+		{5, 2, 0, 0, 1, 0},
+		{5, 3, 0, 0, 0, 0},
+		{0, 1, 0, 0, 4, 0},
+		{0, 1, 0, 0, 4, 2},
+		{0, 1, 0, 1, 1, 0},
+		{0, 1, 1, 0, 5, 0},
+	}
 	if !slices.Equal(turns, want) {
 		t.Errorf("got %v", turns)
 	}

@@ -25,7 +25,10 @@ func (p Part) Check() error {
 		return nil
 	}
 	if !(p.Left >= 0 && p.Top >= 0 && p.Right <= 100 && p.Bottom <= 100 && p.Left < p.Right && p.Top < p.Bottom) {
-		return fmt.Errorf("a part from %g %% to %g %% of the width and %g %% to %g %% of the height is none of the picture", p.Left, p.Right, p.Top, p.Bottom)
+		return fmt.Errorf(
+			"a part from %g %% to %g %% of the width and %g %% to %g %% of the height is none of the picture", p.Left,
+			p.Right, p.Top, p.Bottom,
+		)
 	}
 	return nil
 }
@@ -57,9 +60,14 @@ func ParsePart(text string) (Part, error) {
 	if strings.TrimSpace(text) == "" {
 		return Part{}, nil
 	}
-	words := strings.FieldsFunc(strings.ReplaceAll(text, "%", " "), func(r rune) bool { return r == ',' || r == ';' || r == ' ' })
+	words := strings.FieldsFunc(
+		strings.ReplaceAll(text, "%", " "),
+		func(r rune) bool { return r == ',' || r == ';' || r == ' ' },
+	)
 	if len(words) != 4 {
-		return Part{}, fmt.Errorf("%q is no part of a picture; write left, top, right and bottom in per cent, such as 25, 25, 75, 75", text)
+		return Part{}, fmt.Errorf(
+			"%q is no part of a picture; write left, top, right and bottom in per cent, such as 25, 25, 75, 75", text,
+		)
 	}
 	var edges [4]float64
 	for i, w := range words {

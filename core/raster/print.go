@@ -128,7 +128,9 @@ func (n Named) With(q Quantity, value float64) (Named, error) {
 	}
 	for _, lock := range n.Locks {
 		if changed := math.Abs(n.Value(lock)-before.Value(lock)) > n.tolerance(lock); changed {
-			return before, fmt.Errorf("%s is locked and would have to change; unlock it, or what else holds it", lock.name())
+			return before, fmt.Errorf(
+				"%s is locked and would have to change; unlock it, or what else holds it", lock.name(),
+			)
 		}
 	}
 	if q != Ratio && !n.Locked(Ratio) {

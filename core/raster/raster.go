@@ -98,7 +98,9 @@ func (n Named) Check() error {
 	case n.MultipleOf < 0 || n.MultipleOf > 64:
 		return fmt.Errorf("multiples of %d are not possible; choose 1 to 64", n.MultipleOf)
 	case n.Size != n.Size.Multiple(n.MultipleOf):
-		return fmt.Errorf("%v is not in multiples of %d; %v would be", n.Size, n.MultipleOf, n.Size.Multiple(n.MultipleOf))
+		return fmt.Errorf(
+			"%v is not in multiples of %d; %v would be", n.Size, n.MultipleOf, n.Size.Multiple(n.MultipleOf),
+		)
 	case !(n.Pixel() >= 0.1 && n.Pixel() <= 10):
 		return fmt.Errorf("a pixel aspect of %v is outside 0.1 to 10", n.PixelAspect)
 	case n.PixelsPerInch < 0 || n.PixelsPerInch > 10000 || math.IsNaN(n.PixelsPerInch):

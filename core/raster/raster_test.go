@@ -64,7 +64,8 @@ func TestReducedSizesRoundUpAndAreNeverZero(t *testing.T) {
 }
 
 func TestReductionsAreReadAndWritten(t *testing.T) {
-	for text, want := range map[string]Reduction{"25": {Percent: 25}, "25 %": {Percent: 25}, "100%": {Percent: 100}, "1/7": {Divisor: 7}, " 1 / 4 ": {Divisor: 4}} {
+	for text, want := range map[string]Reduction{"25": {Percent: 25}, "25 %": {Percent: 25}, "100%": {Percent: 100},
+		"1/7": {Divisor: 7}, " 1 / 4 ": {Divisor: 4}} {
 		got, err := ParseReduction(text)
 		if err != nil || got != want {
 			t.Errorf("%q: %v, %v", text, got, err)
@@ -140,7 +141,8 @@ func TestAComparisonSaysWhatIsCutAndAdded(t *testing.T) {
 	if math.Abs(c.Left)+math.Abs(c.Right)+math.Abs(c.Top)+math.Abs(c.Bottom) > 1e-9 {
 		t.Errorf("padding loses nothing, but: %+v", c)
 	}
-	if c := (Fit{Fitting: KeepWidth}).Window(tall, 1, across, up).Against(own, tall, wide); c.Top < 0.38 || math.Abs(c.Left) > 1e-12 {
+	if c := (Fit{Fitting: KeepWidth}).Window(tall, 1, across, up).Against(own, tall, wide); c.Top < 0.38 ||
+		math.Abs(c.Left) > 1e-12 {
 		t.Errorf("keeping the width adds above and below: %+v", c)
 	}
 }
@@ -209,7 +211,8 @@ func TestPrintSizes(t *testing.T) {
 	if err != nil || half.Size != (Size{1754, 2481}) && half.Size != (Size{1754, 2480}) {
 		t.Errorf("A3 at 150 is %v, %v", half.Size, err)
 	}
-	if n, err := (Named{Size: Size{3840, 2160}}).Lock(Width, true).With(PrintWidth, 254); err != nil || n.PixelsPerInch != 384 {
+	if n, err := (Named{Size: Size{3840, 2160}}).Lock(Width, true).With(PrintWidth, 254); err != nil ||
+		n.PixelsPerInch != 384 {
 		t.Errorf("10 in across need %v ppi, %v", n.PixelsPerInch, err)
 	}
 }

@@ -38,7 +38,9 @@ func (r Reduction) Scale(s Size) (across, up float64) {
 func ParseReduction(text string) (Reduction, error) {
 	trimmed := strings.TrimSpace(text)
 	fail := func() (Reduction, error) {
-		return Reduction{}, fmt.Errorf("%q is no part of a size; write a percentage from 1 to 100 such as 25 %%, or a fraction such as 1/4", text)
+		return Reduction{}, fmt.Errorf(
+			"%q is no part of a size; write a percentage from 1 to 100 such as 25 %%, or a fraction such as 1/4", text,
+		)
 	}
 	if over, under, ok := strings.Cut(trimmed, "/"); ok {
 		n, err := strconv.Atoi(strings.TrimSpace(under))

@@ -7,14 +7,15 @@ import (
 	"strconv"
 )
 
-// A Tiling cuts a picture into tiles that are rendered one after the other, so that not all of it has to be held at once. The zero value
-// leaves it to the size.
+// A Tiling cuts a picture into tiles that are rendered one after the other, so that not all of it has to be held at
+// once. The zero value leaves it to the size.
 type Tiling struct {
 	Columns int `json:"columns"`
 	Rows    int `json:"rows"`
 }
 
-// LargestTile is the most pixels of a tile that is recommended. A tile of beauty and a few passes of that many takes about 2 GB while it is rendered.
+// LargestTile is the most pixels of a tile that is recommended. A tile of beauty and a few passes of that many takes
+// about 2 GB while it is rendered.
 const LargestTile = 16 << 20
 
 // MostTiles bounds columns and rows, and MostInAll their product: each tile is read, judged and told of by itself.
@@ -35,8 +36,8 @@ const (
 	hugeEdge, hugeBands   = 7680, 20 // 8K
 )
 
-// StillBands returns how many bands a single picture is rendered in, so that several nodes have a part in it. Common practice: about 8 at 4K, and
-// 20 at 8K and over.
+// StillBands returns how many bands a single picture is rendered in, so that several nodes have a part in it. Common
+// practice: about 8 at 4K, and 20 at 8K and over.
 func StillBands(s Size) int {
 	switch edge := max(s.Width, s.Height); {
 	case edge >= hugeEdge:
@@ -111,13 +112,20 @@ func ParseTiling(text string) (Tiling, error) {
 	return t, nil
 }
 
-// Tiles returns the tiles of a part of a picture, in rows from the top. Their edges differ by at most a pixel, and none is empty.
+// Tiles returns the tiles of a part of a picture, in rows from the top. Their edges differ by at most a pixel, and none
+// is empty.
 func (t Tiling) Tiles(of image.Rectangle) [][]image.Rectangle {
 	columns, rows := min(max(1, t.Columns), of.Dx()), min(max(1, t.Rows), of.Dy())
 	all := make([][]image.Rectangle, rows)
 	for r := range all {
 		for c := range columns {
-			all[r] = append(all[r], image.Rect(of.Min.X+c*of.Dx()/columns, of.Min.Y+r*of.Dy()/rows, of.Min.X+(c+1)*of.Dx()/columns, of.Min.Y+(r+1)*of.Dy()/rows))
+			all[r] = append(
+				all[r],
+				image.Rect(
+					of.Min.X+c*of.Dx()/columns, of.Min.Y+r*of.Dy()/rows, of.Min.X+(c+1)*of.Dx()/columns,
+					of.Min.Y+(r+1)*of.Dy()/rows,
+				),
+			)
 		}
 	}
 	return all

@@ -50,7 +50,8 @@ func TestTilingsAreReadAndRecommended(t *testing.T) {
 			t.Errorf("%q was read as %v", text, got)
 		}
 	}
-	for size, want := range map[Size]int{{Width: 2048, Height: 858}: 1, {Width: 16384, Height: 9216}: 9, {Width: 4096, Height: 4096}: 1, {Width: 4096, Height: 4097}: 2} {
+	for size, want := range map[Size]int{{Width: 2048, Height: 858}: 1, {Width: 16384, Height: 9216}: 9,
+		{Width: 4096, Height: 4096}: 1, {Width: 4096, Height: 4097}: 2} {
 		if got := (Tiling{}).For(size); got != Bands(want) || got.Single() != (want == 1) {
 			t.Errorf("%v is cut into %v, want %d bands", size, got, want)
 		}

@@ -17,12 +17,14 @@ type Effort struct {
 	// Least is how many samples along each edge a pixel gets before it may be done; 0 for UsualLeast.
 	Least   int     `json:"least,omitempty"`
 	Bounces Bounces `json:"bounces,omitzero"`
-	// Clamp is the most exposed light that one indirect way may add to a sample; 0 for no end. It takes bright specks away, and light with them.
+	// Clamp is the most exposed light that one indirect way may add to a sample; 0 for no end. It takes bright specks
+	// away, and light with them.
 	Clamp float64 `json:"clamp,omitempty"`
-	// Seconds is for how long a frame may be rendered; 0 for no end. Every pixel gets its first samples, however short it is.
+	// Seconds is for how long a frame may be rendered; 0 for no end. Every pixel gets its first samples, however short
+	// it is.
 	Seconds float64 `json:"seconds,omitempty"`
-	// Splat gives each sample to all pixels that the filter reaches. Without it, samples are placed as the filter weighs and count for one
-	// pixel, which needs none of its neighbours.
+	// Splat gives each sample to all pixels that the filter reaches. Without it, samples are placed as the filter
+	// weighs and count for one pixel, which needs none of its neighbours.
 	Splat bool `json:"splat,omitempty"`
 }
 

@@ -14,7 +14,8 @@ import (
 const maxElements = 1 << 28
 
 var components = map[gltf.AccessorType]int{
-	gltf.AccessorScalar: 1, gltf.AccessorVec2: 2, gltf.AccessorVec3: 3, gltf.AccessorVec4: 4, gltf.AccessorMat2: 4, gltf.AccessorMat3: 9, gltf.AccessorMat4: 16,
+	gltf.AccessorScalar: 1, gltf.AccessorVec2: 2, gltf.AccessorVec3: 3, gltf.AccessorVec4: 4, gltf.AccessorMat2: 4,
+	gltf.AccessorMat3: 9, gltf.AccessorMat4: 16,
 }
 
 // A list is the elements of an accessor as they stand in the file.
@@ -39,7 +40,8 @@ func (r *reader) span(view, offset int) (data []byte, stride int, err error) {
 		return nil, 0, fmt.Errorf("buffer view %d: buffer %d does not exist", view, v.Buffer)
 	}
 	data = r.doc.Buffers[v.Buffer].Data
-	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteStride < 0 || v.ByteOffset > len(data) || v.ByteLength > len(data)-v.ByteOffset {
+	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteStride < 0 || v.ByteOffset > len(data) ||
+		v.ByteLength > len(data)-v.ByteOffset {
 		return nil, 0, fmt.Errorf("buffer view %d reaches past the end of its buffer", view)
 	}
 	data = data[v.ByteOffset : v.ByteOffset+v.ByteLength]
@@ -49,7 +51,8 @@ func (r *reader) span(view, offset int) (data []byte, stride int, err error) {
 	return data[offset:], v.ByteStride, nil
 }
 
-// list returns the elements of accessor i, which is of one of the kinds, after holding its span against the data that is there.
+// list returns the elements of accessor i, which is of one of the kinds, after holding its span against the data that
+// is there.
 func (r *reader) list(i int, kinds ...gltf.AccessorType) (list, error) {
 	if i < 0 || i >= len(r.doc.Accessors) {
 		return list{}, fmt.Errorf("accessor %d does not exist", i)
@@ -102,7 +105,8 @@ func (r *reader) spread(l *list, s *gltf.Sparse) error {
 	if err != nil {
 		return fmt.Errorf("sparse values: %w", err)
 	}
-	if s.Count < 1 || s.Count > l.count || int64(s.Count)*int64(size) > int64(len(indices)) || int64(s.Count)*int64(l.element()) > int64(len(values)) {
+	if s.Count < 1 || s.Count > l.count || int64(s.Count)*int64(size) > int64(len(indices)) ||
+		int64(s.Count)*int64(l.element()) > int64(len(values)) {
 		return fmt.Errorf("%d sparse elements do not fit their buffer views", s.Count)
 	}
 	l.sparse = map[int][]byte{}

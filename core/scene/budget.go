@@ -5,9 +5,9 @@ import (
 	"image"
 )
 
-// What a file may take is bounded as a whole, so that a small one cannot ask for more memory than a machine has: by accessors without
-// data, by many that share it, or by pictures that pack well. The bounds leave room for what films have: scenes of 500 MB, maps of
-// 16384 x 8192 pixels.
+// What a file may take is bounded as a whole, so that a small one cannot ask for more memory than a machine has: by
+// accessors without data, by many that share it, or by pictures that pack well. The bounds leave room for what films
+// have: scenes of 500 MB, maps of 16384 x 8192 pixels.
 const (
 	mostGeometry = 6 << 30 // bytes of all elements, as they are held
 	mostZeros    = 1 << 24 // elements that stand nowhere in the file, and are zero
@@ -32,7 +32,9 @@ type spent struct {
 func (s *spent) elements(l list, data bool) error {
 	if !data {
 		if s.zeros += int64(l.count); s.zeros > mostZeros {
-			return fmt.Errorf("more than %d elements have no data; the file asks for more memory than it may take", mostZeros)
+			return fmt.Errorf(
+				"more than %d elements have no data; the file asks for more memory than it may take", mostZeros,
+			)
 		}
 	}
 	if s.geometry += int64(l.count) * int64(l.width) * numberBytes; s.geometry > mostGeometry {
@@ -55,8 +57,18 @@ func (s *Scene) Bytes() int64 {
 	sum := int64(0)
 	for _, m := range s.Meshes {
 		for _, p := range m.Parts {
-			sum += vector*int64(len(p.Positions)+len(p.Normals)) + whole*int64(len(p.Indices)) + colour*int64(len(p.Colors)) +
-				joints*int64(len(p.Joints)) + weights*int64(len(p.Weights))
+			sum += vector*int64(
+				len(p.Positions)+len(p.Normals),
+			) + whole*int64(
+				len(p.Indices),
+			) + colour*int64(
+				len(p.Colors),
+			) +
+				joints*int64(
+					len(p.Joints),
+				) + weights*int64(
+				len(p.Weights),
+			)
 			for _, uv := range p.UV {
 				sum += coordinates * int64(len(uv))
 			}

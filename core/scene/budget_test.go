@@ -26,7 +26,8 @@ func taken(t *testing.T, file []byte) (bytes uint64, s *Scene, err error) {
 
 const head = `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],`
 
-// A small file that asks for elements which stand nowhere in it is refused before they are made, in one accessor or in many.
+// A small file that asks for elements which stand nowhere in it is refused before they are made, in one accessor or in
+// many.
 func TestElementsWithoutDataAreBounded(t *testing.T) {
 	one := head + `"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],` +
 		`"accessors":[{"componentType":5126,"count":134217728,"type":"VEC3"}]}`
@@ -49,8 +50,10 @@ func TestSharedDataIsBounded(t *testing.T) {
 	const bytesOf = 12 << 20
 	data := base64.StdEncoding.EncodeToString(make([]byte, bytesOf))
 	primitives := strings.Repeat(`,{"attributes":{"POSITION":0}}`, 1000)
-	file := head + `"meshes":[{"primitives":[` + primitives[1:] + `]}],"accessors":[{"bufferView":0,"componentType":5126,"count":1048576,"type":"VEC3"}],` +
-		`"bufferViews":[{"buffer":0,"byteLength":12582912}],"buffers":[{"byteLength":12582912,"uri":"data:application/octet-stream;base64,` + data + `"}]}`
+	file := head + `"meshes":[{"primitives":[` + primitives[1:] +
+		`]}],"accessors":[{"bufferView":0,"componentType":5126,"count":1048576,"type":"VEC3"}],` +
+		`"bufferViews":[{"buffer":0,"byteLength":12582912}],"buffers":[{"byteLength":12582912,
+			"uri":"data:application/octet-stream;base64,` + data + `"}]}`
 	var doc gltf.Document
 	if err := gltf.NewDecoder(strings.NewReader(file)).Decode(&doc); err != nil {
 		t.Fatal(err)
@@ -72,7 +75,8 @@ func TestPicturesAreDecodedOnceAndBounded(t *testing.T) {
 	uri := `{"uri":"data:image/png;base64,` + base64.StdEncoding.EncodeToString(b.Bytes()) + `"}`
 	same := head + `"meshes":[],"images":[` + strings.Repeat(uri+",", 30) + uri + `]}`
 	used, s, err := taken(t, []byte(strings.Replace(same, `"nodes":[{"mesh":0}]`, `"nodes":[{}]`, 1)))
-	if err != nil || used > 200<<20 || s.Images[0].Pixels == nil || s.Images[30].Pixels != s.Images[0].Pixels || s.Images[30].Size.X != 2048 {
+	if err != nil || used > 200<<20 || s.Images[0].Pixels == nil || s.Images[30].Pixels != s.Images[0].Pixels ||
+		s.Images[30].Size.X != 2048 {
 		t.Errorf("%d bytes were taken, %v", used, err)
 	}
 	if got := s.Bytes(); got != 4*2048*2048 {
@@ -95,7 +99,9 @@ func TestVeryManyNotesAreToldInPart(t *testing.T) {
 	for i := range 60_000 {
 		fmt.Fprintf(&names, `,"EXT_%d"`, i)
 	}
-	file := strings.Replace(head, `"nodes":[{"mesh":0}],`, `"nodes":[{}],`, 1) + `"extensionsUsed":[` + names.String()[1:] + `]}`
+	file := strings.Replace(
+		head, `"nodes":[{"mesh":0}],`, `"nodes":[{}],`, 1,
+	) + `"extensionsUsed":[` + names.String()[1:] + `]}`
 	used, s, err := taken(t, []byte(file))
 	if err != nil || len(s.Notes) != mostNotes+1 || used > 200<<20 {
 		t.Errorf("%d notes, %d bytes, %v", len(s.Notes), used, err)

@@ -28,11 +28,15 @@ func Compare(before, after *Scene) []Change {
 	add := func(kind, name, format string, args ...any) {
 		changes = append(changes, Change{kind, name, fmt.Sprintf(format, args...)})
 	}
-	if a, b, c, d := before.begin(), before.Duration(), after.begin(), after.Duration(); math.Abs(a-c) > 1e-6 || math.Abs(b-d) > 1e-6 {
+	if a, b, c, d := before.begin(), before.Duration(), after.begin(), after.Duration(); math.Abs(a-c) > 1e-6 ||
+		math.Abs(b-d) > 1e-6 {
 		add("scene", "", "movement from %.3g to %.3g s, before from %.3g to %.3g s", c, d, a, b)
 	}
 	if s, t := before.size(), after.size(); s.Sub(t).Length() > 0.01*s.Length() {
-		add("scene", "", "%s across, %s up and %s deep, before %s, %s and %s", Length(t.X), Length(t.Y), Length(t.Z), Length(s.X), Length(s.Y), Length(s.Z))
+		add(
+			"scene", "", "%s across, %s up and %s deep, before %s, %s and %s", Length(t.X), Length(t.Y), Length(t.Z),
+			Length(s.X), Length(s.Y), Length(s.Z),
+		)
 	}
 	old, now := before.placed(), after.placed()
 	var names []thing
@@ -111,7 +115,10 @@ func (p placement) changes(q placement) []string {
 		out = append(out, fmt.Sprintf("sees %s, before %s", d.describe(), c.describe()))
 	}
 	if l, m := p.light, q.light; l.Kind != m.Kind || l.Intensity != m.Intensity || l.Color != m.Color {
-		out = append(out, fmt.Sprintf("is a %s light of %.4g, before a %s light of %.4g", m.Kind, m.Intensity, l.Kind, l.Intensity))
+		out = append(
+			out,
+			fmt.Sprintf("is a %s light of %.4g, before a %s light of %.4g", m.Kind, m.Intensity, l.Kind, l.Intensity),
+		)
 	}
 	return out
 }
@@ -133,7 +140,8 @@ func turn(a, b geom.Affine) float64 {
 	return worst
 }
 
-// Scaled returns the scene with every length times a factor, for files that are not in metres. Light falls on everything as before.
+// Scaled returns the scene with every length times a factor, for files that are not in metres. Light falls on
+// everything as before.
 func (s *Scene) Scaled(factor float64) *Scene {
 	if factor == 1 || factor == 0 {
 		return s

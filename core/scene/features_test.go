@@ -54,7 +54,12 @@ var corners = []float32{0, 0, 0, 1, 0, 0, 0, 1, 0, 1, 1, 0}
 
 // text returns a glTF file of one buffer and what else it holds.
 func text(buffer []byte, views, accessors, rest string) []byte {
-	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"scene":0,"buffers":[{"byteLength":%d,"uri":%q}],"bufferViews":[%s],"accessors":[%s],%s}`, len(buffer), inside(buffer), views, accessors, rest)
+	return fmt.Appendf(
+		nil,
+		`{"asset":{"version":"2.0"},"scene":0,"buffers":[{"byteLength":%d,"uri":%q}],"bufferViews":[%s],
+			"accessors":[%s],%s}`,
+		len(buffer), inside(buffer), views, accessors, rest,
+	)
 }
 
 const (
@@ -67,32 +72,86 @@ const (
 func conformant() map[string][]byte {
 	square := bytesOf(corners)
 	mode := func(m int) []byte {
-		return text(square, cornersView, cornersAccessor, fmt.Sprintf(`%s,"meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":%d}]}]`, shown, m))
+		return text(
+			square, cornersView, cornersAccessor,
+			fmt.Sprintf(`%s,"meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":%d}]}]`, shown, m),
+		)
 	}
 	shape := pad(square, 4)
-	skin := append(append(append([]byte(nil), shape...), bytesOf([]uint8{0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0})...), bytesOf([]float32{0.5, 0.5, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0.25, 0.75, 0, 0})...)
-	morph := append(append([]byte(nil), square...), bytesOf([]float32{0, 0, 1, 0, 0, 2, 0, 0, 3, 0, 0, 4}, []float32{0, 2}, []float32{0, 1})...)
+	skin := append(
+		append(append([]byte(nil), shape...), bytesOf([]uint8{0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0})...),
+		bytesOf([]float32{0.5, 0.5, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0.25, 0.75, 0, 0})...)
+	morph := append(
+		append([]byte(nil), square...),
+		bytesOf([]float32{0, 0, 1, 0, 0, 2, 0, 0, 3, 0, 0, 4}, []float32{0, 2}, []float32{0, 1})...)
 	image := picture()
-	textured := append(append(append([]byte(nil), square...), bytesOf([]uint8{0, 255, 0, 0, 255, 255, 0, 0, 0, 0, 0, 0, 255, 0, 0, 0})...), image...)
+	textured := append(
+		append(
+			append([]byte(nil), square...),
+			bytesOf([]uint8{0, 255, 0, 0, 255, 255, 0, 0, 0, 0, 0, 0, 255, 0, 0, 0})...),
+		image...)
 	return map[string][]byte{
-		"a strip": mode(5), "a fan": mode(6), "points": mode(0), "lines": mode(1), "a loop": mode(2), "a line strip": mode(3),
-		"sparse positions": text(bytesOf([]uint16{1, 2}, []float32{1, 0, 0, 0, 1, 0}), `{"buffer":0,"byteLength":4},{"buffer":0,"byteOffset":4,"byteLength":24}`,
-			`{"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0],"sparse":{"count":2,"indices":{"bufferView":0,"componentType":5123},"values":{"bufferView":1}}}`,
-			shown+`,"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}]`),
-		"a skin": text(skin, cornersView+`,{"buffer":0,"byteOffset":48,"byteLength":16,"target":34962},{"buffer":0,"byteOffset":64,"byteLength":64,"target":34962}`,
-			cornersAccessor+`,{"bufferView":1,"componentType":5121,"count":4,"type":"VEC4"},{"bufferView":2,"componentType":5126,"count":4,"type":"VEC4"}`,
-			`"scenes":[{"nodes":[0,1]}],"nodes":[{"mesh":0,"skin":0},{"name":"a","children":[2]},{"name":"b","translation":[0,2,0]}],"skins":[{"joints":[1,2]}],"meshes":[{"primitives":[{"attributes":{"POSITION":0,"JOINTS_0":1,"WEIGHTS_0":2},"mode":5}]}]`),
-		"morph targets": text(morph, cornersView+`,{"buffer":0,"byteOffset":48,"byteLength":48,"target":34962},{"buffer":0,"byteOffset":96,"byteLength":16}`,
-			cornersAccessor+`,{"bufferView":1,"componentType":5126,"count":4,"type":"VEC3","min":[0,0,1],"max":[0,0,4]},{"bufferView":2,"componentType":5126,"count":2,"type":"SCALAR","min":[0],"max":[2]},{"bufferView":2,"byteOffset":8,"componentType":5126,"count":2,"type":"SCALAR"}`,
-			shown+`,"meshes":[{"primitives":[{"attributes":{"POSITION":0},"targets":[{"POSITION":1}],"mode":5}]}],"animations":[{"samplers":[{"input":2,"output":3}],"channels":[{"sampler":0,"target":{"node":0,"path":"weights"}}]}]`),
-		"textures": text(textured, cornersView+fmt.Sprintf(`,{"buffer":0,"byteOffset":48,"byteLength":16,"byteStride":4,"target":34962},{"buffer":0,"byteOffset":64,"byteLength":%d}`, len(image)),
+		"a strip": mode(
+			5,
+		), "a fan": mode(6), "points": mode(0), "lines": mode(1), "a loop": mode(2), "a line strip": mode(3),
+		"sparse positions": text(
+			bytesOf([]uint16{1, 2}, []float32{1, 0, 0, 0, 1, 0}),
+			`{"buffer":0,"byteLength":4},{"buffer":0,"byteOffset":4,"byteLength":24}`,
+			`{"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0],"sparse":{"count":2,
+				"indices":{"bufferView":0,"componentType":5123},"values":{"bufferView":1}}}`,
+			shown+`,"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}]`,
+		),
+		"a skin": text(
+			skin,
+			cornersView+`,{"buffer":0,"byteOffset":48,"byteLength":16,"target":34962},{"buffer":0,"byteOffset":64,
+				"byteLength":64,"target":34962}`,
+			cornersAccessor+`,{"bufferView":1,"componentType":5121,"count":4,"type":"VEC4"},{"bufferView":2,
+				"componentType":5126,"count":4,"type":"VEC4"}`,
+			`"scenes":[{"nodes":[0,1]}],"nodes":[{"mesh":0,"skin":0},{"name":"a","children":[2]},{"name":"b",
+				"translation":[0,2,0]}],"skins":[{"joints":[1,2]}],"meshes":[{"primitives":[{"attributes":{"POSITION":0,
+					"JOINTS_0":1,"WEIGHTS_0":2},"mode":5}]}]`,
+		),
+		"morph targets": text(
+			morph,
+			cornersView+`,{"buffer":0,"byteOffset":48,"byteLength":48,"target":34962},{"buffer":0,"byteOffset":96,
+				"byteLength":16}`,
+			cornersAccessor+`,{"bufferView":1,"componentType":5126,"count":4,"type":"VEC3","min":[0,0,1],
+				"max":[0,0,4]},{"bufferView":2,"componentType":5126,"count":2,"type":"SCALAR","min":[0],
+					"max":[2]},{"bufferView":2,"byteOffset":8,"componentType":5126,"count":2,"type":"SCALAR"}`,
+			shown+`,"meshes":[{"primitives":[{"attributes":{"POSITION":0},"targets":[{"POSITION":1}],"mode":5}]}],
+				"animations":[{"samplers":[{"input":2,"output":3}],"channels":[{"sampler":0,"target":{"node":0,
+					"path":"weights"}}]}]`,
+		),
+		"textures": text(
+			textured,
+			cornersView+fmt.Sprintf(
+				`,{"buffer":0,"byteOffset":48,"byteLength":16,"byteStride":4,"target":34962},{"buffer":0,
+					"byteOffset":64,"byteLength":%d}`,
+				len(image),
+			),
 			cornersAccessor+`,{"bufferView":1,"componentType":5121,"normalized":true,"count":4,"type":"VEC2"}`,
-			shown+`,"extensionsUsed":["KHR_texture_transform","KHR_materials_unlit","KHR_materials_transmission","KHR_materials_ior","KHR_materials_volume","KHR_materials_clearcoat"],"images":[{"bufferView":2,"mimeType":"image/png"}],"samplers":[{"wrapS":33071,"wrapT":33648,"magFilter":9728}],"textures":[{"source":0,"sampler":0}],
-			"materials":[{"alphaMode":"MASK","alphaCutoff":0.75,"doubleSided":true,"pbrMetallicRoughness":{"baseColorTexture":{"index":0,"extensions":{"KHR_texture_transform":{"offset":[0.5,0],"scale":[2,1]}}}},"extensions":{"KHR_materials_unlit":{}}},
-			{"extensions":{"KHR_materials_transmission":{"transmissionFactor":0.5},"KHR_materials_ior":{"ior":1.33},"KHR_materials_volume":{"thicknessFactor":0.01,"attenuationDistance":2,"attenuationColor":[0.5,0.9,1]},"KHR_materials_clearcoat":{"clearcoatFactor":1}}}],
-			"meshes":[{"primitives":[{"attributes":{"POSITION":0,"TEXCOORD_0":1},"mode":5,"material":0}]}]`),
-		"two scenes":            []byte(`{"asset":{"version":"2.0"},"scene":1,"scenes":[{"name":"workshop","nodes":[0]},{"name":"shown","nodes":[1]}],"nodes":[{"name":"a"},{"name":"b","camera":0}],"cameras":[{"type":"orthographic","orthographic":{"xmag":4,"ymag":2,"znear":0.1,"zfar":10}}]}`),
-		"an optional extension": []byte(`{"asset":{"version":"2.0"},"scene":0,"extensionsUsed":["EXT_unheard_of"],"scenes":[{"nodes":[0]}],"nodes":[{"name":"a"}]}`),
+			shown+`,"extensionsUsed":["KHR_texture_transform","KHR_materials_unlit","KHR_materials_transmission",
+				"KHR_materials_ior","KHR_materials_volume","KHR_materials_clearcoat"],"images":[{"bufferView":2,
+					"mimeType":"image/png"}],"samplers":[{"wrapS":33071,"wrapT":33648,"magFilter":9728}],
+						"textures":[{"source":0,"sampler":0}],
+			"materials":[{"alphaMode":"MASK","alphaCutoff":0.75,"doubleSided":true,
+				"pbrMetallicRoughness":{"baseColorTexture":{"index":0,
+					"extensions":{"KHR_texture_transform":{"offset":[0.5,0],"scale":[2,1]}}}},
+						"extensions":{"KHR_materials_unlit":{}}},
+			{"extensions":{"KHR_materials_transmission":{"transmissionFactor":0.5},"KHR_materials_ior":{"ior":1.33},
+				"KHR_materials_volume":{"thicknessFactor":0.01,"attenuationDistance":2,"attenuationColor":[0.5,0.9,1]},
+					"KHR_materials_clearcoat":{"clearcoatFactor":1}}}],
+			"meshes":[{"primitives":[{"attributes":{"POSITION":0,"TEXCOORD_0":1},"mode":5,"material":0}]}]`,
+		),
+		"two scenes": []byte(
+			`{"asset":{"version":"2.0"},"scene":1,"scenes":[{"name":"workshop","nodes":[0]},{"name":"shown",
+				"nodes":[1]}],"nodes":[{"name":"a"},{"name":"b","camera":0}],"cameras":[{"type":"orthographic",
+					"orthographic":{"xmag":4,"ymag":2,"znear":0.1,"zfar":10}}]}`,
+		),
+		"an optional extension": []byte(
+			`{"asset":{"version":"2.0"},"scene":0,"extensionsUsed":["EXT_unheard_of"],"scenes":[{"nodes":[0]}],
+				"nodes":[{"name":"a"}]}`,
+		),
 	}
 }
 
@@ -109,20 +168,49 @@ func broken() map[string][2]string {
 	plain := func(views, accessors, rest string) string { return string(text(square, views, accessors, rest)) }
 	const mesh = shown + `,"meshes":[{"name":"sail","primitives":[{"attributes":{"POSITION":0},"mode":5}]}]`
 	return map[string][2]string{
-		"a view too long":      {plain(`{"buffer":0,"byteLength":64}`, cornersAccessor, mesh), `mesh 0 "sail", part 0: positions: accessor 0: buffer view 0 reaches past`},
-		"an accessor too long": {plain(cornersView, strings.Replace(cornersAccessor, `"count":4`, `"count":5`, 1), mesh), "accessor 0: 5 elements do not fit"},
-		"no such view":         {plain(cornersView, strings.Replace(cornersAccessor, `"bufferView":0`, `"bufferView":3`, 1), mesh), "buffer view 3 does not exist"},
-		"positions of two":     {plain(cornersView, strings.Replace(cornersAccessor, "VEC3", "VEC2", 1), mesh), "accessor 0 is of another type"},
-		"no such material":     {plain(cornersView, cornersAccessor, strings.Replace(mesh, `"mode":5`, `"material":2`, 1)), "material 2 does not exist"},
-		"no such skin":         {plain(cornersView, cornersAccessor, strings.Replace(mesh, `{"mesh":0}`, `{"mesh":0,"skin":1}`, 1)), "skin 1 does not exist"},
-		"weights without use":  {plain(cornersView, cornersAccessor, strings.Replace(mesh, `{"mesh":0}`, `{"mesh":0,"weights":[1]}`, 1)), `node 0 "": 1 weights for 0 morph targets`},
-		"two parents":          {`{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],"nodes":[{"children":[2]},{"children":[2]},{"name":"x"}]}`, `node 2 "x" hangs below two nodes`},
-		"an unknown need":      {`{"asset":{"version":"2.0"},"extensionsUsed":["EXT_unheard_of"],"extensionsRequired":["EXT_unheard_of"],"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{}]}`, "EXT_unheard_of"},
+		"a view too long": {
+			plain(`{"buffer":0,"byteLength":64}`, cornersAccessor, mesh),
+			`mesh 0 "sail", part 0: positions: accessor 0: buffer view 0 reaches past`,
+		},
+		"an accessor too long": {
+			plain(cornersView, strings.Replace(cornersAccessor, `"count":4`, `"count":5`, 1), mesh),
+			"accessor 0: 5 elements do not fit",
+		},
+		"no such view": {
+			plain(cornersView, strings.Replace(cornersAccessor, `"bufferView":0`, `"bufferView":3`, 1), mesh),
+			"buffer view 3 does not exist",
+		},
+		"positions of two": {
+			plain(cornersView, strings.Replace(cornersAccessor, "VEC3", "VEC2", 1), mesh),
+			"accessor 0 is of another type",
+		},
+		"no such material": {
+			plain(cornersView, cornersAccessor, strings.Replace(mesh, `"mode":5`, `"material":2`, 1)),
+			"material 2 does not exist",
+		},
+		"no such skin": {
+			plain(cornersView, cornersAccessor, strings.Replace(mesh, `{"mesh":0}`, `{"mesh":0,"skin":1}`, 1)),
+			"skin 1 does not exist",
+		},
+		"weights without use": {
+			plain(cornersView, cornersAccessor, strings.Replace(mesh, `{"mesh":0}`, `{"mesh":0,"weights":[1]}`, 1)),
+			`node 0 "": 1 weights for 0 morph targets`,
+		},
+		"two parents": {
+			`{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],
+				"nodes":[{"children":[2]},{"children":[2]},{"name":"x"}]}`,
+			`node 2 "x" hangs below two nodes`,
+		},
+		"an unknown need": {
+			`{"asset":{"version":"2.0"},"extensionsUsed":["EXT_unheard_of"],"extensionsRequired":["EXT_unheard_of"],
+				"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{}]}`,
+			"EXT_unheard_of",
+		},
 	}
 }
 
-// The Khronos Group's own validator is the judge: what it accepts is read, and what it finds errors in is refused with the place. Only
-// of extensions that it does not know it cannot say anything.
+// The Khronos Group's own validator is the judge: what it accepts is read, and what it finds errors in is refused with
+// the place. Only of extensions that it does not know it cannot say anything.
 func TestTheValidatorAgrees(t *testing.T) {
 	check, err := filepath.Abs("../../scripts/gltf/validate.js")
 	if err != nil {
@@ -218,7 +306,8 @@ func TestSkinsTakeVerticesWithThem(t *testing.T) {
 
 func TestMorphTargetsFollowTheirWeights(t *testing.T) {
 	s := readNamed(t, "morph targets")
-	for seconds, want := range map[float64]float64{0: 0, 1: 1, 2: 2, 9: 2} { // of the second vertex, whose target is 2 m away
+	// of the second vertex, whose target is 2 m away
+	for seconds, want := range map[float64]float64{0: 0, 1: 1, 2: 2, 9: 2} {
 		mesh, _ := s.Shape(0, s.At(seconds))
 		if got := mesh.Parts[0].Positions[1].Z; math.Abs(got-want) > 1e-9 {
 			t.Errorf("at %v s it is at %v m, want %v", seconds, got, want)
@@ -232,35 +321,44 @@ func TestMorphTargetsFollowTheirWeights(t *testing.T) {
 func TestMaterialsAndTexturesAreRead(t *testing.T) {
 	s := readNamed(t, "textures")
 	m, glass := s.Materials[0], s.Materials[1]
-	if m.Mode != Mask || m.Cutoff != 0.75 || !m.DoubleSided || !m.Unlit || m.Base == nil || m.Base.Offset != [2]float64{0.5, 0} || m.Base.Scale != [2]float64{2, 1} {
+	if m.Mode != Mask || m.Cutoff != 0.75 || !m.DoubleSided || !m.Unlit || m.Base == nil ||
+		m.Base.Offset != [2]float64{0.5, 0} ||
+		m.Base.Scale != [2]float64{2, 1} {
 		t.Errorf("the material is %+v", m)
 	}
-	if glass.Transmission != 0.5 || glass.IOR != 1.33 || glass.Clearcoat != 1 || glass.Thickness != 0.01 || glass.Clearness != 2 || glass.Tint.Y != 0.9 || len(s.Notes) != 1 {
+	if glass.Transmission != 0.5 || glass.IOR != 1.33 || glass.Clearcoat != 1 || glass.Thickness != 0.01 ||
+		glass.Clearness != 2 ||
+		glass.Tint.Y != 0.9 ||
+		len(s.Notes) != 1 {
 		t.Errorf("the other one is %+v; notes %v", glass, s.Notes)
 	}
 	if x := s.Textures[0]; x != (Texture{Image: 0, WrapU: Clamp, WrapV: Mirror, Nearest: true}) {
 		t.Errorf("the texture is %+v", x)
 	}
-	if i := s.Images[0]; i.Fault != "" || i.Size != image.Pt(2, 1) || i.Type != "PNG" || i.Pixels.NRGBAAt(1, 0) != (color.NRGBA{G: 255, A: 128}) {
+	if i := s.Images[0]; i.Fault != "" || i.Size != image.Pt(2, 1) || i.Type != "PNG" ||
+		i.Pixels.NRGBAAt(1, 0) != (color.NRGBA{G: 255, A: 128}) {
 		t.Errorf("the image is %+v", i)
 	}
 	if uv := s.Meshes[0].Parts[0].UV[0]; uv[0] != (UV{0, 1}) || uv[1] != (UV{1, 1}) || uv[3] != (UV{1, 0}) {
 		t.Errorf("normalised coordinates are %v", uv)
 	}
-	if s := readNamed(t, "two scenes"); len(s.Scenes) != 2 || s.Scenes[0] != "workshop" || s.Number != 2 || s.Cameras[0].Height != 4 || s.Cameras[0].Aspect != 2 {
+	if s := readNamed(t, "two scenes"); len(s.Scenes) != 2 || s.Scenes[0] != "workshop" || s.Number != 2 ||
+		s.Cameras[0].Height != 4 ||
+		s.Cameras[0].Aspect != 2 {
 		t.Errorf("scenes %v, cameras %v", s.Scenes, s.Cameras)
 	}
 	first, err := ReadOne(bytes.NewReader(conformant()["two scenes"]), 1)
 	if err != nil || first.Name != "workshop" || first.Number != 1 || len(first.CameraNodes()) != 0 {
 		t.Errorf("the first scene is %q with %d cameras, %v", first.Name, len(first.CameraNodes()), err)
 	}
-	if _, err := ReadOne(bytes.NewReader(conformant()["two scenes"]), 3); err == nil || !strings.Contains(err.Error(), "no scene 3") {
+	if _, err := ReadOne(bytes.NewReader(conformant()["two scenes"]), 3); err == nil ||
+		!strings.Contains(err.Error(), "no scene 3") {
 		t.Errorf("the third of two scenes: %v", err)
 	}
 }
 
-// The order of KHR_texture_transform is scale, then turn, then move; the turn is counter-clockwise in the picture, where V falls (as the
-// extension's text says; its matrix from memory).
+// The order of KHR_texture_transform is scale, then turn, then move; the turn is counter-clockwise in the picture,
+// where V falls (as the extension's text says; its matrix from memory).
 func TestMapsPlaceCoordinates(t *testing.T) {
 	m := Map{Scale: [2]float64{2, 1}, Turn: math.Pi / 2, Offset: [2]float64{0.5, 0}}
 	if u, v := m.Place(1, 0); math.Abs(u-0.5) > 1e-12 || math.Abs(v+2) > 1e-12 {
@@ -271,13 +369,24 @@ func TestMapsPlaceCoordinates(t *testing.T) {
 // A scene with files beside it, in a folder or an archive; nothing from outside is read.
 func TestFilesBesideAreReadFromTheirFolderOnly(t *testing.T) {
 	scene := func(buffer, image string) []byte {
-		return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"scene":0,%s,"meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":5}]}],"buffers":[{"byteLength":48,"uri":%q}],"bufferViews":[%s],"accessors":[%s],"images":[{"uri":%q}]}`,
-			shown, buffer, cornersView, cornersAccessor, image)
+		return fmt.Appendf(
+			nil,
+			`{"asset":{"version":"2.0"},"scene":0,%s,"meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":5}]}],
+				"buffers":[{"byteLength":48,"uri":%q}],"bufferViews":[%s],"accessors":[%s],"images":[{"uri":%q}]}`,
+			shown, buffer, cornersView, cornersAccessor, image,
+		)
 	}
 	folder := fstest.MapFS{
-		"set/scene.gltf": {Data: scene("parts/a.bin", "a%20picture.png")}, "set/parts/a.bin": {Data: bytesOf(corners)}, "set/a picture.png": {Data: picture()},
-		"set/gone.gltf": {Data: scene("parts/a.bin", "gone.png")}, "set/outside.gltf": {Data: scene("../secret.bin", "x.png")}, "secret.bin": {Data: bytesOf(corners)},
-		"set/far.gltf": {Data: scene("https://example.com/a.bin", "x.png")}, "set/peek.gltf": {Data: scene("parts/a.bin", "../secret.bin")}, "set/lost.gltf": {Data: scene("parts/b.bin", "x.png")},
+		"set/scene.gltf": {
+			Data: scene("parts/a.bin", "a%20picture.png"),
+		}, "set/parts/a.bin": {Data: bytesOf(corners)}, "set/a picture.png": {Data: picture()},
+		"set/gone.gltf": {
+			Data: scene("parts/a.bin", "gone.png"),
+		}, "set/outside.gltf": {Data: scene("../secret.bin", "x.png")}, "secret.bin": {Data: bytesOf(corners)},
+		"set/far.gltf": {
+			Data: scene("https://example.com/a.bin", "x.png"),
+		}, "set/peek.gltf": {Data: scene("parts/a.bin", "../secret.bin")},
+		"set/lost.gltf": {Data: scene("parts/b.bin", "x.png")},
 	}
 	s, err := ReadFolder(folder, "set/scene.gltf", 0)
 	if err != nil {
@@ -286,21 +395,25 @@ func TestFilesBesideAreReadFromTheirFolderOnly(t *testing.T) {
 	if i := s.Images[0]; s.Triangles() != 2 || i.Fault != "" || i.File != "a picture.png" || i.Size.X != 2 {
 		t.Errorf("%d triangles, image %+v", s.Triangles(), i)
 	}
-	for name, says := range map[string]string{"outside": "'../secret.bin'", "far": "nothing is fetched", "lost": `"parts/b.bin" is missing`} {
+	for name, says := range map[string]string{"outside": "'../secret.bin'", "far": "nothing is fetched",
+		"lost": `"parts/b.bin" is missing`} {
 		if _, err := ReadFolder(folder, "set/"+name+".gltf", 0); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%s: %v, want it to say %q", name, err, says)
 		}
 	}
-	for name, says := range map[string]string{"gone": `its file "gone.png" is missing`, "peek": "outside the scene's own folder"} {
+	for name, says := range map[string]string{"gone": `its file "gone.png" is missing`,
+		"peek": "outside the scene's own folder"} {
 		s, err := ReadFolder(folder, "set/"+name+".gltf", 0)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if r := s.Report(); !strings.Contains(s.Images[0].Fault, says) || len(r.Findings) < 2 || !r.Findings[1].Wrong || !strings.Contains(r.Findings[1].Text, says) {
+		if r := s.Report(); !strings.Contains(s.Images[0].Fault, says) || len(r.Findings) < 2 || !r.Findings[1].Wrong ||
+			!strings.Contains(r.Findings[1].Text, says) {
 			t.Errorf("%s: %+v, findings %v", name, s.Images[0], r.Findings)
 		}
 	}
-	if _, err := Read(bytes.NewReader(folder["set/scene.gltf"].Data)); err == nil || !strings.Contains(err.Error(), "did not come with the scene") {
+	if _, err := Read(bytes.NewReader(folder["set/scene.gltf"].Data)); err == nil ||
+		!strings.Contains(err.Error(), "did not come with the scene") {
 		t.Errorf("without its files: %v", err)
 	}
 	archive := func(names ...string) []byte {
@@ -316,11 +429,14 @@ func TestFilesBesideAreReadFromTheirFolderOnly(t *testing.T) {
 		w.Close()
 		return b.Bytes()
 	}
-	if s, err := Read(bytes.NewReader(archive("set/scene.gltf", "set/parts/a.bin", "set/a picture.png"))); err != nil || s.Triangles() != 2 || s.Images[0].Fault != "" {
+	if s, err := Read(bytes.NewReader(archive("set/scene.gltf", "set/parts/a.bin", "set/a picture.png"))); err != nil ||
+		s.Triangles() != 2 ||
+		s.Images[0].Fault != "" {
 		t.Errorf("an archive: %v", err)
 	}
 	for says, data := range map[string][]byte{
-		"no .gltf": archive("secret.bin"), "2 scene files": archive("set/scene.gltf", "set/gone.gltf"), "damaged zip": archive("secret.bin")[:40],
+		"no .gltf": archive("secret.bin"), "2 scene files": archive("set/scene.gltf", "set/gone.gltf"),
+		"damaged zip": archive("secret.bin")[:40],
 	} {
 		if _, err := Read(bytes.NewReader(data)); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%v, want it to say %q", err, says)

@@ -49,7 +49,8 @@ func (s *Scene) Clear() []string {
 			continue
 		}
 		for _, part := range s.Meshes[n.Mesh].Parts {
-			if part.Material != None && (s.Materials[part.Material].Mode == Blend || s.Materials[part.Material].Transmission > 0) {
+			if part.Material != None &&
+				(s.Materials[part.Material].Mode == Blend || s.Materials[part.Material].Transmission > 0) {
 				names = append(names, n.Name)
 				break
 			}

@@ -34,8 +34,9 @@ func IsFile(name string) bool {
 	return false
 }
 
-// Read reads a glTF 2.0 file, binary or with everything embedded, or a zip archive that holds one with the files beside it. An
-// error says which part of the file is at fault. Features of the standard that this program does not draw are listed in Notes.
+// Read reads a glTF 2.0 file, binary or with everything embedded, or a zip archive that holds one with the files beside
+// it. An error says which part of the file is at fault. Features of the standard that this program does not draw are
+// listed in Notes.
 func Read(r io.Reader) (*Scene, error) { return ReadOne(r, 0) }
 
 // ReadOne is Read for one of the scenes of a file, counted from 1; 0 stands for the one that the file marks as its own.
@@ -50,7 +51,8 @@ func ReadOne(r io.Reader, number int) (*Scene, error) {
 	return read(data, nil, number)
 }
 
-// ReadFolder reads the scene file of that name, and what it refers to below the folder that it lies in. The number is that of ReadOne.
+// ReadFolder reads the scene file of that name, and what it refers to below the folder that it lies in. The number is
+// that of ReadOne.
 func ReadFolder(folder fs.FS, name string, number int) (*Scene, error) {
 	file, err := folder.Open(name)
 	if err != nil {
@@ -68,7 +70,8 @@ func ReadFolder(folder fs.FS, name string, number int) (*Scene, error) {
 	return read(data, beside, number)
 }
 
-// FilesBeside returns the names of the files that a scene file of a folder refers to, and that are there. Nothing else of it is read.
+// FilesBeside returns the names of the files that a scene file of a folder refers to, and that are there. Nothing else
+// of it is read.
 func FilesBeside(folder fs.FS, name string) ([]string, error) {
 	file, err := folder.Open(name)
 	if err != nil {
@@ -111,7 +114,9 @@ func textOf(r io.Reader) ([]byte, error) {
 		}
 		limit = int64(binary.LittleEndian.Uint32(head[12:]))
 		if limit > mostText {
-			return nil, fmt.Errorf("scene file: %d MB of text are more than the %d MB that can be read", limit>>20, mostText>>20)
+			return nil, fmt.Errorf(
+				"scene file: %d MB of text are more than the %d MB that can be read", limit>>20, mostText>>20,
+			)
 		}
 		in.Discard(len(head))
 	}
@@ -142,7 +147,10 @@ func readArchive(data []byte, number int) (*Scene, error) {
 	case len(found) == 0:
 		return nil, fmt.Errorf("scene file: the archive holds no .gltf or .glb file")
 	case len(found) > 1:
-		return nil, fmt.Errorf("scene file: the archive holds %d scene files (%s); it has to be one", len(found), strings.Join(found[:2], ", "))
+		return nil, fmt.Errorf(
+			"scene file: the archive holds %d scene files (%s); it has to be one", len(found),
+			strings.Join(found[:2], ", "),
+		)
 	case !fs.ValidPath(found[0]):
 		return nil, fmt.Errorf("scene file: the archive's name %q cannot be used", found[0])
 	}
@@ -201,7 +209,9 @@ func checkContainer(data []byte) error {
 		}
 		length := uint64(binary.LittleEndian.Uint32(data[at:]))
 		if at == 12 && length > mostText {
-			return fmt.Errorf("scene file: %d MB of text are more than the %d MB that can be read", length>>20, mostText>>20)
+			return fmt.Errorf(
+				"scene file: %d MB of text are more than the %d MB that can be read", length>>20, mostText>>20,
+			)
 		}
 		if at+8+length > uint64(total) {
 			return fmt.Errorf("scene file: the chunk at byte %d runs past the end of the file", at)

@@ -53,7 +53,8 @@ func (s *Scene) At(seconds float64) Pose {
 	return pose
 }
 
-// between returns the keys around a time, and how far it lies between them, 0 to 1. At a key, or outside, both are the same.
+// between returns the keys around a time, and how far it lies between them, 0 to 1. At a key, or outside, both are the
+// same.
 func (c Channel) between(seconds float64) (before, after int, t float64) {
 	last := len(c.Times) - 1
 	i := sort.SearchFloat64s(c.Times, seconds) // first key at or after
@@ -124,7 +125,9 @@ func (c Channel) key(i int) geom.Quat {
 	return c.Values[i]
 }
 
-func mix4(a geom.Quat, ka float64, b geom.Quat, kb float64, c geom.Quat, kc float64, d geom.Quat, kd float64) geom.Quat {
+func mix4(
+	a geom.Quat, ka float64, b geom.Quat, kb float64, c geom.Quat, kc float64, d geom.Quat, kd float64,
+) geom.Quat {
 	return geom.Quat{
 		X: a.X*ka + b.X*kb + c.X*kc + d.X*kd,
 		Y: a.Y*ka + b.Y*kb + c.Y*kc + d.Y*kd,
@@ -168,7 +171,8 @@ func (m Mesh) bounds(to geom.Affine) geom.Box {
 	return box
 }
 
-// Moving says for each node whether the animation moves it, by itself, with what it hangs below, or by the joints of its skin.
+// Moving says for each node whether the animation moves it, by itself, with what it hangs below, or by the joints of
+// its skin.
 func (s *Scene) Moving() []bool {
 	moving := make([]bool, len(s.Nodes))
 	var mark func(i int)

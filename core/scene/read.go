@@ -17,7 +17,8 @@ const maxDepth = 256 // levels of nodes; deeper files are refused, a cycle among
 
 // understood are the extensions that a file may require.
 var understood = []string{
-	lightspunctual.ExtensionName, emissiveStrength, unlit.ExtensionName, texturetransform.ExtensionName, transmission, refraction, volume, clearcoat,
+	lightspunctual.ExtensionName, emissiveStrength, unlit.ExtensionName, texturetransform.ExtensionName, transmission,
+	refraction, volume, clearcoat,
 	"KHR_mesh_quantization", // whole numbers as positions, which are read anyway
 }
 
@@ -61,7 +62,8 @@ func (r *reader) all() error {
 		return fmt.Errorf("%d nodes are more than the %d that can be read", n, mostNodes)
 	}
 	r.scene.Extras = Extras{Generator: r.doc.Asset.Generator, Extensions: r.doc.ExtensionsUsed}
-	for _, step := range []func() error{r.images, r.textures, r.materials, r.meshes, r.lights, r.cameras, r.skins, r.nodes, r.roots, r.animations} {
+	for _, step := range []func() error{r.images, r.textures, r.materials, r.meshes, r.lights, r.cameras, r.skins,
+		r.nodes, r.roots, r.animations} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -83,7 +85,12 @@ func (r *reader) lights() error {
 			return fmt.Errorf("light %d is empty", i)
 		}
 		c := l.ColorOrDefault()
-		out := Light{Name: l.Name, Kind: LightKind(l.Type), Color: geom.Vec{X: c[0], Y: c[1], Z: c[2]}, Intensity: l.IntensityOrDefault()}
+		out := Light{
+			Name:      l.Name,
+			Kind:      LightKind(l.Type),
+			Color:     geom.Vec{X: c[0], Y: c[1], Z: c[2]},
+			Intensity: l.IntensityOrDefault(),
+		}
 		if l.Range != nil && !math.IsInf(*l.Range, 0) {
 			out.Range = *l.Range
 		}
@@ -121,7 +128,9 @@ func (r *reader) cameras() error {
 			out.Aspect = *p.AspectRatio
 		}
 		if !(out.Up > 0 && out.Up < math.Pi) || !(out.Aspect > 0.01 && out.Aspect < 100) {
-			return fmt.Errorf("camera %d %q: field of view %v rad at aspect ratio %v cannot be drawn", i, c.Name, out.Up, out.Aspect)
+			return fmt.Errorf(
+				"camera %d %q: field of view %v rad at aspect ratio %v cannot be drawn", i, c.Name, out.Up, out.Aspect,
+			)
 		}
 		r.scene.Cameras = append(r.scene.Cameras, out)
 	}

@@ -63,13 +63,15 @@ func (r *reader) material(m *gltf.Material) (Material, error) {
 		return out, fmt.Errorf("emission: %w", err)
 	}
 	if n := m.NormalTexture; n != nil && n.Index != nil {
-		if out.Bumps, err = r.use(&gltf.TextureInfo{Index: *n.Index, TexCoord: n.TexCoord, Extensions: n.Extensions}); err != nil {
+		if out.Bumps, err = r.use(&gltf.TextureInfo{Index: *n.Index, TexCoord: n.TexCoord,
+			Extensions: n.Extensions}); err != nil {
 			return out, fmt.Errorf("normals: %w", err)
 		}
 		out.BumpScale = n.ScaleOrDefault()
 	}
 	if o := m.OcclusionTexture; o != nil && o.Index != nil {
-		if out.Creases, err = r.use(&gltf.TextureInfo{Index: *o.Index, TexCoord: o.TexCoord, Extensions: o.Extensions}); err != nil {
+		if out.Creases, err = r.use(&gltf.TextureInfo{Index: *o.Index, TexCoord: o.TexCoord,
+			Extensions: o.Extensions}); err != nil {
 			return out, fmt.Errorf("occlusion: %w", err)
 		}
 		r.note("Occlusion maps are read and not used: the renderer finds what is occluded itself.")
@@ -144,7 +146,9 @@ func (r *reader) use(t *gltf.TextureInfo) (*Map, error) {
 	return m, nil
 }
 
-var wraps = map[gltf.WrappingMode]Wrap{gltf.WrapClampToEdge: Clamp, gltf.WrapMirroredRepeat: Mirror, gltf.WrapRepeat: Repeat}
+var wraps = map[gltf.WrappingMode]Wrap{
+	gltf.WrapClampToEdge: Clamp, gltf.WrapMirroredRepeat: Mirror, gltf.WrapRepeat: Repeat,
+}
 
 func (r *reader) textures() error {
 	for i, t := range r.doc.Textures {
@@ -167,8 +171,8 @@ func (r *reader) textures() error {
 	return nil
 }
 
-// images reads the pictures, several at a time, and each that stands in the file more than once, once. One that is missing or damaged is
-// told as such, and its materials are drawn without it.
+// images reads the pictures, several at a time, and each that stands in the file more than once, once. One that is
+// missing or damaged is told as such, and its materials are drawn without it.
 func (r *reader) images() error {
 	r.scene.Images = make([]Image, len(r.doc.Images))
 	var group errgroup.Group

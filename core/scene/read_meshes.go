@@ -15,7 +15,8 @@ func (r *reader) meshes() error {
 		mesh := Mesh{Name: m.Name, Weights: m.Weights}
 		targets := -1
 		for j, p := range m.Primitives {
-			if p.Mode == gltf.PrimitivePoints || p.Mode == gltf.PrimitiveLines || p.Mode == gltf.PrimitiveLineLoop || p.Mode == gltf.PrimitiveLineStrip {
+			if p.Mode == gltf.PrimitivePoints || p.Mode == gltf.PrimitiveLines || p.Mode == gltf.PrimitiveLineLoop ||
+				p.Mode == gltf.PrimitiveLineStrip {
 				mesh.Loose++
 				r.note("Mesh %q has points or lines, which have no surface and are not drawn.", m.Name)
 				continue
@@ -25,7 +26,10 @@ func (r *reader) meshes() error {
 				return fmt.Errorf("mesh %d %q, part %d: %w", i, m.Name, j, err)
 			}
 			if targets >= 0 && targets != len(part.Targets) {
-				return fmt.Errorf("mesh %d %q, part %d: %d morph targets, and %d in a part before it", i, m.Name, j, len(part.Targets), targets)
+				return fmt.Errorf(
+					"mesh %d %q, part %d: %d morph targets, and %d in a part before it", i, m.Name, j,
+					len(part.Targets), targets,
+				)
 			}
 			targets = len(part.Targets)
 			mesh.Parts = append(mesh.Parts, part)
@@ -128,7 +132,11 @@ func (r *reader) attributes(part *Part, from gltf.PrimitiveAttributes) error {
 	}
 	for set := range uvSets {
 		var uv []UV
-		there, err := read(fmt.Sprintf("TEXCOORD_%d", set), func(_ int, v []float64) { uv = append(uv, UV{float32(v[0]), float32(v[1])}) }, gltf.AccessorVec2)
+		there, err := read(
+			fmt.Sprintf("TEXCOORD_%d", set),
+			func(_ int, v []float64) { uv = append(uv, UV{float32(v[0]), float32(v[1])}) },
+			gltf.AccessorVec2,
+		)
 		if err != nil {
 			return err
 		}
@@ -201,7 +209,12 @@ func (r *reader) skins() error {
 		if s.InverseBindMatrices != nil {
 			_, err := r.each(*s.InverseBindMatrices, func(_ int, v []float64) {
 				skin.Inverse = append(skin.Inverse, geom.Affine{
-					X: geom.Vec{X: v[0], Y: v[1], Z: v[2]}, Y: geom.Vec{X: v[4], Y: v[5], Z: v[6]}, Z: geom.Vec{X: v[8], Y: v[9], Z: v[10]}, Origin: geom.Vec{X: v[12], Y: v[13], Z: v[14]},
+					X: geom.Vec{
+						X: v[0],
+						Y: v[1],
+						Z: v[2],
+					}, Y: geom.Vec{X: v[4], Y: v[5], Z: v[6]}, Z: geom.Vec{X: v[8], Y: v[9], Z: v[10]},
+					Origin: geom.Vec{X: v[12], Y: v[13], Z: v[14]},
 				})
 			}, gltf.AccessorMat4)
 			if err == nil && len(skin.Inverse) < len(skin.Joints) {

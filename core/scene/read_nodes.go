@@ -31,7 +31,8 @@ func (r *reader) nodes() error {
 			to    *int
 			count int
 			what  string
-		}{{n.Mesh, &out.Mesh, len(r.scene.Meshes), "mesh"}, {n.Skin, &out.Skin, len(r.scene.Skins), "skin"}, {n.Camera, &out.Camera, len(r.scene.Cameras), "camera"}}
+		}{{n.Mesh, &out.Mesh, len(r.scene.Meshes), "mesh"}, {n.Skin, &out.Skin, len(r.scene.Skins), "skin"},
+			{n.Camera, &out.Camera, len(r.scene.Cameras), "camera"}}
 		if light, ok := n.Extensions[lightspunctual.ExtensionName].(lightspunctual.LightIndex); ok {
 			index := int(light)
 			refs = append(refs, struct {
@@ -93,7 +94,19 @@ func (r *reader) fits(n *Node, weights []float64) error {
 
 // decompose splits a column-major matrix without shear into move, turn and scale.
 func decompose(m [16]float64) (geom.Vec, geom.Quat, geom.Vec, error) {
-	x, y, z := geom.Vec{X: m[0], Y: m[1], Z: m[2]}, geom.Vec{X: m[4], Y: m[5], Z: m[6]}, geom.Vec{X: m[8], Y: m[9], Z: m[10]}
+	x, y, z := geom.Vec{
+		X: m[0],
+		Y: m[1],
+		Z: m[2],
+	}, geom.Vec{
+		X: m[4],
+		Y: m[5],
+		Z: m[6],
+	}, geom.Vec{
+		X: m[8],
+		Y: m[9],
+		Z: m[10],
+	}
 	scale := geom.Vec{X: x.Length(), Y: y.Length(), Z: z.Length()}
 	if x.Cross(y).Dot(z) < 0 {
 		scale.X = -scale.X
@@ -204,7 +217,8 @@ func (r *reader) channel(a *gltf.Animation, c *gltf.AnimationChannel, target Tar
 	}
 	sampler := a.Samplers[c.Sampler]
 	out.Interpolation = interpolations[sampler.Interpolation]
-	if _, err := r.each(sampler.Input, func(_ int, v []float64) { out.Times = append(out.Times, v[0]) }, gltf.AccessorScalar); err != nil {
+	if _, err := r.each(sampler.Input, func(_ int, v []float64) { out.Times = append(out.Times, v[0]) },
+		gltf.AccessorScalar); err != nil {
 		return out, fmt.Errorf("times: %w", err)
 	}
 	kind, per := gltf.AccessorVec3, 1

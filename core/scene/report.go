@@ -90,8 +90,12 @@ const (
 func (s *Scene) Report() Report {
 	pose := s.At(s.begin())
 	r := Report{
-		Name: s.Name, Scenes: s.Scenes, Number: s.Number, Generator: s.Extras.Generator, Extensions: s.Extras.Extensions, Notes: s.Notes, Materials: len(s.Materials),
-		Nodes: len(pose.Shown), Begin: s.begin(), End: s.Duration(), Findings: []Finding{}, Objects: []ObjectReport{}, Cameras: []CameraReport{}, Lights: []LightReport{}, Textures: []TextureReport{},
+		Name: s.Name, Scenes: s.Scenes, Number: s.Number, Generator: s.Extras.Generator,
+		Extensions: s.Extras.Extensions, Notes: s.Notes, Materials: len(s.Materials),
+		Nodes: len(
+			pose.Shown,
+		), Begin: s.begin(), End: s.Duration(), Findings: []Finding{}, Objects: []ObjectReport{},
+		Cameras: []CameraReport{}, Lights: []LightReport{}, Textures: []TextureReport{},
 	}
 	if s.Unit != 0 {
 		r.Nodes-- // the one that scales is not the file's
@@ -149,7 +153,9 @@ func (s *Scene) Report() Report {
 		return a.Triangles > b.Triangles || a.Triangles == b.Triangles && a.Name < b.Name
 	})
 	for _, m := range s.Images {
-		r.Textures = append(r.Textures, TextureReport{m.Name, m.File, m.Type, m.Size.X, m.Size.Y, int64(m.Bytes), m.Fault})
+		r.Textures = append(
+			r.Textures, TextureReport{m.Name, m.File, m.Type, m.Size.X, m.Size.Y, int64(m.Bytes), m.Fault},
+		)
 	}
 	r.look(s, pose)
 	return r
@@ -206,7 +212,10 @@ func (r *Report) look(s *Scene, pose Pose) {
 		}
 		for _, p := range mesh.Parts {
 			if m := p.Material; m != None && len(p.UV) == 0 && s.Materials[m].Base != nil {
-				r.find(true, "mesh "+mesh.Name, "Its material %q has a texture, and it has no texture coordinates.", s.Materials[m].Name)
+				r.find(
+					true, "mesh "+mesh.Name, "Its material %q has a texture, and it has no texture coordinates.",
+					s.Materials[m].Name,
+				)
 			}
 		}
 	}
@@ -280,8 +289,14 @@ var yardsticks = []struct {
 	metres float64
 	what   string
 }{
-	{0.001, "a pinhead"}, {0.015, "a fingernail"}, {0.1, "a hand's width"}, {0.3, "a sheet of paper"}, {1, "a table"}, {2, "a door"}, {4.5, "a car"}, {12, "a bus"},
-	{25, "a swimming pool"}, {100, "a football pitch"}, {400, "a long train"}, {1500, "a quarter of an hour's walk"}, {8000, "a high mountain"}, {40000, "a large city"}, {1e6, "a country"},
+	{
+		0.001, "a pinhead",
+	}, {0.015, "a fingernail"}, {0.1, "a hand's width"}, {0.3, "a sheet of paper"}, {1, "a table"}, {2, "a door"},
+	{4.5, "a car"}, {12, "a bus"},
+	{
+		25, "a swimming pool",
+	}, {100, "a football pitch"}, {400, "a long train"}, {1500, "a quarter of an hour's walk"},
+	{8000, "a high mountain"}, {40000, "a large city"}, {1e6, "a country"},
 }
 
 // Comparison says what is about as large as a length in metres.

@@ -12,14 +12,19 @@ import (
 
 func TestTheReportCountsAndMeasures(t *testing.T) {
 	r := small().Report()
-	if r.Size != (geom.Vec{X: 4, Z: 4}) || r.Comparison != "a car" || r.Triangles != 2 || r.Nodes != 4 || r.Moving != 1 || r.Begin != 0 || r.End != 2 || !r.Usable() {
+	if r.Size != (geom.Vec{X: 4, Z: 4}) || r.Comparison != "a car" || r.Triangles != 2 || r.Nodes != 4 ||
+		r.Moving != 1 ||
+		r.Begin != 0 ||
+		r.End != 2 ||
+		!r.Usable() {
 		t.Errorf("%+v", r)
 	}
 	if o := r.Objects[0]; o.Name != "square" || o.Shown != 1 || o.Share != 1 || !o.Moves {
 		t.Errorf("object %+v", o)
 	}
 	// 0.5 rad up at 1.5 : 1 is 2 atan(1.5 tan 0.25) across.
-	if c := r.Cameras[0]; c.Name != "cam_a" || math.Abs(c.Across-2*math.Atan(1.5*math.Tan(0.25))*180/math.Pi) > 1e-9 || c.Place != (geom.Vec{Y: 3, Z: 8}) {
+	if c := r.Cameras[0]; c.Name != "cam_a" || math.Abs(c.Across-2*math.Atan(1.5*math.Tan(0.25))*180/math.Pi) > 1e-9 ||
+		c.Place != (geom.Vec{Y: 3, Z: 8}) {
 		t.Errorf("camera %+v", c)
 	}
 	if l := r.Lights[0]; l.Kind != Spot || l.Unit != "cd" || l.Intensity != 12 || !l.Moves {
@@ -32,21 +37,27 @@ func TestTheReportCountsAndMeasures(t *testing.T) {
 
 func TestTheReportFindsWhatIsWrong(t *testing.T) {
 	for says, spoil := range map[string]func(s *Scene){
-		"no camera in it":               func(s *Scene) { s.Nodes[3].Camera = None },
-		"nothing in it that could be":   func(s *Scene) { s.Nodes[1].Mesh = None },
-		"another unit than metres":      func(s *Scene) { s.Nodes[0].Scale = geom.Vec{X: 1e-3, Y: 1e-3, Z: 1e-3} },
-		"2 cameras have this name":      func(s *Scene) { s.Nodes[2].Camera, s.Nodes[2].Name = 0, "cam_a" },
-		"2 objects have this name":      func(s *Scene) { s.Nodes[2].Mesh, s.Nodes[2].Name = 0, "child" },
-		"1 have no name":                func(s *Scene) { s.Nodes[1].Name = "" },
-		"scaled to nothing":             func(s *Scene) { s.Nodes[2].Mesh, s.Nodes[2].Scale = 0, geom.Vec{} },
-		"1 triangles have no area and":  func(s *Scene) { s.Meshes[0].Parts[0].Indices = []uint32{0, 1, 2, 0, 0, 3} },
-		"no texture coordinates":        func(s *Scene) { s.Materials[0].Base = &Map{} },
-		"It is drawn without: it is mi": func(s *Scene) { s.Images = []Image{{Name: "sail.png", Fault: "it is missing"}} },
+		"no camera in it":              func(s *Scene) { s.Nodes[3].Camera = None },
+		"nothing in it that could be":  func(s *Scene) { s.Nodes[1].Mesh = None },
+		"another unit than metres":     func(s *Scene) { s.Nodes[0].Scale = geom.Vec{X: 1e-3, Y: 1e-3, Z: 1e-3} },
+		"2 cameras have this name":     func(s *Scene) { s.Nodes[2].Camera, s.Nodes[2].Name = 0, "cam_a" },
+		"2 objects have this name":     func(s *Scene) { s.Nodes[2].Mesh, s.Nodes[2].Name = 0, "child" },
+		"1 have no name":               func(s *Scene) { s.Nodes[1].Name = "" },
+		"scaled to nothing":            func(s *Scene) { s.Nodes[2].Mesh, s.Nodes[2].Scale = 0, geom.Vec{} },
+		"1 triangles have no area and": func(s *Scene) { s.Meshes[0].Parts[0].Indices = []uint32{0, 1, 2, 0, 0, 3} },
+		"no texture coordinates":       func(s *Scene) { s.Materials[0].Base = &Map{} },
+		"It is drawn without: it is mi": func(s *Scene) {
+			s.Images = []Image{{Name: "sail.png",
+				Fault: "it is missing"}}
+		},
 	} {
 		s := small()
 		spoil(s)
 		r := s.Report()
-		if !slices.ContainsFunc(r.Findings, func(f Finding) bool { return strings.Contains(f.Text, says) && f.Place != "" }) {
+		if !slices.ContainsFunc(
+			r.Findings,
+			func(f Finding) bool { return strings.Contains(f.Text, says) && f.Place != "" },
+		) {
 			t.Errorf("%q was not found: %v", says, r.Findings)
 		}
 	}
@@ -57,8 +68,11 @@ func TestVersionsAreCompared(t *testing.T) {
 		t.Errorf("the same scene has changed: %v", c)
 	}
 	for want, change := range map[string]func(s *Scene){
-		"camera cam_a has moved by 0.50 m":    func(s *Scene) { s.Nodes[3].Translation.Z += 0.5 },
-		"camera cam_a has turned by 90.00°":   func(s *Scene) { s.Nodes[3].Rotation = geom.AxisAngle(geom.Vec{Y: 1}, math.Pi/2) },
+		"camera cam_a has moved by 0.50 m": func(s *Scene) { s.Nodes[3].Translation.Z += 0.5 },
+		"camera cam_a has turned by 90.00°": func(s *Scene) {
+			s.Nodes[3].Rotation = geom.AxisAngle(geom.Vec{Y: 1},
+				math.Pi/2)
+		},
 		"camera cam_a is gone":                func(s *Scene) { s.Nodes[3].Name = "cam_b" },
 		"camera cam_b is new":                 func(s *Scene) { s.Nodes[3].Name = "cam_b" },
 		"camera cam_a sees 40.11° up":         func(s *Scene) { s.Cameras[0].Up = 0.7 },
@@ -70,7 +84,10 @@ func TestVersionsAreCompared(t *testing.T) {
 		after := small()
 		change(after)
 		changes := Compare(small(), after)
-		if !slices.ContainsFunc(changes, func(c Change) bool { return strings.HasPrefix(fmt.Sprint(c.Kind, " ", c.Name, " ", c.Text), want) }) {
+		if !slices.ContainsFunc(
+			changes,
+			func(c Change) bool { return strings.HasPrefix(fmt.Sprint(c.Kind, " ", c.Name, " ", c.Text), want) },
+		) {
 			t.Errorf("%q is not among %v", want, changes)
 		}
 	}
@@ -95,7 +112,8 @@ func TestUnitsAreCorrected(t *testing.T) {
 }
 
 func TestComparisons(t *testing.T) {
-	for metres, want := range map[float64]string{0: "nothing", 0.013: "a fingernail", 4: "a car", 90: "a football pitch", 9000: "a high mountain"} {
+	for metres, want := range map[float64]string{0: "nothing", 0.013: "a fingernail", 4: "a car",
+		90: "a football pitch", 9000: "a high mountain"} {
 		if got := Comparison(metres); got != want {
 			t.Errorf("%v m: %s, want %s", metres, got, want)
 		}

@@ -54,7 +54,15 @@ type Node struct {
 
 // NewNode returns a node that shows nothing and stands at the origin.
 func NewNode(name string) Node {
-	return Node{Name: name, Scale: geom.Vec{X: 1, Y: 1, Z: 1}, Rotation: geom.Quat{W: 1}, Mesh: None, Skin: None, Light: None, Camera: None}
+	return Node{
+		Name:     name,
+		Scale:    geom.Vec{X: 1, Y: 1, Z: 1},
+		Rotation: geom.Quat{W: 1},
+		Mesh:     None,
+		Skin:     None,
+		Light:    None,
+		Camera:   None,
+	}
 }
 
 // A Mesh is the parts of one object.
@@ -115,8 +123,8 @@ type Light struct {
 	InnerCone, OuterCone float64 // half angles of a Spot, radians
 }
 
-// A Camera sees Up radians vertically in a picture whose width over height is Aspect. An orthographic one sees Height metres
-// instead, everywhere.
+// A Camera sees Up radians vertically in a picture whose width over height is Aspect. An orthographic one sees Height
+// metres instead, everywhere.
 type Camera struct {
 	Name   string
 	Up     float64
@@ -145,8 +153,8 @@ const (
 	Cubic  Interpolation = "CUBICSPLINE"
 )
 
-// A Channel moves one property of one node. Values holds X, Y, Z and, for rotations, W; three values a
-// key (in-tangent, value, out-tangent) for Cubic and one otherwise. Those of Weights stand in Numbers, one a morph target.
+// A Channel moves one property of one node. Values holds X, Y, Z and, for rotations, W; three values a key (in-tangent,
+// value, out-tangent) for Cubic and one otherwise. Those of Weights stand in Numbers, one a morph target.
 type Channel struct {
 	Node          int
 	Target        Target

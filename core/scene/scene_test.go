@@ -15,14 +15,36 @@ func small() *Scene {
 	s := &Scene{Name: "small", Roots: []int{0, 3}}
 	s.Materials = []Material{
 		{Name: "red", BaseColor: geom.Vec{X: 1, Y: 0.25, Z: 0.25}, Alpha: 1, Metallic: 0, Roughness: 0.5},
-		{Name: "lit", BaseColor: geom.Vec{X: 1, Y: 1, Z: 1}, Alpha: 1, Metallic: 0, Roughness: 1, Emission: geom.Vec{X: 8, Y: 4, Z: 2}},
+		{
+			Name:      "lit",
+			BaseColor: geom.Vec{X: 1, Y: 1, Z: 1},
+			Alpha:     1,
+			Metallic:  0,
+			Roughness: 1,
+			Emission:  geom.Vec{X: 8, Y: 4, Z: 2},
+		},
 	}
 	up := geom.Vec{Y: 1}
 	s.Meshes = []Mesh{{Name: "square", Parts: []Part{{
-		Positions: []geom.Vec{{X: -1, Z: 1}, {X: 1, Z: 1}, {X: 1, Z: -1}, {X: -1, Z: -1}}, Normals: []geom.Vec{up, up, up, up},
+		Positions: []geom.Vec{
+			{X: -1, Z: 1},
+			{X: 1, Z: 1},
+			{X: 1, Z: -1},
+			{X: -1, Z: -1},
+		}, Normals: []geom.Vec{up, up, up, up},
 		Indices: []uint32{0, 1, 2, 0, 2, 3}, Material: 0,
 	}}}}
-	s.Lights = []Light{{Name: "lamp", Kind: Spot, Color: geom.Vec{X: 1, Y: 0.5, Z: 0.25}, Intensity: 12, Range: 20, InnerCone: 0.25, OuterCone: 0.5}}
+	s.Lights = []Light{
+		{
+			Name:      "lamp",
+			Kind:      Spot,
+			Color:     geom.Vec{X: 1, Y: 0.5, Z: 0.25},
+			Intensity: 12,
+			Range:     20,
+			InnerCone: 0.25,
+			OuterCone: 0.5,
+		},
+	}
 	s.Cameras = []Camera{{Name: "lens", Up: 0.5, Aspect: 1.5}}
 	parent, child, lamp, camera := NewNode("parent"), NewNode("child"), NewNode("lamp"), NewNode("cam_a")
 	parent.Children, parent.Translation = []int{1, 2}, geom.Vec{X: 4}
@@ -31,7 +53,13 @@ func small() *Scene {
 	camera.Camera, camera.Translation = 0, geom.Vec{Y: 3, Z: 8}
 	s.Nodes = []Node{parent, child, lamp, camera}
 	s.Channels = []Channel{
-		{Node: 0, Target: Translation, Interpolation: Linear, Times: []float64{0, 2}, Values: []geom.Quat{{X: 4}, {X: 8}}},
+		{
+			Node:          0,
+			Target:        Translation,
+			Interpolation: Linear,
+			Times:         []float64{0, 2},
+			Values:        []geom.Quat{{X: 4}, {X: 8}},
+		},
 		{Node: 2, Target: Rotation, Interpolation: Step, Times: []float64{0, 1}, Values: []geom.Quat{{W: 1}, {Y: 1}}},
 	}
 	return s
@@ -92,7 +120,12 @@ func TestPoseFollowsParentsAndTime(t *testing.T) {
 // A cubic spline with zero tangents goes through 0.15625 of the way at a quarter of the time
 // (glTF 2.0, appendix C: 3t^2 - 2t^3).
 func TestCubicSplineWorkedValue(t *testing.T) {
-	c := Channel{Target: Translation, Interpolation: Cubic, Times: []float64{0, 2}, Values: []geom.Quat{{}, {}, {}, {}, {X: 1}, {}}}
+	c := Channel{
+		Target:        Translation,
+		Interpolation: Cubic,
+		Times:         []float64{0, 2},
+		Values:        []geom.Quat{{}, {}, {}, {}, {X: 1}, {}},
+	}
 	if got := c.at(0.5).X; math.Abs(got-0.15625) > 1e-12 {
 		t.Errorf("got %v", got)
 	}
@@ -121,7 +154,8 @@ func TestDamagedFilesAreRefusedWithAReason(t *testing.T) {
 		"not JSON":          {replaced(`"nodes"`, `"nodes `), "not a readable"},
 		"only braces":       {[]byte(`{}`), "version"},
 		"no scene":          {[]byte(`{"asset":{"version":"2.0"}}`), "no scene"},
-		"unknown extension": {[]byte(`{"asset":{"version":"2.0"},"extensionsRequired":["EXT_unheard_of"],"scenes":[{}]}`), "EXT_unheard_of"},
+		"unknown extension": {[]byte(`{"asset":{"version":"2.0"},"extensionsRequired":["EXT_unheard_of"],
+			"scenes":[{}]}`), "EXT_unheard_of"},
 	} {
 		_, err := Read(bytes.NewReader(c.data))
 		if err == nil || !strings.Contains(err.Error(), c.says) {
@@ -132,7 +166,12 @@ func TestDamagedFilesAreRefusedWithAReason(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	f.Add(written(f, small()))
-	f.Add([]byte(`{"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"matrix":[1,0,0,0,0,1,0,0,0,0,1,0,2,3,4,1]}]}`))
+	f.Add(
+		[]byte(
+			`{"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],
+				"nodes":[{"matrix":[1,0,0,0,0,1,0,0,0,0,1,0,2,3,4,1]}]}`,
+		),
+	)
 	for _, data := range conformant() {
 		f.Add(data)
 	}
@@ -180,14 +219,22 @@ func BenchmarkReadLarge(b *testing.B) {
 	for i := range objects {
 		part := Part{Material: 0}
 		for k := range each + 2 { // a strip of triangles
-			part.Positions = append(part.Positions, geom.Vec{X: float64(i%100) + float64(k)/each, Y: float64(k % 2), Z: float64(i / 100)})
+			part.Positions = append(
+				part.Positions, geom.Vec{X: float64(i%100) + float64(k)/each, Y: float64(k % 2), Z: float64(i / 100)},
+			)
 			if k > 1 {
 				part.Indices = append(part.Indices, uint32(k-2), uint32(k-1), uint32(k))
 			}
 		}
 		n := NewNode("object")
 		n.Mesh = i
-		s.Meshes, s.Nodes, s.Roots = append(s.Meshes, Mesh{Name: "mesh", Parts: []Part{part}}), append(s.Nodes, n), append(s.Roots, i)
+		s.Meshes, s.Nodes, s.Roots = append(
+			s.Meshes, Mesh{Name: "mesh", Parts: []Part{part}},
+		), append(
+			s.Nodes, n,
+		), append(
+			s.Roots, i,
+		)
 	}
 	data := written(b, s)
 	read := func() *Scene {

@@ -16,7 +16,8 @@ func (s *Scene) Deforms(node int) bool {
 	return n.Mesh != None && (n.Skin != None || s.Meshes[n.Mesh].Targets() > 0)
 }
 
-// Shape returns the mesh of a node as it is in a pose, and where it stands. A mesh on a skin stands in the world already.
+// Shape returns the mesh of a node as it is in a pose, and where it stands. A mesh on a skin stands in the world
+// already.
 func (s *Scene) Shape(node int, p Pose) (Mesh, geom.Affine) {
 	n := s.Nodes[node]
 	mesh := s.Meshes[n.Mesh]

@@ -13,9 +13,8 @@ import (
 	"reelhouse/core/geom"
 )
 
-// Write writes the scene as binary glTF 2.0, with KHR_lights_punctual and
-// KHR_materials_emissive_strength where they are needed. Numbers are stored in single precision. Textures, skins and morph targets
-// are left out.
+// Write writes the scene as binary glTF 2.0, with KHR_lights_punctual and KHR_materials_emissive_strength where they
+// are needed. Numbers are stored in single precision. Textures, skins and morph targets are left out.
 func (s *Scene) Write(w io.Writer) error {
 	doc := gltf.NewDocument()
 	doc.Asset.Generator = "Reelhouse"
@@ -108,7 +107,12 @@ func (s *Scene) writeLightsAndCameras(doc *gltf.Document) {
 	var lights lightspunctual.Lights
 	for _, l := range s.Lights {
 		color := array(l.Color)
-		out := &lightspunctual.Light{Name: l.Name, Type: string(l.Kind), Color: &color, Intensity: gltf.Float(l.Intensity)}
+		out := &lightspunctual.Light{
+			Name:      l.Name,
+			Type:      string(l.Kind),
+			Color:     &color,
+			Intensity: gltf.Float(l.Intensity),
+		}
 		if l.Range > 0 {
 			out.Range = gltf.Float(l.Range)
 		}
@@ -123,7 +127,18 @@ func (s *Scene) writeLightsAndCameras(doc *gltf.Document) {
 	}
 	for _, c := range s.Cameras {
 		if c.Height > 0 {
-			doc.Cameras = append(doc.Cameras, &gltf.Camera{Name: c.Name, Orthographic: &gltf.Orthographic{Xmag: c.Height * c.Aspect / 2, Ymag: c.Height / 2, Znear: 0.05, Zfar: 2000}})
+			doc.Cameras = append(
+				doc.Cameras,
+				&gltf.Camera{
+					Name: c.Name,
+					Orthographic: &gltf.Orthographic{
+						Xmag:  c.Height * c.Aspect / 2,
+						Ymag:  c.Height / 2,
+						Znear: 0.05,
+						Zfar:  2000,
+					},
+				},
+			)
 			continue
 		}
 		doc.Cameras = append(doc.Cameras, &gltf.Camera{Name: c.Name, Perspective: &gltf.Perspective{
@@ -145,7 +160,10 @@ func (s *Scene) writeAnimation(doc *gltf.Document) {
 		input := modeler.WriteAccessor(doc, gltf.TargetNone, times)
 		doc.Accessors[input].Min = []float64{float64(times[0])}
 		doc.Accessors[input].Max = []float64{float64(times[len(times)-1])}
-		sampler := &gltf.AnimationSampler{Input: input, Output: modeler.WriteAccessor(doc, gltf.TargetNone, c.singles())}
+		sampler := &gltf.AnimationSampler{
+			Input:  input,
+			Output: modeler.WriteAccessor(doc, gltf.TargetNone, c.singles()),
+		}
 		for to, from := range interpolations {
 			if from == c.Interpolation {
 				sampler.Interpolation = to

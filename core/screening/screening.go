@@ -55,8 +55,8 @@ const (
 	errorTimes   = 10
 )
 
-// DepthFar returns the depth or distance that is shown white: the farthest surface of the image, background left out; and 1 of a picture
-// of depth.
+// DepthFar returns the depth or distance that is shown white: the farthest surface of the image, background left out;
+// and 1 of a picture of depth.
 func DepthFar(img *pixel.Image, code pass.Code, style pass.DepthStyle, background float64) float64 {
 	far := 0.0
 	described, err := pass.Find(code)
@@ -131,7 +131,8 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 	return out, nil
 }
 
-// mattes returns the colour in which a pixel of a Cryptomatte is shown: each ID has one of its own, as strong as it covers.
+// mattes returns the colour in which a pixel of a Cryptomatte is shown: each ID has one of its own, as strong as it
+// covers.
 func mattes(planes []pixel.Plane, at int) (r, g, b float64) {
 	for k := 0; k+1 < len(planes); k += 2 {
 		id, coverage := math.Float32bits(planes[k].Data[at]), float64(planes[k+1].Data[at])
@@ -167,7 +168,14 @@ func Probe(img *pixel.Image, x, y int) ([]Value, error) {
 				continue
 			}
 			v := float64(plane.Data[y*img.Width+x])
-			value := Value{Channel: strings.TrimPrefix(name, string(code)+"."), Code: code, Pass: described.Name, Unit: described.Unit, Value: v, Text: fmt.Sprintf("%.4f", v)}
+			value := Value{
+				Channel: strings.TrimPrefix(name, string(code)+"."),
+				Code:    code,
+				Pass:    described.Name,
+				Unit:    described.Unit,
+				Value:   v,
+				Text:    fmt.Sprintf("%.4f", v),
+			}
 			if math.IsNaN(v) || math.IsInf(v, 0) {
 				value.Value, value.Text = 0, fmt.Sprint(v)
 			}

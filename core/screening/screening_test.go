@@ -55,7 +55,8 @@ func TestDisplayMapsAsItSays(t *testing.T) {
 		gain    float64
 		channel int
 		want    byte
-	}{{pass.Beauty, 1, 0, 118}, {pass.Beauty, 0, 0, 0}, {pass.Depth, 1, 0, 245}, {pass.Normal, 1, 1, 0}, {pass.Normal, 1, 0, 128}} {
+	}{{pass.Beauty, 1, 0, 118}, {pass.Beauty, 0, 0, 0}, {pass.Depth, 1, 0, 245}, {pass.Normal, 1, 1, 0},
+		{pass.Normal, 1, 0, 128}} {
 		shown, err := Display(img, c.code, c.gain, 7.5)
 		if err != nil {
 			t.Fatal(err)

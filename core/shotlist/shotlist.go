@@ -1,10 +1,12 @@
-// Package shotlist reads and writes the shots of a production as a table of comma-separated values (RFC 4180), one shot a line:
+// Package shotlist reads and writes the shots of a production as a table of comma-separated values (RFC 4180), one shot
+// a line:
 //
 //	code,name,view,frames,sizes
 //	010,Ferry comes in,quay,1001-1048,scope; hd
 //
-// The first line names the columns. Lists have semicolons between their parts; an empty cell leaves a field to the production, and "-" stands
-// for nothing where nothing can be said. Tables with semicolons or tabs between cells are read, too, as is a byte order mark.
+// The first line names the columns. Lists have semicolons between their parts; an empty cell leaves a field to the
+// production, and "-" stands for nothing where nothing can be said. Tables with semicolons or tabs between cells are
+// read, too, as is a byte order mark.
 //
 // A table is brought in as a whole or not at all: every mistake is told with its line and column.
 package shotlist
@@ -47,9 +49,13 @@ const (
 	Note     Column = "note"
 )
 
-// Columns returns all columns, in the order in which they are written. First and Last are read instead of Frames, and not written.
+// Columns returns all columns, in the order in which they are written. First and Last are read instead of Frames, and
+// not written.
 func Columns() []Column {
-	return []Column{Code, Name, View, Look, Frames, Step, Handles, Sizes, PassList, Outputs, Quality, InBatch, Labels, Note, First, Last}
+	return []Column{
+		Code, Name, View, Look, Frames, Step, Handles, Sizes, PassList, Outputs, Quality, InBatch, Labels, Note, First,
+		Last,
+	}
 }
 
 // Limits of a table.
@@ -119,7 +125,9 @@ func Read(r io.Reader) (Table, error) {
 			t.Header = cells
 		case slices.ContainsFunc(cells, func(s string) bool { return s != "" }):
 			if len(cells) > len(t.Header) {
-				return Table{}, Mistake{line, "", fmt.Sprintf("%d cells, and only %d columns have a name", len(cells), len(t.Header))}
+				return Table{}, Mistake{
+					line, "", fmt.Sprintf("%d cells, and only %d columns have a name", len(cells), len(t.Header)),
+				}
 			}
 			for len(cells) < len(t.Header) {
 				cells = append(cells, "")
@@ -131,7 +139,9 @@ func Read(r io.Reader) (Table, error) {
 		}
 	}
 	if len(t.Rows) == 0 {
-		return Table{}, errors.New("the table has no shots: the first line names the columns, and each further one is a shot")
+		return Table{}, errors.New(
+			"the table has no shots: the first line names the columns, and each further one is a shot",
+		)
 	}
 	return t, nil
 }
@@ -150,8 +160,10 @@ func separator(data []byte) rune {
 
 // others are further names by which columns are known.
 var others = map[string]Column{
-	"shot": Code, "shot code": Code, "title": Name, "shot name": Name, "description": Name, "camera view": View, "views": View, "range": Frames, "frame range": Frames,
-	"in": First, "first frame": First, "start": First, "out": Last, "last frame": Last, "end": Last, "every": Step, "size": Sizes, "passes": PassList, "passlist": PassList,
+	"shot": Code, "shot code": Code, "title": Name, "shot name": Name, "description": Name, "camera view": View,
+	"views": View, "range": Frames, "frame range": Frames,
+	"in": First, "first frame": First, "start": First, "out": Last, "last frame": Last, "end": Last, "every": Step,
+	"size": Sizes, "passes": PassList, "passlist": PassList,
 	"output": Outputs, "batch": InBatch, "inbatch": InBatch, "label": Labels, "notes": Note, "comment": Note,
 }
 
@@ -179,10 +191,17 @@ type Change struct {
 	Ignored []string `json:"ignored"` // columns that were not read
 }
 
-// Apply puts the table's shots into a production: a line whose code is known changes that shot, in the columns that there are, and
-// any other adds one. If there is any mistake, the production is left as it was.
+// Apply puts the table's shots into a production: a line whose code is known changes that shot, in the columns that
+// there are, and any other adds one. If there is any mistake, the production is left as it was.
 func (t Table) Apply(p *production.Production, columns []Column) (Change, []Mistake) {
-	change, mistakes := Change{Added: []string{}, Changed: []string{}, Same: []string{}, Ignored: []string{}}, t.wrongColumns(columns)
+	change, mistakes := Change{
+		Added:   []string{},
+		Changed: []string{},
+		Same:    []string{},
+		Ignored: []string{},
+	}, t.wrongColumns(
+		columns,
+	)
 	if len(mistakes) > 0 {
 		return Change{}, mistakes
 	}
@@ -201,7 +220,10 @@ func (t Table) Apply(p *production.Production, columns []Column) (Change, []Mist
 		code := row[slices.Index(columns, Code)]
 		line := t.Lines[i]
 		if before, twice := lines[code]; twice {
-			mistakes = append(mistakes, Mistake{line, t.name(columns, Code), fmt.Sprintf("shot %s stands in line %d already", code, before)})
+			mistakes = append(
+				mistakes,
+				Mistake{line, t.name(columns, Code), fmt.Sprintf("shot %s stands in line %d already", code, before)},
+			)
 			continue
 		}
 		lines[code] = line
@@ -233,7 +255,8 @@ func (t Table) Apply(p *production.Production, columns []Column) (Change, []Mist
 	before := p.Problems()
 	for _, problem := range after.Problems() {
 		code, ofShot := strings.CutPrefix(problem.Where, "shot ")
-		if line, ours := lines[code]; ofShot && ours && !slices.Contains(before, problem) && !slices.ContainsFunc(mistakes, func(m Mistake) bool { return m.Line == line }) {
+		if line, ours := lines[code]; ofShot && ours && !slices.Contains(before, problem) &&
+			!slices.ContainsFunc(mistakes, func(m Mistake) bool { return m.Line == line }) {
 			mistakes = append(mistakes, Mistake{line, t.name(columns, fieldColumn(problem.Field)), problem.Message})
 		}
 	}
@@ -343,7 +366,8 @@ func read(s *production.Shot, row []string, columns []Column) []Mistake {
 			mistakes = append(mistakes, Mistake{Column: string(c), Message: err.Error()})
 		}
 	}
-	if i, k := slices.Index(columns, First), slices.Index(columns, Last); i > k && k >= 0 { // the last frame came before the first
+	if i, k := slices.Index(columns, First), slices.Index(columns, Last); i > k &&
+		k >= 0 { // the last frame came before the first
 		set, err := frame.Parse(row[i] + "-" + row[k])
 		mistakes = slices.DeleteFunc(mistakes, func(m Mistake) bool { return m.Column == string(Last) })
 		if s.Frames = set; err != nil {
@@ -389,7 +413,9 @@ func ReadLabels(text string) ([]production.Label, error) {
 		number, name, ok := strings.Cut(part, "=")
 		n, err := strconv.Atoi(strings.TrimSpace(number))
 		if !ok || err != nil || n > frame.MaxNumber || n < -frame.MaxNumber {
-			return nil, fmt.Errorf("%q is no label; write a frame and its name, such as 1003 = lamp-lit", strings.TrimSpace(part))
+			return nil, fmt.Errorf(
+				"%q is no label; write a frame and its name, such as 1003 = lamp-lit", strings.TrimSpace(part),
+			)
 		}
 		if slices.ContainsFunc(labels, func(l production.Label) bool { return l.Frame == n }) {
 			return nil, fmt.Errorf("frame %d has two names", n)
@@ -430,7 +456,10 @@ func cells(s production.Shot) []string {
 		in = "yes"
 	}
 	list := func(codes []string) string { return strings.Join(codes, "; ") }
-	return []string{s.Code, s.Name, list(s.Seen()), s.Look, s.Frames.String(), number(s.Step), handles, list(s.Sizes), s.PassList, list(s.Outputs), s.Quality, in, WriteLabels(s.Labels), s.Note}
+	return []string{
+		s.Code, s.Name, list(s.Seen()), s.Look, s.Frames.String(), number(s.Step), handles, list(s.Sizes), s.PassList,
+		list(s.Outputs), s.Quality, in, WriteLabels(s.Labels), s.Note,
+	}
 }
 
 // Write writes the shots of a production as a table.
@@ -451,7 +480,8 @@ func Write(w io.Writer, shots []production.Shot) error {
 // formulas begin what programs that show tables take for a formula, and work out.
 const formulas = "=+-@\t\r"
 
-// guarded returns cells in which none is a formula: one that would be begins with an apostrophe, which such programs do not show.
+// guarded returns cells in which none is a formula: one that would be begins with an apostrophe, which such programs do
+// not show.
 func guarded(cells []string) []string {
 	for i, cell := range cells {
 		if cell != "" && strings.ContainsRune(formulas, rune(cell[0])) {
@@ -463,7 +493,8 @@ func guarded(cells []string) []string {
 
 // unguarded returns a cell without the apostrophe that keeps it from being a formula.
 func unguarded(cell string) string {
-	if rest, found := strings.CutPrefix(cell, "'"); found && rest != "" && strings.ContainsRune(formulas, rune(rest[0])) {
+	if rest, found := strings.CutPrefix(cell, "'"); found && rest != "" &&
+		strings.ContainsRune(formulas, rune(rest[0])) {
 		return rest
 	}
 	return cell

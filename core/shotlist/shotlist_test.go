@@ -20,8 +20,28 @@ func harbour() production.Production {
 	}
 	three := 3
 	p.Shots = []production.Shot{
-		{Code: "010", Name: "Ferry, \"slow\"", View: "quay", Also: []string{"bow"}, Frames: frame.MustParse("1001-1048x2,1060"), Handles: &three, Sizes: []string{"scope", "hd"}, InBatch: true, Labels: []production.Label{{Frame: 1003, Name: "lamp-lit"}}, Note: "two\nlines"},
-		{Code: "020", Name: "Still", View: "bow", Frames: frame.Of(1084, 1084), Step: 2, PassList: "comp", Outputs: []string{"master"}, Quality: "final"},
+		{
+			Code:    "010",
+			Name:    "Ferry, \"slow\"",
+			View:    "quay",
+			Also:    []string{"bow"},
+			Frames:  frame.MustParse("1001-1048x2,1060"),
+			Handles: &three,
+			Sizes:   []string{"scope", "hd"},
+			InBatch: true,
+			Labels:  []production.Label{{Frame: 1003, Name: "lamp-lit"}},
+			Note:    "two\nlines",
+		},
+		{
+			Code:     "020",
+			Name:     "Still",
+			View:     "bow",
+			Frames:   frame.Of(1084, 1084),
+			Step:     2,
+			PassList: "comp",
+			Outputs:  []string{"master"},
+			Quality:  "final",
+		},
 	}
 	return p
 }
@@ -60,12 +80,20 @@ func TestWrittenShotsComeBackTheSame(t *testing.T) {
 
 func TestTablesOfOtherPeopleAreMatched(t *testing.T) {
 	p := harbour()
-	table := mustRead(t, "\xef\xbb\xbfShot;Description;Camera view;First frame;Last frame;Sizes;Budget\r\n010;Ferry comes in;quay;1001;1024;scope,hd;12\r\n\r\n030;New;bow;1100;1101;;\r\n")
+	table := mustRead(
+		t,
+		"\xef\xbb\xbfShot;Description;Camera view;First frame;Last frame;Sizes;Budget\r\n010;Ferry comes "+
+			"in;quay;1001;1024;scope,hd;12\r\n\r\n030;New;bow;1100;1101;;\r\n",
+	)
 	change, mistakes := table.Apply(&p, table.Guess())
-	if len(mistakes) > 0 || !slices.Equal(change.Added, []string{"030"}) || !slices.Equal(change.Changed, []string{"010"}) || !slices.Equal(change.Ignored, []string{"Budget"}) {
+	if len(mistakes) > 0 || !slices.Equal(change.Added, []string{"030"}) ||
+		!slices.Equal(change.Changed, []string{"010"}) ||
+		!slices.Equal(change.Ignored, []string{"Budget"}) {
 		t.Fatalf("%+v, %v", change, mistakes)
 	}
-	if s, _ := p.FindShot("010"); s.Frames.String() != "1001-1024" || s.Name != "Ferry comes in" || s.Note != "two\nlines" || s.Handles == nil {
+	if s, _ := p.FindShot("010"); s.Frames.String() != "1001-1024" || s.Name != "Ferry comes in" ||
+		s.Note != "two\nlines" ||
+		s.Handles == nil {
 		t.Errorf("what the table does not have did not stay: %+v", s)
 	}
 	if s, _ := p.FindShot("030"); s.Set("sizes") || !s.InBatch {
@@ -75,7 +103,11 @@ func TestTablesOfOtherPeopleAreMatched(t *testing.T) {
 
 func TestMistakesAreToldByLineAndColumnAndNothingIsKept(t *testing.T) {
 	p := harbour()
-	table := mustRead(t, "code,view,frames,step,in batch,labels\n010,quay,1001-1010,,yes,\n040,nowhere,1-5,,,\n050,bow,5-1,two,perhaps,1003\n010,bow,1-2,,,\n")
+	table := mustRead(
+		t,
+		"code,view,frames,step,in batch,labels\n010,quay,1001-1010,,yes,\n"+
+			"040,nowhere,1-5,,,\n050,bow,5-1,two,perhaps,1003\n010,bow,1-2,,,\n",
+	)
 	_, mistakes := table.Apply(&p, table.Guess())
 	var got []string
 	for _, m := range mistakes {
@@ -95,7 +127,8 @@ func TestMistakesAreToldByLineAndColumnAndNothingIsKept(t *testing.T) {
 	if s, _ := p.FindShot("010"); s.Frames.Count() != 25 || len(p.Shots) != 2 {
 		t.Error("something was kept")
 	}
-	if _, err := Read(strings.NewReader("code,name\n010,\"open\n")); !errors.As(err, &Mistake{}) || !strings.Contains(err.Error(), "line 2") {
+	if _, err := Read(strings.NewReader("code,name\n010,\"open\n")); !errors.As(err, &Mistake{}) ||
+		!strings.Contains(err.Error(), "line 2") {
 		t.Errorf("an open quote: %v", err)
 	}
 	for _, text := range []string{"", "code\n", "a\x00b\n1\n", "code\n1,2\n"} {
@@ -138,7 +171,9 @@ func FuzzTable(f *testing.F) {
 // What a program that shows tables would work out goes out as text, and comes back as it was.
 func TestCellsAreNoFormulas(t *testing.T) {
 	p := production.New("SALT", "A title")
-	p.Shots = []production.Shot{{Code: "010", Name: "=HYPERLINK(1)", Note: "@sum", Frames: frame.MustParse("-12--5"), InBatch: true}}
+	p.Shots = []production.Shot{
+		{Code: "010", Name: "=HYPERLINK(1)", Note: "@sum", Frames: frame.MustParse("-12--5"), InBatch: true},
+	}
 	var b bytes.Buffer
 	if err := Write(&b, p.Shots); err != nil {
 		t.Fatal(err)
@@ -158,7 +193,8 @@ func TestCellsAreNoFormulas(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := table.Rows[0]; !slices.Contains(got, "=HYPERLINK(1)") || !slices.Contains(got, "@sum") || !slices.Contains(got, "-12--5") {
+	if got := table.Rows[0]; !slices.Contains(got, "=HYPERLINK(1)") || !slices.Contains(got, "@sum") ||
+		!slices.Contains(got, "-12--5") {
 		t.Errorf("it comes back as %q", got)
 	}
 }

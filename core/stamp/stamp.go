@@ -75,7 +75,9 @@ func (s Stamp) Check() error {
 		return nil
 	}
 	if !(s.Percent >= LeastPercent && s.Percent <= MostPercent) {
-		return fmt.Errorf("letters of %v %% of the picture's height are outside %d to %d %%", s.Percent, LeastPercent, MostPercent)
+		return fmt.Errorf(
+			"letters of %v %% of the picture's height are outside %d to %d %%", s.Percent, LeastPercent, MostPercent,
+		)
 	}
 	if !(s.Opacity > 0 && s.Opacity <= 1) {
 		return fmt.Errorf("an opacity of %.0f %% is outside 1 to 100 %%", s.Opacity*100)
@@ -115,7 +117,10 @@ func (s Stamp) With(p Place, text string) Stamp {
 	if text != "" {
 		s.Lines = append(s.Lines, Line{p, text})
 	}
-	slices.SortFunc(s.Lines, func(a, b Line) int { return slices.Index(Places(), a.Place) - slices.Index(Places(), b.Place) })
+	slices.SortFunc(
+		s.Lines,
+		func(a, b Line) int { return slices.Index(Places(), a.Place) - slices.Index(Places(), b.Place) },
+	)
 	if len(s.Lines) == 0 {
 		s.Lines = nil
 	}
@@ -213,7 +218,12 @@ func letters(face font.Face, text string, height, squeeze float64, most int) *im
 	band := image.NewAlpha(image.Rect(0, 0, max(1, width(text)), max(1, int(math.Ceil(height)))))
 	m := face.Metrics()
 	base := (fixed.I(band.Rect.Dy()) + m.Ascent - m.Descent) / 2
-	d := font.Drawer{Dst: band, Src: image.NewUniform(color.Alpha{A: 255}), Face: face, Dot: fixed.Point26_6{X: margin, Y: base}}
+	d := font.Drawer{
+		Dst:  band,
+		Src:  image.NewUniform(color.Alpha{A: 255}),
+		Face: face,
+		Dot:  fixed.Point26_6{X: margin, Y: base},
+	}
 	d.DrawString(text)
 	if squeeze == 1 {
 		return band

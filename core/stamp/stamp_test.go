@@ -75,7 +75,8 @@ func TestALongLineStaysInThePicture(t *testing.T) {
 		return n
 	}
 	square := grey()
-	if err := (Stamp{On: true, Percent: 8, Opacity: 1, Lines: []Line{{BottomLeft, "abc"}}}).Draw(square, 1); err != nil {
+	if err := (Stamp{On: true, Percent: 8, Opacity: 1, Lines: []Line{{BottomLeft, "abc"}}}).Draw(square,
+		1); err != nil {
 		t.Fatal(err)
 	}
 	if a, b := changed(wide), changed(square); a*10 < b*4 || a*10 > b*6 {
@@ -90,7 +91,8 @@ func TestFieldsAreFilledAndKept(t *testing.T) {
 		}
 		return strings.ToUpper(field)
 	})
-	if err != nil || s.Line(TopRight) != "v003  QUALITY" || s.Line(BottomLeft) != "VIEW  (lens)" || s.Line(BottomMiddle) != "0007" {
+	if err != nil || s.Line(TopRight) != "v003  QUALITY" || s.Line(BottomLeft) != "VIEW  (lens)" ||
+		s.Line(BottomMiddle) != "0007" {
 		t.Errorf("%+v, %v", s, err)
 	}
 	if !Usual().Has("timecode") || Usual().Has("note") {
@@ -100,8 +102,18 @@ func TestFieldsAreFilledAndKept(t *testing.T) {
 
 func TestEveryFieldOfATextHasItsFact(t *testing.T) {
 	f := Facts{
-		Fields: naming.Fields{Production: "a", Shot: "c", View: "e", Look: "f", Size: "g", Output: "h", Pass: "i", Quality: "j"},
-		Title:  "b", ShotName: "d", Timecode: "k", Lens: "l", Note: "m", Label: "n", Seconds: 1.5, Sent: time.Date(2026, 11, 5, 0, 0, 0, 0, time.UTC),
+		Fields: naming.Fields{
+			Production: "a",
+			Shot:       "c",
+			View:       "e",
+			Look:       "f",
+			Size:       "g",
+			Output:     "h",
+			Pass:       "i",
+			Quality:    "j",
+		},
+		Title: "b", ShotName: "d", Timecode: "k", Lens: "l", Note: "m", Label: "n", Seconds: 1.5,
+		Sent: time.Date(2026, 11, 5, 0, 0, 0, 0, time.UTC),
 	}
 	seen := map[string]string{}
 	for _, field := range naming.TextFields() {
@@ -132,7 +144,8 @@ func TestStampsAreEditedByPlace(t *testing.T) {
 	for _, l := range s.Lines {
 		places = append(places, l.Place)
 	}
-	if !slices.Equal(places, []Place{TopMiddle, TopRight, BottomLeft, BottomMiddle, BottomRight}) || s.Line(BottomRight) != "(date)" {
+	if !slices.Equal(places, []Place{TopMiddle, TopRight, BottomLeft, BottomMiddle, BottomRight}) ||
+		s.Line(BottomRight) != "(date)" {
 		t.Errorf("%+v", s)
 	}
 	if Usual().Line(TopLeft) == "" {

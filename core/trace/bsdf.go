@@ -22,15 +22,17 @@ const leastAlpha = 1e-3
 // polished is the alpha below which thin glass does not blur.
 const polished = 0.01
 
-// A scatterer is how a surface scatters light that it sends towards a viewer: the metallic-roughness model of glTF 2.0 (appendix B) with
-// Lambert's body under GGX highlights. What highlights lose between the facets of a rough surface is given back (Turquin, "Practical
-// multiple scattering compensation for microfacet models", 2019), and the body gets what they leave; so a white surface gives back all light.
+// A scatterer is how a surface scatters light that it sends towards a viewer: the metallic-roughness model of glTF 2.0
+// (appendix B) with Lambert's body under GGX highlights. What highlights lose between the facets of a rough surface is
+// given back (Turquin, "Practical multiple scattering compensation for microfacet models", 2019), and the body gets
+// what they leave; so a white surface gives back all light.
 type scatterer struct {
 	s     *surface
 	a, b  geom.Vec // the shading normal's frame
 	view  geom.Vec // in that frame
 	alpha float64
-	// What facets mirror of light head on, and what that rises by towards grazing, with what goes to and fro between them.
+	// What facets mirror of light head on, and what that rises by towards grazing, with what goes to and fro between
+	// them.
 	head, rim geom.Vec
 	body      geom.Vec // share that the body gives back
 	shine     float64  // probability of the glossy lobe, when one of the two is chosen
@@ -41,7 +43,8 @@ type scatterer struct {
 	polished  bool     // nor blurred
 }
 
-// newScatterer prepares a surface. least is the least roughness, squared, that it is given; bodies and highlights say which of the two scatter at all.
+// newScatterer prepares a surface. least is the least roughness, squared, that it is given; bodies and highlights say
+// which of the two scatter at all.
 func newScatterer(s *surface, direction geom.Vec, least float64, bodies, highlights bool) scatterer {
 	m := s.material
 	f := scatterer{s: s, alpha: max(leastAlpha, least, s.roughness*s.roughness), ior: 1.5}
@@ -104,8 +107,8 @@ func (f *scatterer) world(v geom.Vec) geom.Vec {
 	return f.a.Scale(v.X).Add(f.b.Scale(v.Y)).Add(f.s.normal.Scale(v.Z))
 }
 
-// evaluate returns what the body and the highlight send to the viewer of the light from a direction above, each times its cosine, and the
-// probability per steradian with which scatter chooses the direction.
+// evaluate returns what the body and the highlight send to the viewer of the light from a direction above, each times
+// its cosine, and the probability per steradian with which scatter chooses the direction.
 func (f *scatterer) evaluate(to geom.Vec) (body, shine geom.Vec, density float64) {
 	l := f.local(to)
 	if l.Z <= 0 || to.Dot(f.s.face) <= 0 {
@@ -122,8 +125,9 @@ func (f *scatterer) evaluate(to geom.Vec) (body, shine geom.Vec, density float64
 	return body, shine, density * (1 - f.passing)
 }
 
-// scatter chooses where light that goes to the viewer may come from: the direction, the shares of the body and of the highlight over the
-// probability of the choice, and that per steradian. The choice of the lobe, from 0 to 1, must not be one that goes through.
+// scatter chooses where light that goes to the viewer may come from: the direction, the shares of the body and of the
+// highlight over the probability of the choice, and that per steradian. The choice of the lobe, from 0 to 1, must not
+// be one that goes through.
 func (f *scatterer) scatter(choice, u, v float64) (to geom.Vec, body, shine geom.Vec, density float64, of lobe) {
 	choice = (choice - f.passing) / (1 - f.passing)
 	if choice < f.shine {
@@ -140,9 +144,10 @@ func (f *scatterer) scatter(choice, u, v float64) (to geom.Vec, body, shine geom
 	return to, body.Scale(1 / density), shine.Scale(1 / density), density, of
 }
 
-// pierce chooses where light comes from that has come through the surface: straight, blurred by roughness, or bent (Walter and others,
-// "Microfacet Models for Refraction through Rough Surfaces", 2007). It returns its share over the probability of going through, which may be of light that is mirrored
-// inside. What would be lost between facets goes on as if there were none.
+// pierce chooses where light comes from that has come through the surface: straight, blurred by roughness, or bent
+// (Walter and others, "Microfacet Models for Refraction through Rough Surfaces", 2007). It returns its share over the
+// probability of going through, which may be of light that is mirrored inside. What would be lost between facets goes
+// on as if there were none.
 func (f *scatterer) pierce(u, v, w float64) (to, share geom.Vec) {
 	share = f.pass.Scale(1 / f.passing)
 	half := f.facet(u, v)
@@ -161,7 +166,8 @@ func (f *scatterer) pierce(u, v, w float64) (to, share geom.Vec) {
 	return f.world(l).Unit(), share
 }
 
-// bent returns where light comes from that a facet bends towards the viewer, or mirrors inside, as often as Fresnel's equations say.
+// bent returns where light comes from that a facet bends towards the viewer, or mirrors inside, as often as Fresnel's
+// equations say.
 func (f *scatterer) bent(half geom.Vec, w float64) (l geom.Vec, mirrored bool) {
 	cos := half.Dot(f.view)
 	sin2 := (1 - cos*cos) / (f.ior * f.ior)
@@ -180,7 +186,8 @@ func (f *scatterer) bent(half geom.Vec, w float64) (l geom.Vec, mirrored bool) {
 	return half.Scale(cos/f.ior - inner).Sub(f.view.Scale(1 / f.ior)), false
 }
 
-// facet chooses the normal of a facet that the viewer sees (Heitz, "Sampling the GGX Distribution of Visible Normals", 2018).
+// facet chooses the normal of a facet that the viewer sees (Heitz, "Sampling the GGX Distribution of Visible Normals",
+// 2018).
 func (f *scatterer) facet(u, v float64) geom.Vec { return facet(f.view, f.alpha, u, v) }
 
 func facet(view geom.Vec, alpha, u, v float64) geom.Vec {
@@ -206,7 +213,8 @@ func ggx(cos, alpha float64) float64 {
 	return a2 / (math.Pi * d * d)
 }
 
-// lambda is how many facets hide another one, by the cosine of the direction (Heitz, "Understanding the Masking-Shadowing Function", 2014, equation 72).
+// lambda is how many facets hide another one, by the cosine of the direction (Heitz, "Understanding the
+// Masking-Shadowing Function", 2014, equation 72).
 func lambda(cos, alpha float64) float64 {
 	cos2 := cos * cos
 	return (math.Sqrt(1+alpha*alpha*max(0, 1-cos2)/cos2) - 1) / 2
@@ -220,8 +228,8 @@ func byCosine(normal geom.Vec, u, v float64) geom.Vec {
 	return a.Scale(r * cos).Add(b.Scale(r * sin)).Add(normal.Scale(math.Sqrt(max(0, 1-u))))
 }
 
-// The share of light that GGX highlights give back, by the cosine of the viewer and by alpha: f0 times the first number plus the second, since
-// Schlick's approximation is linear in f0.
+// The share of light that GGX highlights give back, by the cosine of the viewer and by alpha: f0 times the first number
+// plus the second, since Schlick's approximation is linear in f0.
 const (
 	tableCosines = 32
 	tableAlphas  = 24

@@ -113,8 +113,9 @@ func (h *hit) uv() (u, v float64) {
 type shifted struct {
 	pose       scene.Pose
 	projection lens.Projection
-	back       map[int]geom.Affine   // of nodes that move: from the world of this frame into the node's own space
-	corners    map[int][][3]geom.Vec // of nodes that change their shape: their triangles in the world of the other frame
+	back       map[int]geom.Affine // of nodes that move: from the world of this frame into the node's own space
+	// of nodes that change their shape: their triangles in the world of the other frame
+	corners map[int][][3]geom.Vec
 }
 
 // look finds the frames around, if passes of motion are wanted.

@@ -11,9 +11,10 @@ import (
 	"reelhouse/core/pass"
 )
 
-// The denoiser is that of Rousselle, Manzi and Zwicker ("Robust Denoising using Feature and Color Information", 2013) without its choice between
-// several candidates: means over pixels around, weighed by how alike small patches of the picture are and how alike albedo, normal and depth, each measured by
-// its own noise. Noise is what two halves of the samples disagree by; each half is weighed by what the other one looks like.
+// The denoiser is that of Rousselle, Manzi and Zwicker ("Robust Denoising using Feature and Color Information", 2013)
+// without its choice between several candidates: means over pixels around, weighed by how alike small patches of the
+// picture are and how alike albedo, normal and depth, each measured by its own noise. Noise is what two halves of the
+// samples disagree by; each half is weighed by what the other one looks like.
 const (
 	searchReach  = 5 // pixels around that are averaged
 	patchReach   = 3 // around each, that are compared
@@ -45,7 +46,9 @@ func (n *noisy) keep(p *rendering, t *tile) {
 		return
 	}
 	c := &p.channels
-	from := [halfValues]int{0, 1, 2, c.albedo, c.albedo + 1, c.albedo + 2, c.normals, c.normals + 1, c.normals + 2, c.guide}
+	from := [halfValues]int{
+		0, 1, 2, c.albedo, c.albedo + 1, c.albedo + 2, c.normals, c.normals + 1, c.normals + 2, c.guide,
+	}
 	for y := t.area.Min.Y; y < t.area.Max.Y; y++ {
 		for x := t.area.Min.X; x < t.area.Max.X; x++ {
 			if !image.Pt(x, y).In(p.window) {
@@ -114,7 +117,8 @@ func (n *noisy) around(x, y int, do func(at int)) {
 	}
 }
 
-// Specks are pixels of which one half of the samples has seen so much more light than the other one, and than all pixels around, that it was met by chance.
+// Specks are pixels of which one half of the samples has seen so much more light than the other one, and than all
+// pixels around, that it was met by chance.
 const (
 	speckTimes = 3.0
 	speckLeast = 0.1 // of exposed light
@@ -269,8 +273,8 @@ func (s *smoothing) guided(dx, dy int) {
 	}
 }
 
-// compare finds how much pixels of one half differ from those dx and dy away, in squares of their noise, mean of the colours. Pixels beyond the
-// edges differ by nothing.
+// compare finds how much pixels of one half differ from those dx and dy away, in squares of their noise, mean of the
+// colours. Pixels beyond the edges differ by nothing.
 func (s *smoothing) compare(half, dx, dy int) {
 	clear(s.different)
 	left, right := s.columns(dx)

@@ -25,14 +25,16 @@ func (w *World) Depths(name string, s Settings) (Depths, error) {
 		return Depths{}, err
 	}
 	var d Depths
-	w.tracer().grid(window.Picture, projection, depthColumns, depthRows, func(origin, direction geom.Vec, h *hit, found bool) bool {
-		if found {
-			d.Met = append(d.Met, projection.Depth(origin.Add(direction.Scale(h.distance))))
-		} else {
-			d.Sky++
-		}
-		return false
-	})
+	w.tracer().
+		grid(window.Picture, projection, depthColumns, depthRows,
+			func(origin, direction geom.Vec, h *hit, found bool) bool {
+				if found {
+					d.Met = append(d.Met, projection.Depth(origin.Add(direction.Scale(h.distance))))
+				} else {
+					d.Sky++
+				}
+				return false
+			})
 	return d, nil
 }
 

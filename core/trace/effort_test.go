@@ -30,15 +30,17 @@ func sameAsWhole(t *testing.T, what string, whole, part *pixel.Image, at image.P
 			row := plane.Data[(y+at.Y)*whole.Width+at.X:][:part.Width]
 			for x, v := range part.Planes[i].Data[y*part.Width : (y+1)*part.Width] {
 				if math.Float32bits(v) != math.Float32bits(row[x]) {
-					t.Fatalf("%s: %s at %d, %d is %v in the part and %v in the whole", what, plane.Name, x, y, v, row[x])
+					t.Fatalf(
+						"%s: %s at %d, %d is %v in the part and %v in the whole", what, plane.Name, x, y, v, row[x],
+					)
 				}
 			}
 		}
 	}
 }
 
-// Pixels that stop when they are quiet, samples that are spread over several pixels, and pictures whose noise is taken away are the same in one piece or in
-// several, on one core or more.
+// Pixels that stop when they are quiet, samples that are spread over several pixels, and pictures whose noise is taken
+// away are the same in one piece or in several, on one core or more.
 func TestSameBitsHoweverAPictureIsMade(t *testing.T) {
 	base := settings(64)
 	base.Samples = 6
@@ -49,7 +51,10 @@ func TestSameBitsHoweverAPictureIsMade(t *testing.T) {
 			s.Effort, s.Filter = sampling.Effort{Splat: true, Noise: 0.1, Least: 2}, pixel.MitchellFilter
 		},
 		"weights below 0": func(s *Settings) { s.Filter = pixel.LanczosFilter },
-		"denoised":        func(s *Settings) { s.Passes = append([]pass.Code{pass.Denoised, pass.GuideNormal}, s.Passes...) },
+		"denoised": func(s *Settings) {
+			s.Passes = append([]pass.Code{pass.Denoised, pass.GuideNormal},
+				s.Passes...)
+		},
 		"denoised, spread": func(s *Settings) {
 			s.Effort.Splat, s.Passes = true, []pass.Code{pass.Beauty, pass.Denoised}
 		},
@@ -72,7 +77,8 @@ func TestSameBitsHoweverAPictureIsMade(t *testing.T) {
 	}
 }
 
-// What is asked of noise is what is left: where pixels stopped, the picture differs from one of many more samples by about as much.
+// What is asked of noise is what is left: where pixels stopped, the picture differs from one of many more samples by
+// about as much.
 func TestNoiseEndsWhereItIsAskedTo(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	s := settings(36)
@@ -147,8 +153,8 @@ func TestNoiseIsTakenAway(t *testing.T) {
 	}
 }
 
-// However short its time is, a frame gets a sample everywhere, and it is said that it was stopped; with time enough it is like one without a limit, but
-// for the order in which sums are made.
+// However short its time is, a frame gets a sample everywhere, and it is said that it was stopped; with time enough it
+// is like one without a limit, but for the order in which sums are made.
 func TestATimeLimitEndsAFrame(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	s := settings(64)
@@ -189,7 +195,8 @@ func TestAClampOnlyTakesAway(t *testing.T) {
 	}
 }
 
-// Light that may be scattered by one diffuse surface is direct; from two on there is some that comes from others; and highlights are bounces of their own.
+// Light that may be scattered by one diffuse surface is direct; from two on there is some that comes from others; and
+// highlights are bounces of their own.
 func TestBouncesEndWhereTheyAreAskedTo(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	s := settings(32)
@@ -213,8 +220,8 @@ func TestBouncesEndWhereTheyAreAskedTo(t *testing.T) {
 	}
 }
 
-// The sign of room moves 1 m to the left in a second. While a shutter is open for half a second, it covers what it passes: the share that each pixel
-// is covered by falls off evenly towards both sides, and its mattes say the same.
+// The sign of room moves 1 m to the left in a second. While a shutter is open for half a second, it covers what it
+// passes: the share that each pixel is covered by falls off evenly towards both sides, and its mattes say the same.
 func TestThingsBlurAsTheyMove(t *testing.T) {
 	m := Prepare(room())
 	s := settings(200)
@@ -223,7 +230,8 @@ func TestThingsBlurAsTheyMove(t *testing.T) {
 	s.Setup.Blur = true
 	blurred := render(t, m.During(0.5, 0.5, look.Plain(), nil), s)
 	still := render(t, m.During(0.5, 0, look.Plain(), nil), s)
-	// At 5 m ahead a metre is 20 pixels: the sign is 20 wide and moves by 10, from 130 to 140 on, its first edge in the middle of the time at 130.
+	// At 5 m ahead a metre is 20 pixels: the sign is 20 wide and moves by 10, from 130 to 140 on, its first edge in the
+	// middle of the time at 130.
 	const row = 110 - 108 // of the region
 	full := value(still, "emission.R", 140-110, row)
 	for x, want := range map[int]float64{120: 0, 126: 0.15, 130: 0.55, 134: 0.95, 140: 1, 149: 0.55, 156: 0} {
@@ -252,7 +260,16 @@ func TestThingsBlurAsTheyMove(t *testing.T) {
 // A camera that moves blurs what stands, and what changes its shape is blurred, too.
 func TestCamerasAndShapesBlurAsTheyMove(t *testing.T) {
 	s := room()
-	s.Channels = append(s.Channels, scene.Channel{Node: 4, Target: scene.Translation, Interpolation: scene.Linear, Times: []float64{0, 1}, Values: []geom.Quat{{Y: 2}, {X: 4, Y: 2}}})
+	s.Channels = append(
+		s.Channels,
+		scene.Channel{
+			Node:          4,
+			Target:        scene.Translation,
+			Interpolation: scene.Linear,
+			Times:         []float64{0, 1},
+			Values:        []geom.Quat{{Y: 2}, {X: 4, Y: 2}},
+		},
+	)
 	wall := &s.Meshes[1]
 	wall.Parts[0].Targets = []scene.Morph{{Positions: []geom.Vec{{X: 2}, {X: 2}, {X: 2}, {X: 2}}}}
 	wall.Weights = []float64{0}
@@ -275,15 +292,28 @@ func TestCamerasAndShapesBlurAsTheyMove(t *testing.T) {
 	if n := edges(s, camera.Setup{Stand: &camera.Stand{Position: geom.Vec{X: 2, Y: 2}}}); n > 4 {
 		t.Errorf("with a standing camera %d pixels of the wall's row are covered in part", n)
 	}
-	s.Channels[1] = scene.Channel{Node: 1, Target: scene.Weights, Interpolation: scene.Linear, Times: []float64{0, 1}, Numbers: []float64{0, 1}}
+	s.Channels[1] = scene.Channel{
+		Node:          1,
+		Target:        scene.Weights,
+		Interpolation: scene.Linear,
+		Times:         []float64{0, 1},
+		Numbers:       []float64{0, 1},
+	}
 	if n := edges(s, camera.Setup{}); n < 10 { // 1 m, 7 pixels, on both sides
 		t.Errorf("of a wall that changes its shape, %d pixels are covered in part", n)
 	}
 }
 
-// All around: the camera's forward direction lies in the middle, its right a quarter of the width further, and up at the top.
+// All around: the camera's forward direction lies in the middle, its right a quarter of the width further, and up at
+// the top.
 func TestAPanoramaShowsAllDirections(t *testing.T) {
-	s := Settings{Size: raster.Size{Width: 200, Height: 100}, Passes: []pass.Code{pass.Beauty, pass.Position, pass.Distance, pass.Depth, pass.Normal}, Samples: 1, Filter: pixel.Box, DepthBackground: 1000}
+	s := Settings{
+		Size:            raster.Size{Width: 200, Height: 100},
+		Passes:          []pass.Code{pass.Beauty, pass.Position, pass.Distance, pass.Depth, pass.Normal},
+		Samples:         1,
+		Filter:          pixel.Box,
+		DepthBackground: 1000,
+	}
 	s.Setup.AllAround = true
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	img := render(t, w, s)
@@ -291,7 +321,10 @@ func TestAPanoramaShowsAllDirections(t *testing.T) {
 		t.Errorf("in the middle lies the wall at %v", z)
 	}
 	if y := value(img, "position.Y", 3, 99); math.Abs(y) > 1e-9 || math.Abs(value(img, "depth.Z", 3, 99)-2) > 0.01 {
-		t.Errorf("the lowest row shows something at %v, %v m away; want the floor 2 m below", y, value(img, "depth.Z", 3, 99))
+		t.Errorf(
+			"the lowest row shows something at %v, %v m away; want the floor 2 m below", y,
+			value(img, "depth.Z", 3, 99),
+		)
 	}
 	pose, optics, _ := w.CameraPose("cam")
 	_, _, projection := s.projection(pose, optics)

@@ -10,8 +10,8 @@ import (
 	"reelhouse/core/pixel"
 )
 
-// An Environment is an equirectangular map of the light that comes from all around: its middle is the north (-Z), east lies to the
-// right of that, and the top row is overhead. It does not change and may be shared.
+// An Environment is an equirectangular map of the light that comes from all around: its middle is the north (-Z), east
+// lies to the right of that, and the top row is overhead. It does not change and may be shared.
 type Environment struct {
 	width, height int
 	light         [][3]float32
@@ -29,8 +29,8 @@ const (
 	MostEnvironmentMemory = 6 << 30
 )
 
-// NewEnvironment makes a map of a picture with planes R, G and B in linear light, twice as wide as high, which is a whole sphere. Negative
-// light counts as none.
+// NewEnvironment makes a map of a picture with planes R, G and B in linear light, twice as wide as high, which is a
+// whole sphere. Negative light counts as none.
 func NewEnvironment(img *pixel.Image) (*Environment, error) {
 	e, err := blankEnvironment(img.Width, img.Height)
 	if err == nil {
@@ -45,10 +45,16 @@ func NewEnvironment(img *pixel.Image) (*Environment, error) {
 
 func blankEnvironment(width, height int) (*Environment, error) {
 	if width < 4 || width != 2*height {
-		return nil, fmt.Errorf("an environment is an equirectangular picture, twice as wide as high; this one has %d × %d pixels", width, height)
+		return nil, fmt.Errorf(
+			"an environment is an equirectangular picture, twice as wide as high; this one has %d × %d pixels", width,
+			height,
+		)
 	}
 	if width > mostEnvironmentWidth {
-		return nil, fmt.Errorf("%d × %d pixels are more than the %d × %d that an environment may have", width, height, mostEnvironmentWidth, mostEnvironmentWidth/2)
+		return nil, fmt.Errorf(
+			"%d × %d pixels are more than the %d × %d that an environment may have", width, height,
+			mostEnvironmentWidth, mostEnvironmentWidth/2,
+		)
 	}
 	return &Environment{width: width, height: height, light: make([][3]float32, width*height)}, nil
 }
@@ -97,7 +103,11 @@ func (e *Environment) weigh() {
 	}
 	power := make([]float64, e.columns*e.rows)
 	for y := range e.height {
-		solid := math.Sin(math.Pi*(float64(y)+0.5)/float64(e.height)) * 2 * math.Pi * math.Pi / float64(e.width*e.height)
+		solid := math.Sin(
+			math.Pi*(float64(y)+0.5)/float64(e.height),
+		) * 2 * math.Pi * math.Pi / float64(
+			e.width*e.height,
+		)
 		for x := range e.width {
 			light := e.pixel(y*e.width + x)
 			power[y*e.rows/e.height*e.columns+x*e.columns/e.width] += (light.X + light.Y + light.Z) * solid
@@ -157,7 +167,8 @@ func (e *Environment) at(d geom.Vec) geom.Vec {
 	return upper.Lerp(e.pixel(below*e.width+i).Lerp(e.pixel(below*e.width+k), fx), fy)
 }
 
-// pick returns a direction, chosen by the power of cells, and the probability of the choice per steradian; 0 if all is dark.
+// pick returns a direction, chosen by the power of cells, and the probability of the choice per steradian; 0 if all is
+// dark.
 func (e *Environment) pick(u, v float64) (geom.Vec, float64) {
 	i := min(sort.SearchFloat64s(e.sums, u), len(e.sums)-1)
 	low, share, density := e.cell(i)
@@ -191,7 +202,9 @@ func (e *Environment) edges(row int) (high, deep float64) {
 // density returns the probability per steradian with which pick chooses a direction.
 func (e *Environment) density(d geom.Vec) float64 {
 	u, v := place(d)
-	_, _, density := e.cell(min(int(v*float64(e.rows)), e.rows-1)*e.columns + min(int(u*float64(e.columns)), e.columns-1))
+	_, _, density := e.cell(
+		min(int(v*float64(e.rows)), e.rows-1)*e.columns + min(int(u*float64(e.columns)), e.columns-1),
+	)
 	return density
 }
 

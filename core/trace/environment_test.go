@@ -33,7 +33,11 @@ func mapOf(t testing.TB, width int, light func(d geom.Vec) geom.Vec) *Environmen
 
 func TestTheMapTurnsWithItsLook(t *testing.T) {
 	e := mapOf(t, 64, func(d geom.Vec) geom.Vec {
-		return geom.Vec{X: max(0, -d.Z), Y: max(0, d.X), Z: max(0, d.Y)} // red in the north, green in the east, blue above
+		return geom.Vec{
+			X: max(0, -d.Z),
+			Y: max(0, d.X),
+			Z: max(0, d.Y),
+		} // red in the north, green in the east, blue above
 	})
 	s := room()
 	s.Roots = s.Roots[3:] // the lamp and the camera, which looks north
@@ -66,8 +70,8 @@ func TestEvenLightIsEven(t *testing.T) {
 	}
 }
 
-// A small sun of radiance L over a solid angle w, at an angle a to the surface, gives the irradiance L w cos a; picked by its power it
-// does so with hardly any noise. Lambert's law makes E / pi of it.
+// A small sun of radiance L over a solid angle w, at an angle a to the surface, gives the irradiance L w cos a; picked
+// by its power it does so with hardly any noise. Lambert's law makes E / pi of it.
 func TestASmallSunIsFound(t *testing.T) {
 	sun := geom.Vec{X: 1, Y: 1.5, Z: -0.5}.Unit()
 	e := mapOf(t, 512, func(d geom.Vec) geom.Vec {

@@ -133,8 +133,9 @@ type shareOf struct {
 	planes [][]float32
 }
 
-// storeShares stores shares so that all of them together are the light exactly, added as single floats in any order: each is rounded to steps as
-// coarse as those of the sum, and what that leaves goes to the largest. That takes all of them, and none below 0.
+// storeShares stores shares so that all of them together are the light exactly, added as single floats in any order:
+// each is rounded to steps as coarse as those of the sum, and what that leaves goes to the largest. That takes all of
+// them, and none below 0.
 func storeShares(shares []shareOf, at int, light geom.Vec, all bool) {
 	for axis := range 3 {
 		total := float32(light.Axis(axis))

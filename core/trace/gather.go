@@ -11,15 +11,16 @@ import (
 	"reelhouse/core/pass"
 )
 
-// Channels say where in a sample's values those of each pass stand; -1 where they are not wanted. The first five are always there: light, and the
-// shares that are cut out and that show the background.
+// Channels say where in a sample's values those of each pass stand; -1 where they are not wanted. The first five are
+// always there: light, and the shares that are cut out and that show the background.
 type channels struct {
 	n                                                         int
 	parts                                                     [parts]int
 	groups, albedo, object, open, shade, deep, normals, guide int
-	halves                                                    int // of what a denoiser compares, gathered by every second sample alone
-	count, variance                                           bool
-	data                                                      []averaged
+	// of what a denoiser compares, gathered by every second sample alone
+	halves          int
+	count, variance bool
+	data            []averaged
 }
 
 // averaged is a data pass that is averaged over pixels, and where its values stand.
@@ -36,7 +37,18 @@ const (
 )
 
 func (c *channels) none() {
-	*c = channels{n: common, groups: -1, albedo: -1, object: -1, open: -1, shade: -1, deep: -1, normals: -1, guide: -1, halves: -1}
+	*c = channels{
+		n:       common,
+		groups:  -1,
+		albedo:  -1,
+		object:  -1,
+		open:    -1,
+		shade:   -1,
+		deep:    -1,
+		normals: -1,
+		guide:   -1,
+		halves:  -1,
+	}
 	for i := range c.parts {
 		c.parts[i] = -1
 	}
@@ -180,7 +192,8 @@ func (w *worker) round(t *tile, upTo int) {
 			}
 			t.taken[i] = int32(upTo)
 			t.counted += int64(upTo - from)
-			if t.ended[i] = upTo >= p.most || upTo >= p.least && p.settings.Effort.Noise > 0 && t.light[i].noise(upTo) < p.settings.Effort.Noise; t.ended[i] {
+			if t.ended[i] = upTo >= p.most || upTo >= p.least && p.settings.Effort.Noise > 0 &&
+				t.light[i].noise(upTo) < p.settings.Effort.Noise; t.ended[i] {
 				p.done.Add(int64(p.most - from))
 			} else {
 				p.done.Add(int64(upTo - from))
@@ -216,7 +229,8 @@ func (m *moments) noise(n int) float64 {
 	return math.Sqrt(variance) / (mean + dimmest)
 }
 
-// sample takes one sample of a pixel of the tile's source, and gives it to the pixels of the area that the filter reaches.
+// sample takes one sample of a pixel of the tile's source, and gives it to the pixels of the area that the filter
+// reaches.
 func (w *worker) sample(t *tile, px, py, i int, s *sampler) {
 	p := w.p
 	u, v := s.pair(dimPixel)

@@ -11,8 +11,8 @@ import (
 	"reelhouse/core/scene"
 )
 
-// Light is bent as Snell's law says, on both sides of a surface; beyond the critical angle all of it is mirrored inside, and head on as much as Fresnel's
-// equations have it: ((n − 1)/(n + 1))².
+// Light is bent as Snell's law says, on both sides of a surface; beyond the critical angle all of it is mirrored
+// inside, and head on as much as Fresnel's equations have it: ((n − 1)/(n + 1))².
 func TestGlassBendsLightAsItsIndexSays(t *testing.T) {
 	m := &scene.Material{BaseColor: geom.Vec{X: 1, Y: 1, Z: 1}, Transmission: 1, Thickness: 1, IOR: 1.52}
 	for _, inside := range []bool{false, true} {
@@ -36,7 +36,9 @@ func TestGlassBendsLightAsItsIndexSays(t *testing.T) {
 					continue
 				}
 				if got, want := math.Hypot(l.X, l.Y), sin/n; math.Abs(got-want) > 1e-3 || l.Z > 0 {
-					t.Errorf("inside %v, at %v°: the bent direction has a sine of %v, want %v", inside, degrees, got, want)
+					t.Errorf(
+						"inside %v, at %v°: the bent direction has a sine of %v, want %v", inside, degrees, got, want,
+					)
 					break
 				}
 			}
@@ -50,11 +52,15 @@ func TestGlassBendsLightAsItsIndexSays(t *testing.T) {
 	}
 }
 
-// Below a green pane, the light of a lamp is tinted and lessened by what the pane mirrors; a part of what is seen through it is transmission; and a thick block of
-// glass takes away more the farther light runs in it (Beer and Lambert): by e to the power of -2 in 2 m, where 1 m leaves 1/e.
+// Below a green pane, the light of a lamp is tinted and lessened by what the pane mirrors; a part of what is seen
+// through it is transmission; and a thick block of glass takes away more the farther light runs in it (Beer and
+// Lambert): by e to the power of -2 in 2 m, where 1 m leaves 1/e.
 func TestLightComesThroughGlass(t *testing.T) {
 	s := lampRoom(4)
-	s.Materials = append(s.Materials, scene.Material{Name: "pane", BaseColor: geom.Vec{X: 0.2, Y: 0.8, Z: 0.4}, Alpha: 1, Transmission: 1})
+	s.Materials = append(
+		s.Materials,
+		scene.Material{Name: "pane", BaseColor: geom.Vec{X: 0.2, Y: 0.8, Z: 0.4}, Alpha: 1, Transmission: 1},
+	)
 	pane := s.Meshes[0]
 	pane.Parts = []scene.Part{pane.Parts[0]}
 	pane.Parts[0].Material = len(s.Materials) - 1
@@ -71,7 +77,10 @@ func TestLightComesThroughGlass(t *testing.T) {
 	below := render(t, Prepare(s).At(0, l, nil), set)
 	for i, name := range []string{"R", "G", "B"} {
 		tint := [3]float64{0.2, 0.8, 0.4}[i]
-		if got, want := value(below, "diffusedirect."+name, 10, 10)/value(open, "diffusedirect."+name, 10, 10), 0.96*tint; math.Abs(got-want) > 0.01 {
+		if got, want := value(below, "diffusedirect."+name, 10, 10)/value(open, "diffusedirect."+name, 10, 10),
+			0.96*tint; math.Abs(
+			got-want,
+		) > 0.01 {
 			t.Errorf("%s is %v of what it was, want %v", name, got, want)
 		}
 	}
@@ -80,15 +89,24 @@ func TestLightComesThroughGlass(t *testing.T) {
 		t.Errorf("seen through the pane, %v of %v is transmission", a, b)
 	}
 
-	glass := scene.Material{BaseColor: geom.Vec{X: 1, Y: 1, Z: 1}, Transmission: 1, Thickness: 1, IOR: 1.0001, Clearness: 1, Tint: geom.Vec{X: 1, Y: 1 / math.E, Z: 1}}
+	glass := scene.Material{
+		BaseColor:    geom.Vec{X: 1, Y: 1, Z: 1},
+		Transmission: 1,
+		Thickness:    1,
+		IOR:          1.0001,
+		Clearness:    1,
+		Tint:         geom.Vec{X: 1, Y: 1 / math.E, Z: 1},
+	}
 	set.Passes, set.Samples = []pass.Code{pass.Beauty}, 24
 	img := render(t, Prepare(ball(glass)).At(0, even(), nil), set)
-	if r, g := value(img, "R", 10, 10), value(img, "G", 10, 10); math.Abs(r-1) > 0.01 || math.Abs(g-math.Exp(-2)) > 0.02 {
+	if r, g := value(img, "R", 10, 10), value(img, "G", 10, 10); math.Abs(r-1) > 0.01 ||
+		math.Abs(g-math.Exp(-2)) > 0.02 {
 		t.Errorf("through 2 m of green glass red is %v and green %v, want 1 and %v", r, g, math.Exp(-2))
 	}
 }
 
-// A picture is averaged over what a pixel sees of it: far away, a chessboard of single pixels is even grey, by its light.
+// A picture is averaged over what a pixel sees of it: far away, a chessboard of single pixels is even grey, by its
+// light.
 func TestTexturesAreAveragedFarAway(t *testing.T) {
 	s := board(func(_ *scene.Material, t *scene.Texture) { t.Nearest = false })
 	w := Prepare(s).At(0, look.Plain(), nil)

@@ -7,8 +7,8 @@ import (
 	"reelhouse/core/geom"
 )
 
-// A glow is every glowing triangle of the world. One is picked in two steps: first an object, by its power over the square of its
-// distance; then a triangle of it, by its power.
+// A glow is every glowing triangle of the world. One is picked in two steps: first an object, by its power over the
+// square of its distance; then a triangle of it, by its power.
 type glow struct {
 	clusters []cluster
 	of       []int32 // cluster of each glowing triangle, by instance and triangle, see index
@@ -124,7 +124,11 @@ func (g *glow) merge() {
 		if into.triangles == nil {
 			into.box = geom.EmptyBox()
 		}
-		into.box, into.power, into.triangles = into.box.Union(c.box), into.power+c.power, append(into.triangles, c.triangles...)
+		into.box, into.power, into.triangles = into.box.Union(
+			c.box,
+		), into.power+c.power, append(
+			into.triangles,
+			c.triangles...)
 	}
 	g.clusters = merged
 }
@@ -153,7 +157,8 @@ type shining struct {
 	density  float64  // of the choice, per square metre
 }
 
-// glowWeights weighs the clusters for what is lit at p, and returns the sum, which is about the light that they send there.
+// glowWeights weighs the clusters for what is lit at p, and returns the sum, which is about the light that they send
+// there.
 func (t *tracer) glowWeights(p geom.Vec) float64 {
 	t.glows = t.glows[:0]
 	total := 0.0
@@ -165,7 +170,8 @@ func (t *tracer) glowWeights(p geom.Vec) float64 {
 	return total
 }
 
-// pickGlow returns a point on a glowing triangle, after glowWeights: choice chooses the cluster and the triangle, u and v the place.
+// pickGlow returns a point on a glowing triangle, after glowWeights: choice chooses the cluster and the triangle, u and
+// v the place.
 func (t *tracer) pickGlow(total, choice, u, v float64) (shining, bool) {
 	g, weights := &t.glow, t.glows
 	target := choice * total
@@ -185,12 +191,20 @@ func (t *tracer) pickGlow(total, choice, u, v float64) (shining, bool) {
 		return shining{}, false
 	}
 	root := math.Sqrt(u)
-	s := shining{instance: chosen.instance, triangle: chosen.triangle, u: 1 - root, v: v * root, normal: cross.Unit(), density: share * chosen.power / c.power / area}
+	s := shining{
+		instance: chosen.instance,
+		triangle: chosen.triangle,
+		u:        1 - root,
+		v:        v * root,
+		normal:   cross.Unit(),
+		density:  share * chosen.power / c.power / area,
+	}
 	s.point = corner.Add(e1.Scale(s.u)).Add(e2.Scale(s.v))
 	return s, true
 }
 
-// glowDensity returns the probability, per square metre, with which pickGlow chooses a point that a ray from p has hit; 0 if it never does.
+// glowDensity returns the probability, per square metre, with which pickGlow chooses a point that a ray from p has hit;
+// 0 if it never does.
 func (w *World) glowDensity(p geom.Vec, time float64, h *hit) float64 {
 	g := &w.glow
 	instance := h.instance.number

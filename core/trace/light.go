@@ -40,8 +40,8 @@ func (w *World) addSun() {
 	}
 }
 
-// towards returns the unit direction from a point to the lamp, the distance, and the irradiance on a
-// surface there that faces it (KHR_lights_punctual: inverse square, windowed by range and cone). u and v choose a place on a sun's disc.
+// towards returns the unit direction from a point to the lamp, the distance, and the irradiance on a surface there that
+// faces it (KHR_lights_punctual: inverse square, windowed by range and cone). u and v choose a place on a sun's disc.
 func (l *lamp) towards(p geom.Vec, u, v float64) (geom.Vec, float64, geom.Vec) {
 	if l.kind == scene.Sun {
 		to := l.axis.Scale(-1)

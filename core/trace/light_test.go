@@ -55,8 +55,9 @@ func even() look.Look {
 	return look.Look{Code: "even", LightGain: 1, Sky: look.Sky{Zenith: white, Horizon: white, Ground: white}}
 }
 
-// In even light, what gives back all light cannot be told from what is behind it (the furnace test, common practice), to half a percent. Light that gets
-// lost in facets would show as a darker ball, and light that is made up as a brighter one.
+// In even light, what gives back all light cannot be told from what is behind it (the furnace test, common practice),
+// to half a percent. Light that gets lost in facets would show as a darker ball, and light that is made up as a
+// brighter one.
 func TestNothingIsLostInAFurnace(t *testing.T) {
 	white := geom.Vec{X: 1, Y: 1, Z: 1}
 	for name, m := range map[string]scene.Material{
@@ -88,14 +89,22 @@ func TestNothingIsLostInAFurnace(t *testing.T) {
 	}
 }
 
-// Whatever its roughness and however it is seen, a highlight gives back no more than all light, and with Schlick's approximation at 1 exactly
-// that. Sums over even steps of all directions stand against the samples that are taken of it.
+// Whatever its roughness and however it is seen, a highlight gives back no more than all light, and with Schlick's
+// approximation at 1 exactly that. Sums over even steps of all directions stand against the samples that are taken of
+// it.
 func TestHighlightsGiveBackNoMoreThanAllLight(t *testing.T) {
 	for _, metal := range []float64{0, 1} {
 		for _, roughness := range []float64{0.35, 0.5, 0.7, 1} {
 			for _, degrees := range []float64{0, 30, 60, 80} {
 				m := &scene.Material{BaseColor: geom.Vec{X: 1, Y: 1, Z: 1}, Metallic: metal, Roughness: roughness}
-				s := &surface{normal: geom.Vec{Y: 1}, face: geom.Vec{Y: 1}, material: m, base: m.BaseColor, metallic: metal, roughness: roughness}
+				s := &surface{
+					normal:    geom.Vec{Y: 1},
+					face:      geom.Vec{Y: 1},
+					material:  m,
+					base:      m.BaseColor,
+					metallic:  metal,
+					roughness: roughness,
+				}
 				sin, cos := math.Sincos(degrees * math.Pi / 180)
 				f := newScatterer(s, geom.Vec{X: sin, Y: -cos}, 0, true, true)
 				const steps = 240
@@ -109,10 +118,16 @@ func TestHighlightsGiveBackNoMoreThanAllLight(t *testing.T) {
 					}
 				}
 				if sum := body + shine; math.Abs(sum-1) > 0.02 {
-					t.Errorf("metal %v, roughness %v, seen at %v°: %v of white light comes back", metal, roughness, degrees, sum)
+					t.Errorf(
+						"metal %v, roughness %v, seen at %v°: %v of white light comes back", metal, roughness, degrees,
+						sum,
+					)
 				}
 				if chosen > 1.005 || chosen < 0.5 {
-					t.Errorf("metal %v, roughness %v, seen at %v°: directions have a probability of %v together", metal, roughness, degrees, chosen)
+					t.Errorf(
+						"metal %v, roughness %v, seen at %v°: directions have a probability of %v together", metal,
+						roughness, degrees, chosen,
+					)
 				}
 				var sampled, n float64
 				random := newSampler(1, 2, 3)
@@ -123,7 +138,10 @@ func TestHighlightsGiveBackNoMoreThanAllLight(t *testing.T) {
 					n++
 				}
 				if sampled /= n; math.Abs(sampled-body-shine) > 0.02 {
-					t.Errorf("metal %v, roughness %v, seen at %v°: samples give %v, the sum over all directions %v", metal, roughness, degrees, sampled, body+shine)
+					t.Errorf(
+						"metal %v, roughness %v, seen at %v°: samples give %v, the sum over all directions %v", metal,
+						roughness, degrees, sampled, body+shine,
+					)
 				}
 			}
 		}
@@ -142,8 +160,9 @@ func lampRoom(height float64) *scene.Scene {
 
 var dark = look.Look{Code: "dark", LightGain: 1}
 
-// A lamp of 10 cd stands above the floor: the light on it falls with the square of the distance, and with the cosine beside it (KHR_lights_punctual;
-// Lambert). Seen from straight above, diffuse light is intensity times albedo over pi d^2, of which the highlight takes its small part.
+// A lamp of 10 cd stands above the floor: the light on it falls with the square of the distance, and with the cosine
+// beside it (KHR_lights_punctual; Lambert). Seen from straight above, diffuse light is intensity times albedo over pi
+// d^2, of which the highlight takes its small part.
 func TestALampsLightFallsWithTheSquareOfTheDistance(t *testing.T) {
 	const edge, middle = 201, 100
 	s := settings(edge)
@@ -156,7 +175,19 @@ func TestALampsLightFallsWithTheSquareOfTheDistance(t *testing.T) {
 	if math.Abs(near/far-4) > 0.02 {
 		t.Errorf("twice as far away it is %v times darker, want 4", near/far)
 	}
-	body := newScatterer(&surface{normal: geom.Vec{Y: 1}, face: geom.Vec{Y: 1}, material: &scene.Material{}, base: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, roughness: 1}, geom.Vec{Y: -1}, 0, true, true).body.X
+	body := newScatterer(
+		&surface{
+			normal:    geom.Vec{Y: 1},
+			face:      geom.Vec{Y: 1},
+			material:  &scene.Material{},
+			base:      geom.Vec{X: 0.5, Y: 0.5, Z: 0.5},
+			roughness: 1,
+		},
+		geom.Vec{Y: -1},
+		0,
+		true,
+		true,
+	).body.X
 	if want := 10 * body / math.Pi; math.Abs(near-want) > 0.01*want || body > 0.5 || body < 0.46 {
 		t.Errorf("1 m below the lamp the floor is %v, want %v", near, want)
 	}
@@ -168,15 +199,27 @@ func TestALampsLightFallsWithTheSquareOfTheDistance(t *testing.T) {
 	}
 }
 
-// A glowing square of 1 m, 2 m above the floor, lights the point below its middle by its radiance times the form factor of a parallel rectangle
-// from a point: four times F = (1/2 pi) (x/sqrt(1+x²) atan(y/sqrt(1+x²)) + y/sqrt(1+y²) atan(x/sqrt(1+y²))), x and y being half its edges over the
-// distance (as in tables of configuration factors, such as Howell's; the formula is from memory).
+// A glowing square of 1 m, 2 m above the floor, lights the point below its middle by its radiance times the form factor
+// of a parallel rectangle from a point: four times F = (1/2 pi) (x/sqrt(1+x²) atan(y/sqrt(1+x²)) + y/sqrt(1+y²)
+// atan(x/sqrt(1+y²))), x and y being half its edges over the distance (as in tables of configuration factors, such as
+// Howell's; the formula is from memory).
 func TestAGlowingSquareLightsAsItsFormFactorSays(t *testing.T) {
 	s := lampRoom(2)
 	s.Roots = []int{0, 2, 4}
 	s.Channels = nil
-	s.Materials[2] = scene.Material{Name: "lit", BaseColor: geom.Vec{}, Alpha: 1, Roughness: 1, Emission: geom.Vec{X: 3, Y: 3, Z: 3}}
-	s.Meshes[2].Parts[0].Positions = []geom.Vec{{X: -0.5, Z: -0.5}, {X: 0.5, Z: -0.5}, {X: 0.5, Z: 0.5}, {X: -0.5, Z: 0.5}}
+	s.Materials[2] = scene.Material{
+		Name:      "lit",
+		BaseColor: geom.Vec{},
+		Alpha:     1,
+		Roughness: 1,
+		Emission:  geom.Vec{X: 3, Y: 3, Z: 3},
+	}
+	s.Meshes[2].Parts[0].Positions = []geom.Vec{
+		{X: -0.5, Z: -0.5},
+		{X: 0.5, Z: -0.5},
+		{X: 0.5, Z: 0.5},
+		{X: -0.5, Z: 0.5},
+	}
 	s.Nodes[2].Translation = geom.Vec{Y: 2}
 	l := dark
 	l.Unseen = []string{"sign"} // so that the camera sees the floor below it
@@ -186,7 +229,19 @@ func TestAGlowingSquareLightsAsItsFormFactorSays(t *testing.T) {
 	x := 0.5 / 2
 	root := math.Sqrt(1 + x*x)
 	factor := 4 / (2 * math.Pi) * 2 * x / root * math.Atan(x/root)
-	body := newScatterer(&surface{normal: geom.Vec{Y: 1}, face: geom.Vec{Y: 1}, material: &scene.Material{}, base: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, roughness: 1}, geom.Vec{Y: -1}, 0, true, true).body.X
+	body := newScatterer(
+		&surface{
+			normal:    geom.Vec{Y: 1},
+			face:      geom.Vec{Y: 1},
+			material:  &scene.Material{},
+			base:      geom.Vec{X: 0.5, Y: 0.5, Z: 0.5},
+			roughness: 1,
+		},
+		geom.Vec{Y: -1},
+		0,
+		true,
+		true,
+	).body.X
 	want := 3 * factor * body
 	got := value(render(t, Prepare(s).At(0, l, nil), set), "diffusedirect.G", 0, 0)
 	if math.Abs(got-want) > 0.01*want {
@@ -194,8 +249,9 @@ func TestAGlowingSquareLightsAsItsFormFactorSays(t *testing.T) {
 	}
 }
 
-// A speck of light 4 m ahead, with a lens of f/0.5 and 50 mm that is focused at 1 m, spreads over a disc whose diameter on the film is
-// f²/N × |d − s| / (d (s − f)), the circle of confusion of a thin lens; of an even disc, the mean square distance from its middle is half of its radius squared.
+// A speck of light 4 m ahead, with a lens of f/0.5 and 50 mm that is focused at 1 m, spreads over a disc whose diameter
+// on the film is f²/N × |d − s| / (d (s − f)), the circle of confusion of a thin lens; of an even disc, the mean square
+// distance from its middle is half of its radius squared.
 func TestOutOfFocusSpecksAreAsWideAsTheLensMakesThem(t *testing.T) {
 	const edge, speck, film = 80, 0.02, 0.036
 	const f, fNumber, d, focus = 0.05, 0.5, 4.0, 1.0
@@ -203,7 +259,12 @@ func TestOutOfFocusSpecksAreAsWideAsTheLensMakesThem(t *testing.T) {
 	s.Roots = []int{2, 4}
 	s.Channels = nil
 	s.Materials[2] = scene.Material{Name: "lit", Alpha: 1, Roughness: 1, Emission: geom.Vec{X: 1000, Y: 1000, Z: 1000}}
-	s.Meshes[2].Parts[0].Positions = []geom.Vec{{X: -speck / 2, Y: -speck / 2}, {X: speck / 2, Y: -speck / 2}, {X: speck / 2, Y: speck / 2}, {X: -speck / 2, Y: speck / 2}}
+	s.Meshes[2].Parts[0].Positions = []geom.Vec{
+		{X: -speck / 2, Y: -speck / 2},
+		{X: speck / 2, Y: -speck / 2},
+		{X: speck / 2, Y: speck / 2},
+		{X: -speck / 2, Y: speck / 2},
+	}
 	s.Nodes[2].Translation = geom.Vec{Y: 2, Z: -4}
 	set := settings(edge)
 	set.Passes, set.Samples, set.Filter = []pass.Code{pass.Beauty}, 48, pixel.Box
@@ -219,7 +280,8 @@ func TestOutOfFocusSpecksAreAsWideAsTheLensMakesThem(t *testing.T) {
 		}
 	}
 	circle := f * f / fNumber * (d - focus) / (d * (focus - f)) // metres on the film
-	// Rays meet in the plane of focus, so the film counts as standing at f rather than behind it: what is on it is smaller by (s - f) / s.
+	// Rays meet in the plane of focus, so the film counts as standing at f rather than behind it: what is on it is
+	// smaller by (s - f) / s.
 	want := circle * (focus - f) / focus / film * edge
 	own := speck / d * f / film * edge  // the speck's own edge
 	square -= sum * (1.0/6 + own*own/6) // and that of a pixel spread it, too
@@ -231,19 +293,29 @@ func TestOutOfFocusSpecksAreAsWideAsTheLensMakesThem(t *testing.T) {
 // The picture is the sum of its components, and that of the light groups, to the last bit of a float, in any order.
 func TestPartsAddUpToThePicture(t *testing.T) {
 	s := settings(48)
-	s.LightGroups = []pass.LightGroup{{Code: "day", Sky: true, Sun: true}, {Code: "lamps", Lights: []string{"la*"}}, {Code: "signs", Lights: []string{"sign"}}}
+	s.LightGroups = []pass.LightGroup{
+		{Code: "day", Sky: true, Sun: true},
+		{Code: "lamps", Lights: []string{"la*"}},
+		{Code: "signs", Lights: []string{"sign"}},
+	}
 	groups := []pass.Code{"light-day", "light-lamps", "light-signs", "light-other"}
 	s.Passes = append([]pass.Code{pass.Beauty}, groups...)
 	s.Passes = append(s.Passes, partPasses[:]...)
 	l := look.Plain()
-	l.Sun = look.Sun{AzimuthDegrees: 200, ElevationDegrees: 40, Irradiance: geom.Vec{X: 2, Y: 1.7, Z: 1.3}, SizeDegrees: 2}
+	l.Sun = look.Sun{
+		AzimuthDegrees:   200,
+		ElevationDegrees: 40,
+		Irradiance:       geom.Vec{X: 2, Y: 1.7, Z: 1.3},
+		SizeDegrees:      2,
+	}
 	l.Haze.Metres = 40
 	l.ExposureEV = 0.3
 	scene := room()
 	scene.Materials[0].Transmission = 0.4
 	img := render(t, Prepare(scene).At(0.2, l, nil), s)
 	lit := map[pass.Code]int{}
-	for _, codes := range [][]pass.Code{groups, partPasses[:], {"light-other", "light-signs", "light-day", "light-lamps"}} {
+	for _, codes := range [][]pass.Code{groups, partPasses[:],
+		{"light-other", "light-signs", "light-day", "light-lamps"}} {
 		for i := range img.Planes[0].Data {
 			for _, c := range []string{"R", "G", "B"} {
 				sum := float32(0)
@@ -274,8 +346,8 @@ func TestPartsAddUpToThePicture(t *testing.T) {
 	}
 }
 
-// Any four samples in a row, beginning at a multiple of four, lie in different quarters, in each of the two directions and in both; so do sixteen in
-// sixteenths: the property of a (0, 2)-sequence in base 2, which scrambling keeps.
+// Any four samples in a row, beginning at a multiple of four, lie in different quarters, in each of the two directions
+// and in both; so do sixteen in sixteenths: the property of a (0, 2)-sequence in base 2, which scrambling keeps.
 func TestSamplesAreSpreadEvenly(t *testing.T) {
 	for _, n := range []int{4, 16, 64, 256} {
 		for start := 0; start < 1024; start += n {

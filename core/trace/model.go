@@ -126,11 +126,13 @@ const (
 // During is At for a shutter that is open for a time in seconds, half of it before and half after.
 func (m *Model) During(seconds, open float64, l look.Look, e *Environment) *World {
 	w := &World{
-		model: m, look: l, seconds: seconds, open: open, pose: m.scene.At(seconds), around: newAround(e, l.Environment), roles: l.Roles(m.scene), gain: l.Gain(),
+		model: m, look: l, seconds: seconds, open: open, pose: m.scene.At(seconds), around: newAround(e, l.Environment),
+		roles: l.Roles(m.scene), gain: l.Gain(),
 		haze: l.Haze.Metres > 0, gradient: l.Gradient(),
 	}
 	w.unseen = slices.ContainsFunc(w.roles, func(r look.Role) bool { return r.Unseen })
-	for _, material := range append(m.scene.Materials[:len(m.scene.Materials):len(m.scene.Materials)], scene.DefaultMaterial()) {
+	for _, material := range append(m.scene.Materials[:len(m.scene.Materials):len(m.scene.Materials)],
+		scene.DefaultMaterial()) {
 		material.Emission = material.Emission.Scale(l.LightGain)
 		w.materials = append(w.materials, material)
 	}
@@ -160,7 +162,9 @@ func (w *World) place() {
 		}
 		if m.scene.Deforms(i) {
 			if shaped := w.shaped(i); len(shaped.triangles) > 0 {
-				w.instances = append(w.instances, instance{len(w.instances), w, shaped, geom.Identity(), geom.Identity(), nil, i})
+				w.instances = append(
+					w.instances, instance{len(w.instances), w, shaped, geom.Identity(), geom.Identity(), nil, i},
+				)
 				boxes = append(boxes, shaped.box)
 			}
 			continue
@@ -169,7 +173,11 @@ func (w *World) place() {
 		if solid == nil || len(solid.triangles) == 0 {
 			continue
 		}
-		in, box := instance{len(w.instances), w, solid, toWorld, toWorld.Inverse(), nil, i}, solid.box.Transformed(toWorld)
+		in, box := instance{
+			len(w.instances), w, solid, toWorld, toWorld.Inverse(), nil, i,
+		}, solid.box.Transformed(
+			toWorld,
+		)
 		if moving[i] {
 			for _, step := range steps {
 				in.moved = append(in.moved, step.World[i])
@@ -180,7 +188,9 @@ func (w *World) place() {
 		boxes = append(boxes, box)
 	}
 	if len(m.still.triangles) > 0 {
-		w.instances = append(w.instances, instance{len(w.instances), w, m.still, geom.Identity(), geom.Identity(), nil, scene.None})
+		w.instances = append(
+			w.instances, instance{len(w.instances), w, m.still, geom.Identity(), geom.Identity(), nil, scene.None},
+		)
 		boxes = append(boxes, m.still.box)
 	}
 	w.tree = buildTree(boxes, 1)

@@ -9,10 +9,12 @@ import (
 )
 
 const (
-	faint     = 0.02 // exposed light below which a source is asked for only as often as it is worth
-	softened  = 0.25 // least alpha of highlights that are lit by way of a diffuse surface, against bright specks (Kaplanyan and Dachsbacher 2013)
-	mostSteps = 256  // of one path, over all that does not scatter
-	sunSprite = 60   // the most light that the camera itself sees in a sun's disc
+	faint = 0.02 // exposed light below which a source is asked for only as often as it is worth
+	// least alpha of highlights that are lit by way of a diffuse surface, against bright specks (Kaplanyan and
+	// Dachsbacher 2013)
+	softened  = 0.25
+	mostSteps = 256 // of one path, over all that does not scatter
+	sunSprite = 60  // the most light that the camera itself sees in a sun's disc
 )
 
 // A path is one way from the camera on into the scene.
@@ -22,13 +24,14 @@ type path struct {
 	out    *tally
 	limits sampling.Bounces
 
-	// What of light that is found further on reaches the camera, by way of the first surface's body and of its highlight.
+	// What of light that is found further on reaches the camera, by way of the first surface's body and of its
+	// highlight.
 	body, shine geom.Vec
 	scattered   int  // how often so far
 	passed      bool // the first surface was gone through
 	used        sampling.Bounces
-	// Of the surface that scattered last: where it is, how likely it asked sources itself, and the probability of the direction that
-	// was taken. Density 0 stands for none.
+	// Of the surface that scattered last: where it is, how likely it asked sources itself, and the probability of the
+	// direction that was taken. Density 0 stands for none.
 	from, normal, face geom.Vec
 	asked              asked
 	density            float64
@@ -42,12 +45,21 @@ type path struct {
 // asked is how likely a surface asked each kind of source itself.
 type asked struct{ lamps, sky, glow float64 }
 
-// follow adds the light that comes to the camera along a ray whose first hit is known; a hit without an instance is the sky.
-func (t *tracer) follow(origin, direction geom.Vec, h hit, random *sampler, limits sampling.Bounces, spread float64, out *tally) {
+// follow adds the light that comes to the camera along a ray whose first hit is known; a hit without an instance is the
+// sky.
+func (t *tracer) follow(
+	origin, direction geom.Vec, h hit, random *sampler, limits sampling.Bounces, spread float64, out *tally,
+) {
 	p := path{tracer: t, random: random, out: out, limits: limits, body: geom.Vec{X: 1, Y: 1, Z: 1}, spread: spread}
 	for range mostSteps {
 		if p.inside != (geom.Vec{}) && h.instance != nil {
-			p.dull(geom.Vec{X: math.Exp(-p.inside.X * h.distance), Y: math.Exp(-p.inside.Y * h.distance), Z: math.Exp(-p.inside.Z * h.distance)})
+			p.dull(
+				geom.Vec{
+					X: math.Exp(-p.inside.X * h.distance),
+					Y: math.Exp(-p.inside.Y * h.distance),
+					Z: math.Exp(-p.inside.Z * h.distance),
+				},
+			)
 		}
 		if h.instance == nil {
 			p.sky(direction)
@@ -85,8 +97,8 @@ func (t *tracer) beyond(origin *geom.Vec, direction geom.Vec, h *hit) {
 
 func (p *path) dull(by geom.Vec) { p.body, p.shine = p.body.Mul(by), p.shine.Mul(by) }
 
-// add adds light that comes from ahead to the camera's: as one part of the picture if nothing has scattered it, or else as what the first
-// surface makes of it.
+// add adds light that comes from ahead to the camera's: as one part of the picture if nothing has scattered it, or else
+// as what the first surface makes of it.
 func (p *path) add(light geom.Vec, straight part, group int) {
 	switch {
 	case p.passed:
@@ -111,8 +123,9 @@ func (p *path) put(light geom.Vec, of part, group int) {
 	p.out.add(light, of, group)
 }
 
-// weight is how much of light that a scattered ray has found is counted, when the surface that scattered it may have asked for the light
-// itself, with a probability a steradian (the power heuristic of Veach and Guibas, "Optimally Combining Sampling Techniques", 1995).
+// weight is how much of light that a scattered ray has found is counted, when the surface that scattered it may have
+// asked for the light itself, with a probability a steradian (the power heuristic of Veach and Guibas, "Optimally
+// Combining Sampling Techniques", 1995).
 func (p *path) weight(asked float64) float64 {
 	switch {
 	case p.counted:
@@ -299,8 +312,9 @@ const (
 // leastAsked is how often each kind of source is asked at least.
 const leastAsked = 0.1
 
-// light adds what a surface sends on of the light that shines straight on it: from one lamp, from one direction of the sky, and from
-// one point that glows. Beyond the first surface only one of the three is asked, by how much light it may send.
+// light adds what a surface sends on of the light that shines straight on it: from one lamp, from one direction of the
+// sky, and from one point that glows. Beyond the first surface only one of the three is asked, by how much light it may
+// send.
 func (p *path) light(s *surface, f *scatterer, n int) {
 	p.asked = asked{}
 	u, v := p.random.pair(vertex(n, dimLampPlace))
@@ -363,7 +377,9 @@ func (p *path) fromGlow(s *surface, f *scatterer, n int, total float64) {
 		return
 	}
 	h := hit{instance: &p.instances[place.instance], triangle: place.triangle, u: place.u, v: place.v}
-	p.from1(s, f, n, 1, to, distance, p.emissionAt(&h), p.asked.glow*place.density*distance*distance/cos, p.groups.glow(&h))
+	p.from1(
+		s, f, n, 1, to, distance, p.emissionAt(&h), p.asked.glow*place.density*distance*distance/cos, p.groups.glow(&h),
+	)
 }
 
 // lampWeight is how often a lamp is chosen, by the light that it sends to a surface and the cosine there.
@@ -406,14 +422,20 @@ func (p *path) fromLamp(s *surface, f *scatterer, n int, total, u, v float64) {
 	p.reach(s, n, 2, to, distance, body, shine, light.Scale(1/share), 1, p.groups.lamp(k))
 }
 
-// from1 adds light from one direction, that was chosen with a probability per steradian and that a scattered ray may find, too.
-func (p *path) from1(s *surface, f *scatterer, n, dim int, to geom.Vec, distance float64, light geom.Vec, density float64, group int) {
+// from1 adds light from one direction, that was chosen with a probability per steradian and that a scattered ray may
+// find, too.
+func (p *path) from1(
+	s *surface, f *scatterer, n, dim int, to geom.Vec, distance float64, light geom.Vec, density float64, group int,
+) {
 	body, shine, other := f.evaluate(to)
 	p.reach(s, n, dim, to, distance, body, shine, light.Scale(1/density), power2(density, other), group)
 }
 
-// reach adds light if nothing keeps it away, by a weight that leaves to scattered rays what they find; they do not where glass bends them.
-func (p *path) reach(s *surface, n, dim int, to geom.Vec, distance float64, body, shine, light geom.Vec, weight float64, group int) {
+// reach adds light if nothing keeps it away, by a weight that leaves to scattered rays what they find; they do not
+// where glass bends them.
+func (p *path) reach(
+	s *surface, n, dim int, to geom.Vec, distance float64, body, shine, light geom.Vec, weight float64, group int,
+) {
 	both := p.body
 	if p.scattered > 0 {
 		both = p.body.Add(p.shine)

@@ -23,7 +23,8 @@ type Outside struct {
 	Create func(path string) (framefile.File, error)
 	Now    func() time.Time
 	Say    func(job.Message) // is never called by two goroutines at once
-	// Prepared hears when the scene stands, with how many bytes rendering should do with beside it, 0 for any; nil where nobody minds.
+	// Prepared hears when the scene stands, with how many bytes rendering should do with beside it, 0 for any; nil
+	// where nobody minds.
 	Prepared func(memory int64)
 	// Memory returns the most bytes that the program has taken so far; nil where nobody knows.
 	Memory func() int64
@@ -122,15 +123,22 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		return err
 	}
 	settings := Settings{
-		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(), Passes: j.Passes, LightGroups: j.LightGroups,
+		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(),
+		Passes: j.Passes, LightGroups: j.LightGroups,
 		Samples: j.Samples, Filter: j.Filter, Effort: j.Effort, OtherFilter: j.OtherFilter,
-		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground, Depth: j.Depth, OcclusionRadius: j.OcclusionRadius,
+		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground,
+		Depth: j.Depth, OcclusionRadius: j.OcclusionRadius,
 	}
 	_, optics, err := world.CameraPose(j.View.Camera)
 	if err != nil {
 		return err
 	}
-	h := picture.Header{Rate: j.Rate, Frame: f.Number, PixelAspect: j.PixelAspect, FocalLength: j.View.Setup.FocalOf(optics)}
+	h := picture.Header{
+		Rate:        j.Rate,
+		Frame:       f.Number,
+		PixelAspect: j.PixelAspect,
+		FocalLength: j.View.Setup.FocalOf(optics),
+	}
 	_, _, projection, err := world.aim(j.View.Camera, settings)
 	if err != nil {
 		return err
@@ -148,13 +156,20 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	}
 	if j.Effort.Noise > 0 { // which is told here, since a frame in tiles is the same file
 		mean := float64(stats.Samples) / float64(max(1, stats.Pixels))
-		o.Say(job.Message{Event: job.Note, Frame: f.Number, Text: fmt.Sprintf("%.1f samples a pixel of at most %d", mean, j.Samples*j.Samples)})
+		o.Say(
+			job.Message{
+				Event: job.Note,
+				Frame: f.Number,
+				Text:  fmt.Sprintf("%.1f samples a pixel of at most %d", mean, j.Samples*j.Samples),
+			},
+		)
 	}
 	files.Frame.Facts = append(f.Facts[:len(f.Facts):len(f.Facts)], effortFacts(j, stats)...)
 	return files.WriteWhole(img, f.Files, o.Now().Sub(began), o.files(f.Number, began, &stats))
 }
 
-// cameraAttributes are what OpenEXR files say of a camera, as the project's "Standard Attributes" has it: where things lie for it, and in the whole picture.
+// cameraAttributes are what OpenEXR files say of a camera, as the project's "Standard Attributes" has it: where things
+// lie for it, and in the whole picture.
 func cameraAttributes(p lens.Projection, size raster.Size) imagefile.Attributes {
 	single := func(m lens.Matrix) (out imagefile.M44f) {
 		for i, v := range m {
@@ -182,8 +197,9 @@ func watching(frame int, o Outside) func(Progress) {
 		said = p.Done
 		took := o.Now().Sub(began).Seconds()
 		o.Say(job.Message{
-			Event: job.Progress, Frame: frame, Progress: p.Done, Remaining: took * (1 - p.Done) / p.Done, RaysPerSecond: float64(p.Rays) / max(1e-9, took),
-			Memory: o.memory(),
+			Event: job.Progress, Frame: frame, Progress: p.Done, Remaining: took * (1 - p.Done) / p.Done,
+			RaysPerSecond: float64(p.Rays) / max(1e-9, took),
+			Memory:        o.memory(),
 		})
 	}
 }

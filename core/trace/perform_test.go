@@ -33,13 +33,47 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 	if err := room().Write(&file); err != nil {
 		t.Fatal(err)
 	}
-	stamped := stamp.Stamp{On: true, Percent: 20, Opacity: 1, Lines: []stamp.Line{{Place: stamp.TopLeft, Text: "(rendertime)"}}}
+	stamped := stamp.Stamp{
+		On:      true,
+		Percent: 20,
+		Opacity: 1,
+		Lines:   []stamp.Line{{Place: stamp.TopLeft, Text: "(rendertime)"}},
+	}
 	j := job.Job{
-		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
-		Size: raster.Size{Width: 40, Height: 30}, Passes: everything, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
+		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()},
+		Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
+		Size: raster.Size{
+			Width:  40,
+			Height: 30,
+		}, Passes: everything, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
 		Frames: []job.Frame{
-			{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything}, {Path: "a.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}, Size: raster.Size{Width: 20, Height: 15}, Kernel: pixel.Mitchell, Stamp: stamped}}},
-			{Number: 1013, Files: []job.File{{Path: "b.exr", Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Depth}}, {Path: "c.exr", Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Depth}, Size: raster.Size{Width: 20, Height: 15}, Kernel: pixel.BoxKernel}}},
+			{
+				Number: 1001,
+				Files: []job.File{
+					{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything},
+					{
+						Path:     "a.png",
+						Encoding: output.PNG.Usual(),
+						Passes:   []pass.Code{pass.Beauty},
+						Size:     raster.Size{Width: 20, Height: 15},
+						Kernel:   pixel.Mitchell,
+						Stamp:    stamped,
+					},
+				},
+			},
+			{
+				Number: 1013,
+				Files: []job.File{
+					{Path: "b.exr", Encoding: output.EXR.Usual(), Passes: []pass.Code{pass.Depth}},
+					{
+						Path:     "c.exr",
+						Encoding: output.EXR.Usual(),
+						Passes:   []pass.Code{pass.Depth},
+						Size:     raster.Size{Width: 20, Height: 15},
+						Kernel:   pixel.BoxKernel,
+					},
+				},
+			},
 		},
 		Facts: []job.Fact{{Name: "shot", Value: "010"}},
 	}
@@ -58,7 +92,8 @@ func TestAJobIsPerformedAsTheContractSays(t *testing.T) {
 	if err := Perform(context.Background(), j, outside); err != nil {
 		t.Fatal(err)
 	}
-	if got := strings.Join(said, ","); got != "started ,wrote a.exr,wrote a.png,started ,wrote b.exr,wrote c.exr,finished " {
+	if got := strings.Join(said, ","); got != "started ,wrote a.exr,wrote a.png,started ,wrote b.exr,wrote "+
+		"c.exr,finished " {
 		t.Errorf("it said %s", got)
 	}
 	first, err := picture.Decode(wrote["a.exr"])
@@ -142,14 +177,20 @@ func kept(files map[string][]byte) func(path string) (framefile.File, error) {
 	}
 }
 
-// A frame that is rendered in tiles gives the same files as a whole one, byte by byte, in every format, whether they are written as tiles come or
-// from the whole picture; with a region kept in the picture and cut out; and what could not be finished is not there.
+// A frame that is rendered in tiles gives the same files as a whole one, byte by byte, in every format, whether they
+// are written as tiles come or from the whole picture; with a region kept in the picture and cut out; and what could
+// not be finished is not there.
 func TestTilesGiveTheSameFiles(t *testing.T) {
 	var sceneFile bytes.Buffer
 	if err := room().Write(&sceneFile); err != nil {
 		t.Fatal(err)
 	}
-	stamped := stamp.Stamp{On: true, Percent: 20, Opacity: 1, Lines: []stamp.Line{{Place: stamp.TopLeft, Text: "hello"}}}
+	stamped := stamp.Stamp{
+		On:      true,
+		Percent: 20,
+		Opacity: 1,
+		Lines:   []stamp.Line{{Place: stamp.TopLeft, Text: "hello"}},
+	}
 	passes := []pass.Code{pass.Beauty, pass.Denoised, pass.Depth, pass.CryptoObject}
 	var files []job.File
 	for _, f := range []output.Format{output.EXR, output.PNG, output.TIFF, output.DPX, output.JPEG} {
@@ -162,11 +203,28 @@ func TestTilesGiveTheSameFiles(t *testing.T) {
 	dithered := output.PNG.Usual()
 	dithered.Depth, dithered.Dither = output.Eight, pixel.Dithers()[len(pixel.Dithers())-1]
 	files = append(files, job.File{Path: "dithered.png", Encoding: dithered, Passes: []pass.Code{pass.Beauty}})
-	files = append(files, job.File{Path: "stamped.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}, Stamp: stamped})
-	files = append(files, job.File{Path: "small.exr", Encoding: output.EXR.Usual(), Passes: passes, Size: raster.Size{Width: 20, Height: 15}, Kernel: pixel.Mitchell})
+	files = append(
+		files,
+		job.File{Path: "stamped.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}, Stamp: stamped},
+	)
+	files = append(
+		files,
+		job.File{
+			Path:     "small.exr",
+			Encoding: output.EXR.Usual(),
+			Passes:   passes,
+			Size:     raster.Size{Width: 20, Height: 15},
+			Kernel:   pixel.Mitchell,
+		},
+	)
 	base := job.Job{
-		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
-		Size: raster.Size{Width: 50, Height: 40}, Passes: passes, Samples: 1, Filter: pixel.Gaussian, DepthBackground: 500, Frames: []job.Frame{{Number: 1001, Files: files}},
+		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()},
+		Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
+		Size: raster.Size{
+			Width:  50,
+			Height: 40,
+		}, Passes: passes, Samples: 1, Filter: pixel.Gaussian, DepthBackground: 500,
+		Frames: []job.Frame{{Number: 1001, Files: files}},
 	}
 	perform := func(j job.Job, fail string) (map[string][]byte, error) {
 		written := map[string][]byte{}
@@ -183,9 +241,15 @@ func TestTilesGiveTheSameFiles(t *testing.T) {
 		return written, err
 	}
 	for name, change := range map[string]func(*job.Job){
-		"whole": func(*job.Job) {}, "a region": func(j *job.Job) { j.Region = &job.Region{X: 7, Y: 11, Width: 30, Height: 20} },
-		"a region, cut out": func(j *job.Job) { j.Region, j.CutOut = &job.Region{X: 7, Y: 11, Width: 30, Height: 20}, true },
-		"spread":            func(j *job.Job) { j.Effort.Splat = true },
+		"whole": func(*job.Job) {}, "a region": func(j *job.Job) {
+			j.Region = &job.Region{X: 7, Y: 11, Width: 30,
+				Height: 20}
+		},
+		"a region, cut out": func(j *job.Job) {
+			j.Region, j.CutOut = &job.Region{X: 7, Y: 11, Width: 30, Height: 20},
+				true
+		},
+		"spread": func(j *job.Job) { j.Effort.Splat = true },
 	} {
 		j := base
 		change(&j)
@@ -222,24 +286,35 @@ func TestTilesGiveTheSameFiles(t *testing.T) {
 		}
 	}
 	base.Tiles = raster.Bands(3)
-	// A file that cannot be written does not take the others along, whether they come in bands or from the whole picture.
+	// A file that cannot be written does not take the others along, whether they come in bands or from the whole
+	// picture.
 	for _, path := range []string{"plain.tif", "plain.exr"} {
 		got, err := perform(base, path)
-		if err == nil || !strings.Contains(err.Error(), path) || got[path] != nil || len(got) != len(base.Frames[0].Files)-1 {
+		if err == nil || !strings.Contains(err.Error(), path) || got[path] != nil ||
+			len(got) != len(base.Frames[0].Files)-1 {
 			t.Errorf("without %s there are %d others, %v", path, len(got), err)
 		}
 	}
 }
 
 // assembled renders each tile of a job's frame as a job of its own, and puts the frame together from their files.
-func assembled(t *testing.T, j job.Job, perform func(j job.Job, fail string) (map[string][]byte, error)) (map[string][]byte, error) {
+func assembled(
+	t *testing.T,
+	j job.Job,
+	perform func(j job.Job, fail string) (map[string][]byte, error),
+) (map[string][]byte, error) {
 	t.Helper()
 	a, tiles := job.Assembly{Job: j, Rendered: 1.5}, map[string][]byte{}
 	for _, row := range j.Tiles.Tiles(j.Area()) {
 		for _, tile := range row {
 			one, path := j, fmt.Sprintf("tile %v", tile)
 			one.Region, one.CutOut, one.Tiles = job.RegionOf(tile), true, raster.Tiling{}
-			one.Frames = []job.Frame{{Number: j.Frames[0].Number, Files: []job.File{{Path: path, Encoding: framefile.TileEncoding(), Passes: j.Passes}}}}
+			one.Frames = []job.Frame{
+				{
+					Number: j.Frames[0].Number,
+					Files:  []job.File{{Path: path, Encoding: framefile.TileEncoding(), Passes: j.Passes}},
+				},
+			}
 			written, err := perform(one, "")
 			if err != nil {
 				t.Fatal(err)
@@ -256,17 +331,24 @@ func assembled(t *testing.T, j job.Job, perform func(j job.Job, fail string) (ma
 		t.Fatal(err)
 	}
 	written, done := map[string][]byte{}, 0.0
-	err = framefile.Assemble(context.Background(), a, func(path string) ([]byte, error) { return tiles[path], nil }, func(d float64) { done = d }, framefile.Outside{
-		Create: kept(written), Wrote: func(string, int64) {},
-	})
+	err = framefile.Assemble(
+		context.Background(),
+		a,
+		func(path string) ([]byte, error) { return tiles[path], nil },
+		func(d float64) { done = d },
+		framefile.Outside{
+			Create: kept(written), Wrote: func(string, int64) {},
+		},
+	)
 	if done != 1 {
 		t.Errorf("it came as far as %v", done)
 	}
 	return written, err
 }
 
-// What a file itself says of its camera leads from its depths to its positions, within 1e-4 of the distance: for each pixel the point is sought whose
-// place in the picture and whose distance ahead are the pixel's, by the matrix of the header alone.
+// What a file itself says of its camera leads from its depths to its positions, within 1e-4 of the distance: for each
+// pixel the point is sought whose place in the picture and whose distance ahead are the pixel's, by the matrix of the
+// header alone.
 func TestFilesSayWhereTheirCameraStands(t *testing.T) {
 	var sceneFile bytes.Buffer
 	if err := room().Write(&sceneFile); err != nil {
@@ -275,17 +357,29 @@ func TestFilesSayWhereTheirCameraStands(t *testing.T) {
 	passes := []pass.Code{pass.Depth, pass.Position}
 	for name, setup := range map[string]camera.Setup{
 		"as it stands": {},
-		"shifted":      {Stand: &camera.Stand{Position: geom.Vec{X: 1, Y: 3, Z: 2}, Heading: 20, Tilt: -15, Roll: 5}, Focal: 24, ShiftAcross: 3, ShiftUp: -4},
-		"orthographic": {Stand: &camera.Stand{Position: geom.Vec{X: 1, Y: 3, Z: 2}, Heading: 20, Tilt: -15}, Parallel: 6},
+		"shifted": {Stand: &camera.Stand{Position: geom.Vec{X: 1, Y: 3, Z: 2}, Heading: 20, Tilt: -15, Roll: 5},
+			Focal: 24, ShiftAcross: 3, ShiftUp: -4},
+		"orthographic": {Stand: &camera.Stand{Position: geom.Vec{X: 1, Y: 3, Z: 2}, Heading: 20, Tilt: -15},
+			Parallel: 6},
 	} {
 		files := map[string][]byte{}
 		j := job.Job{
-			Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain(), Setup: setup}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
-			Size: raster.Size{Width: 40, Height: 30}, Passes: passes, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
-			Frames: []job.Frame{{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: passes}}}},
+			Version: job.Version, Scene: "room.glb",
+			View: job.View{Name: "v", Camera: "cam", Look: look.Plain(), Setup: setup},
+			Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
+			Size: raster.Size{
+				Width:  40,
+				Height: 30,
+			}, Passes: passes, Samples: 1, Filter: pixel.Box, DepthBackground: 500,
+			Frames: []job.Frame{
+				{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: passes}}},
+			},
 		}
 		if err := Perform(context.Background(), j, Outside{
-			Open:   func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },
+			Open: func(string) (io.ReadCloser, error) {
+				return io.NopCloser(bytes.NewReader(sceneFile.Bytes())),
+					nil
+			},
 			Create: kept(files), Now: time.Now, Say: func(job.Message) {},
 		}); err != nil {
 			t.Fatal(err)
@@ -326,10 +420,20 @@ func TestFilesSayWhereTheirCameraStands(t *testing.T) {
 				// Three planes that meet in the point.
 				right := geom.Vec{X: nx*w - bx, Y: ny*w - by, Z: depth - from}
 				det := ax.Dot(ay.Cross(ahead))
-				point := ay.Cross(ahead).Scale(right.X).Add(ahead.Cross(ax).Scale(right.Y)).Add(ax.Cross(ay).Scale(right.Z)).Scale(1 / det)
-				want := geom.Vec{X: value(p.Image, "position.X", x, y), Y: value(p.Image, "position.Y", x, y), Z: value(p.Image, "position.Z", x, y)}
+				point := ay.Cross(ahead).
+					Scale(right.X).
+					Add(ahead.Cross(ax).Scale(right.Y)).
+					Add(ax.Cross(ay).Scale(right.Z)).
+					Scale(1 / det)
+				want := geom.Vec{
+					X: value(p.Image, "position.X", x, y),
+					Y: value(p.Image, "position.Y", x, y),
+					Z: value(p.Image, "position.Z", x, y),
+				}
 				if point.Sub(want).Length() > 1e-4*depth {
-					t.Fatalf("%s: pixel %d, %d is at %v, by its depth and the file's camera at %v", name, x, y, want, point)
+					t.Fatalf(
+						"%s: pixel %d, %d is at %v, by its depth and the file's camera at %v", name, x, y, want, point,
+					)
 				}
 			}
 		}
@@ -348,9 +452,16 @@ func TestFilesSayWhatEndedTheirFrame(t *testing.T) {
 	files := map[string][]byte{}
 	var last job.Message
 	j := job.Job{
-		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()}, Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
-		Size: raster.Size{Width: 40, Height: 30}, Passes: everything[:1], Samples: 64, Filter: pixel.Box, DepthBackground: 500, Effort: sampling.Effort{Seconds: 1e-6},
-		Frames: []job.Frame{{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything[:1]}}}},
+		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: look.Plain()},
+		Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001,
+		Size: raster.Size{
+			Width:  40,
+			Height: 30,
+		}, Passes: everything[:1], Samples: 64, Filter: pixel.Box, DepthBackground: 500,
+		Effort: sampling.Effort{Seconds: 1e-6},
+		Frames: []job.Frame{
+			{Number: 1001, Files: []job.File{{Path: "a.exr", Encoding: output.EXR.Usual(), Passes: everything[:1]}}},
+		},
 	}
 	if err := Perform(context.Background(), j, Outside{
 		Open:   func(string) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(sceneFile.Bytes())), nil },

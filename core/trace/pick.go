@@ -19,8 +19,8 @@ type Picked struct {
 	Normal   geom.Vec
 }
 
-// Pick returns what the named camera shows at a point of its picture, in pixels from the top left corner. Nothing is found in the sky, and in
-// bars beside the picture.
+// Pick returns what the named camera shows at a point of its picture, in pixels from the top left corner. Nothing is
+// found in the sky, and in bars beside the picture.
 func (w *World) Pick(name string, s Settings, x, y float64) (Picked, error) {
 	_, window, projection, err := w.aim(name, s)
 	if err != nil {
@@ -52,7 +52,8 @@ type Sight struct {
 const (
 	sightColumns = 32
 	sightRows    = 18
-	insideLeast  = 0.9 // share of directions in which the camera sees one object from behind that it is then said to stand in
+	// share of directions in which the camera sees one object from behind that it is then said to stand in
+	insideLeast = 0.9
 )
 
 // Sight finds out whether the named camera stands inside an object, or sees nothing.

@@ -8,7 +8,8 @@ type Probe struct{ tracer *tracer }
 // Probe returns a probe.
 func (w *World) Probe() Probe { return Probe{w.tracer()} }
 
-// Nearest returns how far away the first surface lies along a ray, in lengths of its direction; false if there is none before limit.
+// Nearest returns how far away the first surface lies along a ray, in lengths of its direction; false if there is none
+// before limit.
 func (p Probe) Nearest(origin, direction geom.Vec, limit float64) (distance float64, found bool) {
 	var h hit
 	found = p.tracer.first(origin, direction, limit, &h)

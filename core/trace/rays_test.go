@@ -14,7 +14,9 @@ import (
 func heap(n int, size float64) *scene.Scene {
 	random := rand.New(rand.NewPCG(5, 6))
 	near := func(c geom.Vec, r float64) geom.Vec {
-		return c.Add(geom.Vec{X: random.Float64() - 0.5, Y: random.Float64() - 0.5, Z: random.Float64() - 0.5}.Scale(2 * r))
+		return c.Add(
+			geom.Vec{X: random.Float64() - 0.5, Y: random.Float64() - 0.5, Z: random.Float64() - 0.5}.Scale(2 * r),
+		)
 	}
 	part := scene.Part{Material: scene.None}
 	for range n {
@@ -34,8 +36,12 @@ func heap(n int, size float64) *scene.Scene {
 func thrown(n int) (origins, directions []geom.Vec) {
 	random := rand.New(rand.NewPCG(7, 8))
 	for range n {
-		origins = append(origins, geom.Vec{X: random.Float64() * 10, Y: random.Float64() * 10, Z: random.Float64() * 10})
-		directions = append(directions, geom.Vec{X: random.NormFloat64(), Y: random.NormFloat64(), Z: random.NormFloat64()}.Unit())
+		origins = append(
+			origins, geom.Vec{X: random.Float64() * 10, Y: random.Float64() * 10, Z: random.Float64() * 10},
+		)
+		directions = append(
+			directions, geom.Vec{X: random.NormFloat64(), Y: random.NormFloat64(), Z: random.NormFloat64()}.Unit(),
+		)
 	}
 	for i := range min(n, 64) { // along the axes, too, where boxes are hardest
 		d := [6]geom.Vec{{X: 1}, {X: -1}, {Y: 1}, {Y: -1}, {Z: 1}, {Z: -1}}[i%6]
@@ -44,7 +50,8 @@ func thrown(n int) (origins, directions []geom.Vec) {
 	return origins, directions
 }
 
-// What the tree finds is what trying all triangles finds, for every ray; and boxes are met alike with and without vectors.
+// What the tree finds is what trying all triangles finds, for every ray; and boxes are met alike with and without
+// vectors.
 func TestTheTreeFindsWhatThereIs(t *testing.T) {
 	w := Prepare(heap(3000, 0.5)).At(0, look.Plain(), nil)
 	tr := w.tracer()
@@ -60,7 +67,8 @@ func TestTheTreeFindsWhatThereIs(t *testing.T) {
 			}
 		}
 		var h hit
-		if found := tr.first(origins[i], directions[i], math.Inf(1), &h); found != (at >= 0) || found && (h.distance != want || h.triangle != at) {
+		if found := tr.first(origins[i], directions[i], math.Inf(1), &h); found != (at >= 0) ||
+			found && (h.distance != want || h.triangle != at) {
 			t.Fatalf("ray %d meets triangle %d after %v, want %d after %v", i, h.triangle, h.distance, at, want)
 		}
 		if at < 0 {
@@ -84,7 +92,9 @@ func TestTheTreeFindsWhatThereIs(t *testing.T) {
 			first, count := a.leaf(s.tree, &r, 4)
 			wantFirst, wantCount := b.leafPlain(s.tree, &r, 4)
 			if first != wantFirst || count != wantCount {
-				t.Fatalf("ray %d comes to leaf %d of %d, without vectors to %d of %d", i, first, count, wantFirst, wantCount)
+				t.Fatalf(
+					"ray %d comes to leaf %d of %d, without vectors to %d of %d", i, first, count, wantFirst, wantCount,
+				)
 			}
 			if count == 0 {
 				break

@@ -44,7 +44,12 @@ func (w *World) Render(ctx context.Context, name string, s Settings, progress fu
 }
 
 // RenderWatched is Render, and tells what it takes.
-func (w *World) RenderWatched(ctx context.Context, name string, s Settings, watch func(Progress)) (*pixel.Image, Stats, error) {
+func (w *World) RenderWatched(
+	ctx context.Context,
+	name string,
+	s Settings,
+	watch func(Progress),
+) (*pixel.Image, Stats, error) {
 	if err := s.Check(); err != nil {
 		return nil, Stats{}, err
 	}
@@ -91,7 +96,12 @@ func (s Settings) projection(pose geom.Affine, optics scene.Camera) (camera.View
 }
 
 // grid sends rays evenly over a picture, until one of them is enough.
-func (t *tracer) grid(picture image.Rectangle, p lens.Projection, columns, rows int, enough func(origin, direction geom.Vec, h *hit, found bool) bool) {
+func (t *tracer) grid(
+	picture image.Rectangle,
+	p lens.Projection,
+	columns, rows int,
+	enough func(origin, direction geom.Vec, h *hit, found bool) bool,
+) {
 	for row := range rows {
 		for column := range columns {
 			x := float64(picture.Min.X) + (float64(column)+0.5)/float64(columns)*float64(picture.Dx())
@@ -180,7 +190,10 @@ func (w *World) begin(name string, s Settings) (*rendering, error) {
 	for _, code := range pass.Sorted(s.Passes) {
 		described, _ := pass.Find(code)
 		for _, name := range described.ChannelNames() {
-			p.image.Planes = append(p.image.Planes, pixel.Plane{Name: name, Half: !described.Data, Data: make([]float32, p.image.Width*p.image.Height)})
+			p.image.Planes = append(
+				p.image.Planes,
+				pixel.Plane{Name: name, Half: !described.Data, Data: make([]float32, p.image.Width*p.image.Height)},
+			)
 		}
 		p.wants(described)
 	}
@@ -253,11 +266,13 @@ type mean struct {
 func (p *rendering) findMeans() {
 	c := &p.channels
 	for _, m := range append([]averaged{
-		{pass.Albedo, c.albedo, 3}, {pass.GuideAlbedo, c.albedo, 3}, {pass.Object, c.object, 3}, {pass.GuideNormal, c.normals, 3},
+		{pass.Albedo, c.albedo, 3}, {pass.GuideAlbedo, c.albedo, 3}, {pass.Object, c.object, 3},
+		{pass.GuideNormal, c.normals, 3},
 		{pass.Occlusion, c.open, 1}, {pass.Shadow, c.shade, 1}, {pass.GuideDepth, c.guide, 1}, {pass.Depth, c.deep, 1},
 	}, c.data...) {
 		planes := p.out[m.code]
-		if planes != nil && m.at >= 0 && !slices.ContainsFunc(p.centred, func(o centred) bool { return o.code == m.code }) {
+		if planes != nil && m.at >= 0 &&
+			!slices.ContainsFunc(p.centred, func(o centred) bool { return o.code == m.code }) {
 			p.means = append(p.means, mean{planes, m.at})
 		}
 	}

@@ -11,7 +11,8 @@ import (
 	"reelhouse/core/scene"
 )
 
-// sunny is the room without its lamps, under a sun overhead: the wall, laid flat by the test, throws a shadow on the floor.
+// sunny is the room without its lamps, under a sun overhead: the wall, laid flat by the test, throws a shadow on the
+// floor.
 func sunny() *scene.Scene {
 	s := room()
 	s.Roots = []int{0, 1, 4}
@@ -27,8 +28,8 @@ func overhead() look.Look {
 	return look.Look{Code: "sunny", Sun: look.Sun{ElevationDegrees: 90, Irradiance: geom.Vec{X: 3, Y: 3, Z: 3}}}
 }
 
-// From 2 m up, ahead and down by the tangent 0.4 the floor is met at 5 m, in the plate's shadow; at 0.9 it is met at 2.2 m, in the sun.
-// The plate itself spans 5 to 7 m ahead at a fall of 0.14 to 0.2.
+// From 2 m up, ahead and down by the tangent 0.4 the floor is met at 5 m, in the plate's shadow; at 0.9 it is met at
+// 2.2 m, in the sun. The plate itself spans 5 to 7 m ahead at a fall of 0.14 to 0.2.
 func at(fall float64) (x, y int) { return 50, int(50 + 50*fall) }
 
 func TestWhatTheCameraDoesNotSeeStillShades(t *testing.T) {
@@ -129,7 +130,9 @@ func TestAPointIsPicked(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if p.Object != "wall" || p.Material != "grey" || p.Point.Sub(geom.Vec{X: 0.99, Y: 2.99, Z: -7.2}).Length() > 1e-6 || math.Abs(p.Depth-7.2) > 1e-6 || math.Abs(p.Distance-math.Sqrt(7.2*7.2+2*0.99*0.99)) > 1e-6 {
+	if p.Object != "wall" || p.Material != "grey" || p.Point.Sub(geom.Vec{X: 0.99, Y: 2.99, Z: -7.2}).Length() > 1e-6 ||
+		math.Abs(p.Depth-7.2) > 1e-6 ||
+		math.Abs(p.Distance-math.Sqrt(7.2*7.2+2*0.99*0.99)) > 1e-6 {
 		t.Errorf("picked %+v", p)
 	}
 	if p, _ := w.Pick("cam", s, 50, 5); p.Found {
@@ -146,8 +149,14 @@ func TestAPointIsPicked(t *testing.T) {
 func TestCamerasThatSeeNothingAreFound(t *testing.T) {
 	s := room()
 	box := scene.Mesh{Name: "crate", Parts: []scene.Part{{Material: scene.None, Positions: []geom.Vec{
-		{X: -1, Y: -1, Z: -1}, {X: 1, Y: -1, Z: -1}, {X: 1, Y: 1, Z: -1}, {X: -1, Y: 1, Z: -1}, {X: -1, Y: -1, Z: 1}, {X: 1, Y: -1, Z: 1}, {X: 1, Y: 1, Z: 1}, {X: -1, Y: 1, Z: 1},
-	}, Indices: []uint32{0, 2, 1, 0, 3, 2, 4, 5, 6, 4, 6, 7, 0, 1, 5, 0, 5, 4, 3, 6, 2, 3, 7, 6, 1, 2, 6, 1, 6, 5, 0, 7, 3, 0, 4, 7}}}}
+		{
+			X: -1,
+			Y: -1,
+			Z: -1,
+		}, {X: 1, Y: -1, Z: -1}, {X: 1, Y: 1, Z: -1}, {X: -1, Y: 1, Z: -1}, {X: -1, Y: -1, Z: 1}, {X: 1, Y: -1, Z: 1},
+		{X: 1, Y: 1, Z: 1}, {X: -1, Y: 1, Z: 1},
+	}, Indices: []uint32{0, 2, 1, 0, 3, 2, 4, 5, 6, 4, 6, 7, 0, 1, 5, 0, 5, 4, 3, 6, 2, 3, 7, 6, 1, 2, 6, 1, 6, 5, 0, 7,
+		3, 0, 4, 7}}}}
 	s.Meshes = append(s.Meshes, box)
 	crate := scene.NewNode("crate")
 	crate.Mesh, crate.Translation, crate.Scale.X = 3, geom.Vec{X: 25, Y: 6, Z: 5}, -1 // a mirrored one
@@ -158,11 +167,12 @@ func TestCamerasThatSeeNothingAreFound(t *testing.T) {
 		stand camera.Stand
 		want  Sight
 	}{
-		"as it stands":    {camera.Stand{Position: geom.Vec{Y: 2}}, Sight{}},
-		"looking up":      {camera.Stand{Position: geom.Vec{Y: 2}, Tilt: 90}, Sight{Blank: true}},
-		"in the crate":    {camera.Stand{Position: geom.Vec{X: 25.2, Y: 6, Z: 5}}, Sight{Inside: "crate"}},
-		"beside it":       {camera.Stand{Position: geom.Vec{X: 27, Y: 6, Z: 5}, Heading: 270}, Sight{}},
-		"below the floor": {camera.Stand{Position: geom.Vec{Y: -1}, Tilt: 10}, Sight{}}, // an open surface holds nothing
+		"as it stands": {camera.Stand{Position: geom.Vec{Y: 2}}, Sight{}},
+		"looking up":   {camera.Stand{Position: geom.Vec{Y: 2}, Tilt: 90}, Sight{Blank: true}},
+		"in the crate": {camera.Stand{Position: geom.Vec{X: 25.2, Y: 6, Z: 5}}, Sight{Inside: "crate"}},
+		"beside it":    {camera.Stand{Position: geom.Vec{X: 27, Y: 6, Z: 5}, Heading: 270}, Sight{}},
+		// an open surface holds nothing
+		"below the floor": {camera.Stand{Position: geom.Vec{Y: -1}, Tilt: 10}, Sight{}},
 	} {
 		s := settings(20)
 		s.Setup.Stand = &c.stand

@@ -2,9 +2,10 @@ package trace
 
 import "math/bits"
 
-// A sampler gives the random numbers of one sample of one pixel. Each pair of dimensions is the first two of Sobol's sequence (1967),
-// shuffled and scrambled by hashes of pixel, dimension and frame as Owen has it (Burley, "Practical Hash-based Owen Scrambling", 2020); so the samples of a
-// pixel spread evenly, however many there are, and nothing depends on what was drawn before.
+// A sampler gives the random numbers of one sample of one pixel. Each pair of dimensions is the first two of Sobol's
+// sequence (1967), shuffled and scrambled by hashes of pixel, dimension and frame as Owen has it (Burley, "Practical
+// Hash-based Owen Scrambling", 2020); so the samples of a pixel spread evenly, however many there are, and nothing
+// depends on what was drawn before.
 type sampler struct {
 	pixel  uint64 // hash of pixel and frame
 	sample uint32
@@ -75,8 +76,8 @@ func (s *sampler) one(dimension int) float64 {
 
 func unit(reversed uint32) float64 { return float64(bits.Reverse32(reversed)) / (1 << 32) }
 
-// scramble is Owen's scrambling of a number whose bits stand in reverse, by a hash that lets each bit be changed by those below it alone (Laine
-// and Karras, 2011; with the constants of Vegdahl, 2021).
+// scramble is Owen's scrambling of a number whose bits stand in reverse, by a hash that lets each bit be changed by
+// those below it alone (Laine and Karras, 2011; with the constants of Vegdahl, 2021).
 func scramble(x, seed uint32) uint32 {
 	x ^= x * 0x3d20adea
 	x += seed

@@ -38,7 +38,8 @@ type Settings struct {
 	Depth           pass.DepthStyle
 	// OcclusionRadius is how far, in metres, the pass of occlusion looks; 0 for DefaultOcclusion.
 	OcclusionRadius float64
-	// OtherFilter are passes that are averaged over pixels though they usually have the value at the centre, and the other way round.
+	// OtherFilter are passes that are averaged over pixels though they usually have the value at the centre, and the
+	// other way round.
 	OtherFilter []pass.Code
 }
 
@@ -78,7 +79,8 @@ func (s Settings) Check() error {
 			return fmt.Errorf("the pass %q cannot be sampled in another way", code)
 		}
 	}
-	for _, err := range []error{s.Effort.Check(), pass.CheckLightGroups(s.LightGroups), s.Depth.Check(), s.Fit.Check(), s.Setup.Check()} {
+	for _, err := range []error{s.Effort.Check(), pass.CheckLightGroups(s.LightGroups), s.Depth.Check(), s.Fit.Check(),
+		s.Setup.Check()} {
 		if err != nil {
 			return err
 		}

@@ -28,7 +28,8 @@ type corner struct {
 	color scene.Color
 }
 
-// A triangle has its corners in single precision, as scene files have them; what is computed from them is in double precision.
+// A triangle has its corners in single precision, as scene files have them; what is computed from them is in double
+// precision.
 type triangle struct {
 	corners  [3][3]float32
 	material int32
@@ -92,10 +93,16 @@ func (s *solid) add(of *scene.Scene, mesh scene.Mesh, to geom.Affine, node int) 
 			if s.counts {
 				s.source = append(s.source, number)
 			}
-			s.triangles = append(s.triangles, triangle{[3][3]float32{single(p), single(q), single(r)}, int32(part.Material), int32(node)})
+			s.triangles = append(
+				s.triangles,
+				triangle{[3][3]float32{single(p), single(q), single(r)}, int32(part.Material), int32(node)},
+			)
 			s.addCorners(&part, a, b, c)
 			if len(part.Normals) > 0 {
-				s.normals = append(s.normals, single(back.Normal(part.Normals[a]).Unit()), single(back.Normal(part.Normals[b]).Unit()), single(back.Normal(part.Normals[c]).Unit()))
+				s.normals = append(
+					s.normals, single(back.Normal(part.Normals[a]).Unit()), single(back.Normal(part.Normals[b]).Unit()),
+					single(back.Normal(part.Normals[c]).Unit()),
+				)
 			} else {
 				n := single(flat.Unit())
 				s.normals = append(s.normals, n, n, n)

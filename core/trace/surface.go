@@ -38,7 +38,9 @@ func (t *tracer) surface(origin, direction geom.Vec, h *hit, width float64) surf
 		m = &clay
 	}
 	s := surface{
-		point: origin.Add(direction.Scale(h.distance)), normal: toObject.Normal(smooth).Unit(), face: toObject.Normal(flat).Unit(),
+		point: origin.Add(
+			direction.Scale(h.distance),
+		), normal: toObject.Normal(smooth).Unit(), face: toObject.Normal(flat).Unit(),
 		material: m, base: m.BaseColor, emission: m.Emission, metallic: m.Metallic, roughness: m.Roughness,
 	}
 	if !clad && len(in.solid.corners) > 0 {
@@ -56,7 +58,8 @@ func (t *tracer) surface(origin, direction geom.Vec, h *hit, width float64) surf
 	return s
 }
 
-// offset is how far a new ray starts above a surface, as a share of how far it lies from the origin of the world; in metres within one of it.
+// offset is how far a new ray starts above a surface, as a share of how far it lies from the origin of the world; in
+// metres within one of it.
 const offset = 2e-5
 
 // above returns where a ray starts that leaves a surface; to its far side, if it runs there.

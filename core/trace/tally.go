@@ -22,7 +22,10 @@ const (
 )
 
 // partPasses are the passes of the parts.
-var partPasses = [parts]pass.Code{pass.DiffuseDirect, pass.DiffuseIndirect, pass.SpecularDirect, pass.SpecularIndirect, pass.Transmission, pass.Emission, pass.Environment}
+var partPasses = [parts]pass.Code{
+	pass.DiffuseDirect, pass.DiffuseIndirect, pass.SpecularDirect, pass.SpecularIndirect, pass.Transmission,
+	pass.Emission, pass.Environment,
+}
 
 // A tally gathers the light of one sample.
 type tally struct {

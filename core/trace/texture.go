@@ -20,10 +20,11 @@ var decoded = func() (table [256]float64) {
 // A texel is what a texture has at a place, from 0 to 1.
 type texel [4]float64
 
-// lookUp returns a texture's value where a map places three corners, mixed by u and v; false if its image is not there. Values are codes,
-// or with light linear light.
+// lookUp returns a texture's value where a map places three corners, mixed by u and v; false if its image is not there.
+// Values are codes, or with light linear light.
 //
-// The value is averaged over texels of as many as span says in each direction, by the finer copies of the picture that Prepare made.
+// The value is averaged over texels of as many as span says in each direction, by the finer copies of the picture that
+// Prepare made.
 func (w *World) lookUp(m *scene.Map, c []corner, u, v float64, light bool, span float64) (texel, bool) {
 	if m == nil {
 		return texel{}, false
@@ -94,7 +95,8 @@ func patch(img *image.NRGBA, t *scene.Texture, u, v float64, light bool) texel {
 	return out
 }
 
-// halved returns copies of a picture, each half as wide and high as the one before, down to a single pixel. Light is averaged as light.
+// halved returns copies of a picture, each half as wide and high as the one before, down to a single pixel. Light is
+// averaged as light.
 func halved(img *image.NRGBA, light bool) []*image.NRGBA {
 	all := []*image.NRGBA{img}
 	for img.Rect.Dx() > 1 || img.Rect.Dy() > 1 {
@@ -161,7 +163,8 @@ func wrapped(i, n int, how scene.Wrap) int {
 	return i
 }
 
-// texture puts into a surface what textures and colours of vertices make of its material there, averaged over width metres.
+// texture puts into a surface what textures and colours of vertices make of its material there, averaged over width
+// metres.
 func (w *World) texture(s *surface, h *hit, width float64) {
 	in, m := h.instance, s.material
 	c := in.solid.corners[3*h.triangle:][:3]
@@ -179,7 +182,9 @@ func (w *World) texture(s *surface, h *hit, width float64) {
 			return 0
 		}
 		corners := in.solid.cornersAt(h.triangle, midway)
-		area := in.toWorld.Direction(edge(corners[0], corners[1])).Cross(in.toWorld.Direction(edge(corners[0], corners[2]))).Length()
+		area := in.toWorld.Direction(edge(corners[0], corners[1])).
+			Cross(in.toWorld.Direction(edge(corners[0], corners[2]))).
+			Length()
 		a, b, d := c[0].uv[use.Set], c[1].uv[use.Set], c[2].uv[use.Set]
 		spread := math.Abs(float64((b.U-a.U)*(d.V-a.V)-(d.U-a.U)*(b.V-a.V))) * math.Abs(use.Scale[0]*use.Scale[1])
 		return width * math.Sqrt(spread/max(area, 1e-30))
@@ -211,7 +216,8 @@ func (w *World) emissionAt(h *hit) geom.Vec {
 	return m.Emission
 }
 
-// bump turns the shading normal as a normal map says (glTF 2.0, section 3.9.3): red along rising U, green upwards, blue outwards.
+// bump turns the shading normal as a normal map says (glTF 2.0, section 3.9.3): red along rising U, green upwards, blue
+// outwards.
 func (w *World) bump(s *surface, h *hit, c []corner, m *scene.Material, t texel) {
 	tri := h.instance.solid.cornersAt(h.triangle, midway)
 	edge1, edge2 := edge(tri[0], tri[1]), edge(tri[0], tri[2])
@@ -238,7 +244,9 @@ func (w *World) bump(s *surface, h *hit, c []corner, m *scene.Material, t texel)
 	if across.Dot(down) > 0 {
 		across = across.Scale(-1)
 	}
-	n := along.Scale((2*t[0] - 1) * m.BumpScale).Add(across.Scale((2*t[1] - 1) * m.BumpScale)).Add(s.normal.Scale(2*t[2] - 1))
+	n := along.Scale((2*t[0] - 1) * m.BumpScale).
+		Add(across.Scale((2*t[1] - 1) * m.BumpScale)).
+		Add(s.normal.Scale(2*t[2] - 1))
 	if n.Length() == 0 {
 		return
 	}
@@ -247,8 +255,8 @@ func (w *World) bump(s *surface, h *hit, c []corner, m *scene.Material, t texel)
 	}
 }
 
-// through reports whether a ray goes on through what it met: where a mask has a hole; or, of what covers in part, as often as it does
-// not cover. Chance is hashed from the ray, so that the same ray always fares the same.
+// through reports whether a ray goes on through what it met: where a mask has a hole; or, of what covers in part, as
+// often as it does not cover. Chance is hashed from the ray, so that the same ray always fares the same.
 func (in *instance) through(triangle int32, u, v float64, r *ray) bool {
 	t := &in.solid.triangles[triangle]
 	if t.material < 0 {
@@ -273,7 +281,8 @@ func (in *instance) through(triangle int32, u, v float64, r *ray) bool {
 	return alpha < 1 && chance(r, triangle) >= alpha
 }
 
-// letsThrough returns the share of light that a surface lets through straight, for shadows; and whether seen through it things would be bent or blurred.
+// letsThrough returns the share of light that a surface lets through straight, for shadows; and whether seen through it
+// things would be bent or blurred.
 func (in *instance) letsThrough(triangle int32, u, v float64, r *ray) (share geom.Vec, bent bool) {
 	t := &in.solid.triangles[triangle]
 	if t.material < 0 {
@@ -301,7 +310,10 @@ func (in *instance) letsThrough(triangle int32, u, v float64, r *ray) (share geo
 	cos := math.Abs(flat.Dot(r.direction)) / max(1e-30, flat.Length()*r.direction.Length())
 	scale, bias := reflected(cos, max(leastAlpha, m.Roughness*m.Roughness))
 	mirrored := (f0*scale + bias) * (1 + f0*(1/(scale+bias)-1))
-	return tint.Scale((1 - mirrored) * m.Transmission * (1 - m.Metallic)), m.Thickness > 0 || m.Roughness*m.Roughness >= polished
+	return tint.Scale(
+			(1 - mirrored) * m.Transmission * (1 - m.Metallic),
+		), m.Thickness > 0 ||
+			m.Roughness*m.Roughness >= polished
 }
 
 // chance hashes a number from 0 to 1.

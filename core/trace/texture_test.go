@@ -24,13 +24,22 @@ func board(change func(m *scene.Material, t *scene.Texture)) *scene.Scene {
 	img.SetNRGBA(1, 0, color.NRGBA{G: 255, A: 255})
 	img.SetNRGBA(0, 1, color.NRGBA{B: 255, A: 51})
 	img.SetNRGBA(1, 1, color.NRGBA{R: 188, G: 188, B: 188, A: 255}) // a half of the light
-	s := &scene.Scene{Roots: []int{0, 1}, Images: []scene.Image{{Pixels: img}}, Textures: []scene.Texture{{Nearest: true}}}
+	s := &scene.Scene{
+		Roots:    []int{0, 1},
+		Images:   []scene.Image{{Pixels: img}},
+		Textures: []scene.Texture{{Nearest: true}},
+	}
 	m := scene.DefaultMaterial()
 	m.Unlit, m.Base = true, &scene.Map{Scale: [2]float64{1, 1}}
 	change(&m, &s.Textures[0])
 	s.Materials = []scene.Material{m}
 	s.Meshes = []scene.Mesh{{Parts: []scene.Part{{
-		Positions: []geom.Vec{{X: -1, Y: -1}, {X: 1, Y: -1}, {X: -1, Y: 1}, {X: 1, Y: 1}}, UV: [][]scene.UV{{{U: 0, V: 1}, {U: 1, V: 1}, {U: 0, V: 0}, {U: 1, V: 0}}},
+		Positions: []geom.Vec{
+			{X: -1, Y: -1},
+			{X: 1, Y: -1},
+			{X: -1, Y: 1},
+			{X: 1, Y: 1},
+		}, UV: [][]scene.UV{{{U: 0, V: 1}, {U: 1, V: 1}, {U: 0, V: 0}, {U: 1, V: 0}}},
 		Indices: []uint32{0, 1, 2, 2, 1, 3}, Material: 0,
 	}}}}
 	s.Cameras = []scene.Camera{{Height: 2, Aspect: 1}}
@@ -43,7 +52,11 @@ func board(change func(m *scene.Material, t *scene.Texture)) *scene.Scene {
 func shoot(t *testing.T, s *scene.Scene, size, samples int) *pixel.Image {
 	t.Helper()
 	img, err := Prepare(s).At(0, look.Look{Code: "dark"}, nil).Render(context.Background(), "cam", Settings{
-		Size: raster.Size{Width: size, Height: size}, Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal}, Samples: samples, Filter: pixel.Box, Background: Background{Transparent: true}, DepthBackground: 99,
+		Size: raster.Size{
+			Width:  size,
+			Height: size,
+		}, Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal}, Samples: samples, Filter: pixel.Box,
+		Background: Background{Transparent: true}, DepthBackground: 99,
 	}, func(float64) {})
 	if err != nil {
 		t.Fatal(err)
@@ -53,21 +66,37 @@ func shoot(t *testing.T, s *scene.Scene, size, samples int) *pixel.Image {
 
 func colour(img *pixel.Image, x, y int) geom.Vec {
 	at := y*img.Width + x
-	return geom.Vec{X: float64(img.Plane("R").Data[at]), Y: float64(img.Plane("G").Data[at]), Z: float64(img.Plane("B").Data[at])}
+	return geom.Vec{
+		X: float64(img.Plane("R").Data[at]),
+		Y: float64(img.Plane("G").Data[at]),
+		Z: float64(img.Plane("B").Data[at]),
+	}
 }
 
-// What is unlit shows its texture as it is, decoded from sRGB: 188 of 255 is 0.503 of the light. Depth is straight ahead, everywhere the
-// same for parallel rays.
+// What is unlit shows its texture as it is, decoded from sRGB: 188 of 255 is 0.503 of the light. Depth is straight
+// ahead, everywhere the same for parallel rays.
 func TestTexturesShowWhereTheyAreMapped(t *testing.T) {
 	for name, c := range map[string]struct {
 		change func(m *scene.Material, t *scene.Texture)
 		want   [4]geom.Vec // top left, top right, bottom left, bottom right
 	}{
-		"as it is":                  {func(*scene.Material, *scene.Texture) {}, [4]geom.Vec{{X: 1}, {Y: 1}, {Z: 1}, {X: 0.503, Y: 0.503, Z: 0.503}}},
-		"tinted":                    {func(m *scene.Material, _ *scene.Texture) { m.BaseColor = geom.Vec{X: 0.5, Y: 1, Z: 1} }, [4]geom.Vec{{X: 0.5}, {Y: 1}, {Z: 1}, {X: 0.2515, Y: 0.503, Z: 0.503}}},
-		"moved by a half, repeated": {func(m *scene.Material, _ *scene.Texture) { m.Base.Offset[0] = 0.5 }, [4]geom.Vec{{Y: 1}, {X: 1}, {X: 0.503, Y: 0.503, Z: 0.503}, {Z: 1}}},
-		"moved by a half, held":     {func(m *scene.Material, x *scene.Texture) { m.Base.Offset[0], x.WrapU = 0.5, scene.Clamp }, [4]geom.Vec{{Y: 1}, {Y: 1}, {X: 0.503, Y: 0.503, Z: 0.503}, {X: 0.503, Y: 0.503, Z: 0.503}}},
-		"moved by one, mirrored":    {func(m *scene.Material, x *scene.Texture) { m.Base.Offset[0], x.WrapU = 1, scene.Mirror }, [4]geom.Vec{{Y: 1}, {X: 1}, {X: 0.503, Y: 0.503, Z: 0.503}, {Z: 1}}},
+		"as it is": {func(*scene.Material, *scene.Texture) {},
+			[4]geom.Vec{{X: 1}, {Y: 1}, {Z: 1}, {X: 0.503, Y: 0.503, Z: 0.503}}},
+		"tinted": {func(m *scene.Material,
+			_ *scene.Texture) {
+			m.BaseColor = geom.Vec{X: 0.5, Y: 1, Z: 1}
+		},
+			[4]geom.Vec{{X: 0.5}, {Y: 1}, {Z: 1}, {X: 0.2515, Y: 0.503, Z: 0.503}}},
+		"moved by a half, repeated": {func(m *scene.Material, _ *scene.Texture) { m.Base.Offset[0] = 0.5 },
+			[4]geom.Vec{{Y: 1}, {X: 1}, {X: 0.503, Y: 0.503, Z: 0.503}, {Z: 1}}},
+		"moved by a half, held": {func(m *scene.Material, x *scene.Texture) {
+			m.Base.Offset[0], x.WrapU = 0.5,
+				scene.Clamp
+		}, [4]geom.Vec{{Y: 1}, {Y: 1}, {X: 0.503, Y: 0.503, Z: 0.503}, {X: 0.503, Y: 0.503, Z: 0.503}}},
+		"moved by one, mirrored": {func(m *scene.Material, x *scene.Texture) {
+			m.Base.Offset[0], x.WrapU = 1,
+				scene.Mirror
+		}, [4]geom.Vec{{Y: 1}, {X: 1}, {X: 0.503, Y: 0.503, Z: 0.503}, {Z: 1}}},
 	} {
 		img := shoot(t, board(c.change), 2, 2)
 		for i, want := range c.want {
@@ -119,24 +148,31 @@ func TestNormalMapsTurnNormals(t *testing.T) {
 			s.Images[0].Pixels.SetNRGBA(i%2, i/2, c.code)
 		}
 		img := shoot(t, s, 2, 1)
-		got := geom.Vec{X: float64(img.Plane("normal.X").Data[0]), Y: float64(img.Plane("normal.Y").Data[0]), Z: float64(img.Plane("normal.Z").Data[0])}
+		got := geom.Vec{
+			X: float64(img.Plane("normal.X").Data[0]),
+			Y: float64(img.Plane("normal.Y").Data[0]),
+			Z: float64(img.Plane("normal.Z").Data[0]),
+		}
 		if got.Sub(c.want).Length() > 0.01 {
 			t.Errorf("%v: the normal is %v, want %v", c.code, got, c.want)
 		}
 	}
 }
 
-// Edges of a board stand where the set-up camera's own window says, to a tenth of a pixel: with a stand, a focal length and shifts.
+// Edges of a board stand where the set-up camera's own window says, to a tenth of a pixel: with a stand, a focal length
+// and shifts.
 func TestEdgesStandWhereTheCameraSays(t *testing.T) {
 	s := board(func(m *scene.Material, _ *scene.Texture) { m.Base = nil })
 	s.Cameras[0] = scene.Camera{Up: 0.6, Aspect: 1.5}
 	size := raster.Size{Width: 150, Height: 100}
 	for _, setup := range []camera.Setup{
-		{}, {Focal: 40}, {ShiftAcross: 3, ShiftUp: -2}, {Stand: &camera.Stand{Position: geom.Vec{X: 0.7, Y: 0.4, Z: 6}}, Focal: 22, Back: 24, ShiftUp: 1.3},
+		{}, {Focal: 40}, {ShiftAcross: 3, ShiftUp: -2},
+		{Stand: &camera.Stand{Position: geom.Vec{X: 0.7, Y: 0.4, Z: 6}}, Focal: 22, Back: 24, ShiftUp: 1.3},
 	} {
 		img, err := Prepare(s).At(0, look.Look{Code: "dark"}, nil).Render(context.Background(), "cam", Settings{
-			Size: size, Setup: setup, Passes: []pass.Code{pass.Beauty}, Samples: 10, Filter: pixel.Box, Background: Background{Transparent: true},
-			Effort: sampling.Effort{Bounces: sampling.Bounces{Through: 1}}, // coverage is all that is looked at
+			Size: size, Setup: setup, Passes: []pass.Code{pass.Beauty}, Samples: 10, Filter: pixel.Box,
+			Background: Background{Transparent: true},
+			Effort:     sampling.Effort{Bounces: sampling.Bounces{Through: 1}}, // coverage is all that is looked at
 		}, func(float64) {})
 		if err != nil {
 			t.Fatal(err)
@@ -145,13 +181,18 @@ func TestEdgesStandWhereTheCameraSays(t *testing.T) {
 		w := v.Window(raster.Fit{}, size, 1)
 		place := func(p geom.Vec) (x, y float64) {
 			p = v.Pose.Inverse().Point(p)
-			return (p.X/-p.Z - w.Left) / w.Width() * float64(size.Width), (w.Top - p.Y/-p.Z) / w.Height() * float64(size.Height)
+			return (p.X/-p.Z - w.Left) / w.Width() * float64(
+					size.Width,
+				), (w.Top - p.Y/-p.Z) / w.Height() * float64(
+					size.Height,
+				)
 		}
 		left, top := place(geom.Vec{X: -1, Y: 1})
 		right, bottom := place(geom.Vec{X: 1, Y: -1})
 		row, column := (int(top)+int(bottom))/2, (int(left)+int(right))/2
 		alpha := img.Plane("A").Data
-		var gotLeft, gotRight, gotTop, gotBottom float64 // from the covered share of the pixels that an edge runs through
+		// from the covered share of the pixels that an edge runs through
+		var gotLeft, gotRight, gotTop, gotBottom float64
 		gotLeft, gotRight, gotTop, gotBottom = float64(column), float64(column), float64(row), float64(row)
 		for x := range size.Width {
 			if a := float64(alpha[row*size.Width+x]); x < column {
@@ -175,16 +216,20 @@ func TestEdgesStandWhereTheCameraSays(t *testing.T) {
 	}
 }
 
-// An edge 5 m away, seen through 100 mm at f/0.5 that is focused at 4 m, is as wide as a thin lens makes it: on the back a point is a disc of
-// A f (d − s) / (d (s − f)), with the opening A = f/N. Focused at 5 m, the edge is sharp.
+// An edge 5 m away, seen through 100 mm at f/0.5 that is focused at 4 m, is as wide as a thin lens makes it: on the
+// back a point is a disc of A f (d − s) / (d (s − f)), with the opening A = f/N. Focused at 5 m, the edge is sharp.
 func TestThinLensesBlurAsTheyShould(t *testing.T) {
 	s := board(func(m *scene.Material, _ *scene.Texture) { m.Base = nil })
 	s.Cameras[0] = scene.Camera{Up: 0.5, Aspect: 1}
 	size := raster.Size{Width: 400, Height: 20}
 	edge := func(focus float64) float64 { // pixels that it covers in part
 		img, err := Prepare(s).At(0, look.Look{Code: "dark"}, nil).Render(context.Background(), "cam", Settings{
-			Size: size, Setup: camera.Setup{Focal: 100, FNumber: 0.5, Focus: focus, Stand: &camera.Stand{Position: geom.Vec{X: 1, Z: 5}}}, Passes: []pass.Code{pass.Beauty}, Samples: 24, Filter: pixel.Box, Background: Background{Transparent: true},
-			Region: image.Rect(0, 10, size.Width, 11), Effort: sampling.Effort{Bounces: sampling.Bounces{Through: 1}}, // coverage is all that is looked at
+			Size: size, Setup: camera.Setup{Focal: 100, FNumber: 0.5, Focus: focus,
+				Stand: &camera.Stand{Position: geom.Vec{X: 1, Z: 5}}}, Passes: []pass.Code{pass.Beauty}, Samples: 24,
+			Filter: pixel.Box, Background: Background{Transparent: true},
+			Region: image.Rect(
+				0, 10, size.Width, 11,
+			), Effort: sampling.Effort{Bounces: sampling.Bounces{Through: 1}}, // coverage is all that is looked at
 		}, func(float64) {})
 		if err != nil {
 			t.Fatal(err)
@@ -200,9 +245,11 @@ func TestThinLensesBlurAsTheyShould(t *testing.T) {
 	}
 	const f, opening, d, focus = 0.1, 0.2, 5.0, 4.0
 	disc := opening * f * (d - focus) / (d * (focus - f)) // metres on the back
-	// Our back stands at f from the lens whatever it is focused at, as cameras of one angle do: a pixel is 36 mm over 400.
+	// Our back stands at f from the lens whatever it is focused at, as cameras of one angle do: a pixel is 36 mm over
+	// 400.
 	want := disc * (focus - f) / focus / 0.036 * float64(size.Width)
-	if got := edge(focus); got < math.Floor(want) || got > math.Ceil(want)+1 { // an edge runs through that many whole pixels
+	if got := edge(focus); got < math.Floor(want) ||
+		got > math.Ceil(want)+1 { // an edge runs through that many whole pixels
 		t.Errorf("the edge is %v pixels wide, want %.2f", got, want)
 	}
 	if got := edge(d); got > 1 {

@@ -11,9 +11,16 @@ import (
 	"reelhouse/core/raster"
 )
 
-// RenderTiles renders a picture tile by tile and hands on each row of tiles, as a band of the whole width. The bands are the same as those of the whole
-// picture, to the bit; what is held at once is a band and what its tiles take.
-func (w *World) RenderTiles(ctx context.Context, name string, s Settings, tiling raster.Tiling, watch func(Progress), put func(band *pixel.Image) error) (Stats, error) {
+// RenderTiles renders a picture tile by tile and hands on each row of tiles, as a band of the whole width. The bands
+// are the same as those of the whole picture, to the bit; what is held at once is a band and what its tiles take.
+func (w *World) RenderTiles(
+	ctx context.Context,
+	name string,
+	s Settings,
+	tiling raster.Tiling,
+	watch func(Progress),
+	put func(band *pixel.Image) error,
+) (Stats, error) {
 	area := s.Region
 	if area.Empty() {
 		area = image.Rect(0, 0, s.Size.Width, s.Size.Height)
@@ -26,7 +33,12 @@ func (w *World) RenderTiles(ctx context.Context, name string, s Settings, tiling
 			s.Region = tile
 			share := float64(tile.Dx()*tile.Dy()) / float64(pixels)
 			before := float64(done) / float64(pixels)
-			img, stats, err := w.RenderWatched(ctx, name, s, func(p Progress) { watch(Progress{before + share*p.Done, sum.Rays + p.Rays}) })
+			img, stats, err := w.RenderWatched(
+				ctx,
+				name,
+				s,
+				func(p Progress) { watch(Progress{before + share*p.Done, sum.Rays + p.Rays}) },
+			)
 			if err != nil {
 				return sum, err
 			}
@@ -42,11 +54,15 @@ func (w *World) RenderTiles(ctx context.Context, name string, s Settings, tiling
 }
 
 func (s *Stats) add(t Stats) {
-	s.Rays, s.Samples, s.Pixels, s.Took, s.Stopped = s.Rays+t.Rays, s.Samples+t.Samples, s.Pixels+t.Pixels, s.Took+t.Took, s.Stopped || t.Stopped
+	s.Rays, s.Samples, s.Pixels, s.Took, s.Stopped = s.Rays+t.Rays, s.Samples+t.Samples, s.Pixels+t.Pixels,
+		s.Took+t.Took, s.Stopped ||
+			t.Stopped
 }
 
 // tiled renders a frame in tiles and writes its files as they come.
-func tiled(ctx context.Context, world *World, s Settings, tiling raster.Tiling, f framefile.Frame, began time.Time, o Outside) (err error) {
+func tiled(
+	ctx context.Context, world *World, s Settings, tiling raster.Tiling, f framefile.Frame, began time.Time, o Outside,
+) (err error) {
 	var stats Stats
 	w, err := f.Begin(o.files(f.Frame.Number, began, &stats))
 	defer func() {

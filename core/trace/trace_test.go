@@ -24,15 +24,42 @@ func room() *scene.Scene {
 	s.Materials = []scene.Material{
 		{Name: "grey", BaseColor: geom.Vec{X: 0.5, Y: 0.5, Z: 0.5}, Alpha: 1, Roughness: 0.9},
 		{Name: "polished", BaseColor: geom.Vec{X: 0.1, Y: 0.2, Z: 0.3}, Alpha: 1, Roughness: 0.1},
-		{Name: "lit", BaseColor: geom.Vec{X: 1, Y: 1, Z: 1}, Alpha: 1, Roughness: 1, Emission: geom.Vec{X: 4, Y: 3, Z: 2}},
+		{
+			Name:      "lit",
+			BaseColor: geom.Vec{X: 1, Y: 1, Z: 1},
+			Alpha:     1,
+			Roughness: 1,
+			Emission:  geom.Vec{X: 4, Y: 3, Z: 2},
+		},
 	}
 	square := func(material int, corners ...geom.Vec) scene.Part {
 		return scene.Part{Positions: corners, Indices: []uint32{0, 1, 2, 0, 2, 3}, Material: material}
 	}
 	s.Meshes = []scene.Mesh{
-		{Name: "floor", Parts: []scene.Part{square(1, geom.Vec{X: -9, Z: 9}, geom.Vec{X: 9, Z: 9}, geom.Vec{X: 9, Z: -9}, geom.Vec{X: -9, Z: -9})}},
-		{Name: "wall", Parts: []scene.Part{square(0, geom.Vec{X: -1, Y: 1, Z: -7.2}, geom.Vec{X: 1, Y: 1, Z: -7.2}, geom.Vec{X: 1, Y: 3, Z: -7.2}, geom.Vec{X: -1, Y: 3, Z: -7.2})}},
-		{Name: "sign", Parts: []scene.Part{square(2, geom.Vec{X: 2, Y: 1, Z: -5}, geom.Vec{X: 3, Y: 1, Z: -5}, geom.Vec{X: 3, Y: 2, Z: -5}, geom.Vec{X: 2, Y: 2, Z: -5})}},
+		{
+			Name: "floor",
+			Parts: []scene.Part{
+				square(1, geom.Vec{X: -9, Z: 9}, geom.Vec{X: 9, Z: 9}, geom.Vec{X: 9, Z: -9}, geom.Vec{X: -9, Z: -9}),
+			},
+		},
+		{
+			Name: "wall",
+			Parts: []scene.Part{
+				square(
+					0, geom.Vec{X: -1, Y: 1, Z: -7.2}, geom.Vec{X: 1, Y: 1, Z: -7.2}, geom.Vec{X: 1, Y: 3, Z: -7.2},
+					geom.Vec{X: -1, Y: 3, Z: -7.2},
+				),
+			},
+		},
+		{
+			Name: "sign",
+			Parts: []scene.Part{
+				square(
+					2, geom.Vec{X: 2, Y: 1, Z: -5}, geom.Vec{X: 3, Y: 1, Z: -5}, geom.Vec{X: 3, Y: 2, Z: -5},
+					geom.Vec{X: 2, Y: 2, Z: -5},
+				),
+			},
+		},
 	}
 	s.Lights = []scene.Light{{Name: "lamp", Kind: scene.Point, Color: geom.Vec{X: 1, Y: 1, Z: 1}, Intensity: 10}}
 	s.Cameras = []scene.Camera{{Name: "cam", Up: math.Pi / 2, Aspect: 1}}
@@ -45,7 +72,15 @@ func room() *scene.Scene {
 	lamp.Light, lamp.Translation = 0, geom.Vec{X: -2, Y: 4, Z: -4}
 	camera.Camera, camera.Translation = 0, geom.Vec{Y: 2}
 	s.Nodes = append(s.Nodes, lamp, camera)
-	s.Channels = []scene.Channel{{Node: 2, Target: scene.Translation, Interpolation: scene.Linear, Times: []float64{0, 1}, Values: []geom.Quat{{}, {X: -1}}}}
+	s.Channels = []scene.Channel{
+		{
+			Node:          2,
+			Target:        scene.Translation,
+			Interpolation: scene.Linear,
+			Times:         []float64{0, 1},
+			Values:        []geom.Quat{{}, {X: -1}},
+		},
+	}
 	return s
 }
 
@@ -61,7 +96,14 @@ func render(t testing.TB, w *World, s Settings) *pixel.Image {
 }
 
 func settings(edge int) Settings {
-	return Settings{Size: raster.Size{Width: edge, Height: edge}, Passes: everything, Samples: 2, Filter: pixel.Gaussian, Frame: 1001, DepthBackground: 1000}
+	return Settings{
+		Size:            raster.Size{Width: edge, Height: edge},
+		Passes:          everything,
+		Samples:         2,
+		Filter:          pixel.Gaussian,
+		Frame:           1001,
+		DepthBackground: 1000,
+	}
 }
 
 // With 90 degrees across 100 pixels, the ray through pixel x leaves the axis by the tangent (x+0.5)/50-1.
@@ -75,7 +117,8 @@ func TestDepthIsTheDistanceByHand(t *testing.T) {
 		what string
 		x, y int
 		want float64
-	}{{"wall", 50, 50, 7.2}, {"wall off the axis", 55, 45, 7.2}, {"floor", 20, 75, 2 / fall}, {"sign", 74, 55, 5}, {"sky", 50, 5, 1000}} {
+	}{{"wall", 50, 50, 7.2}, {"wall off the axis", 55, 45, 7.2}, {"floor", 20, 75, 2 / fall}, {"sign", 74, 55, 5},
+		{"sky", 50, 5, 1000}} {
 		if got := float64(depth[c.y*100+c.x]); math.Abs(got-c.want) > c.want*1e-5 {
 			t.Errorf("%s: %v m, want %v m", c.what, got, c.want)
 		}
@@ -148,7 +191,11 @@ func TestObjectColoursAreThoseOfTheNames(t *testing.T) {
 	img := render(t, Prepare(room()).At(0, look.Plain(), nil), settings(100))
 	want := ObjectColor("wall")
 	i := 50*100 + 50
-	if r, g, b := img.Plane("object.R").Data[i], img.Plane("object.G").Data[i], img.Plane("object.B").Data[i]; math.Abs(float64(r)-want.X) > 1e-6 || math.Abs(float64(g)-want.Y) > 1e-6 || math.Abs(float64(b)-want.Z) > 1e-6 {
+	if r, g, b := img.Plane("object.R").Data[i], img.Plane("object.G").Data[i], img.Plane("object.B").Data[i]; math.Abs(
+		float64(r)-want.X,
+	) > 1e-6 ||
+		math.Abs(float64(g)-want.Y) > 1e-6 ||
+		math.Abs(float64(b)-want.Z) > 1e-6 {
 		t.Errorf("the wall is %v %v %v, want %v", r, g, b, want)
 	}
 	if v := img.Plane("object.R").Data[5*100+50]; v != 0 {
@@ -196,7 +243,9 @@ func TestThingsMoveAndLightsGoOut(t *testing.T) {
 	}
 	brighter := look.Plain()
 	brighter.ExposureEV = 1
-	if one, two := before.Plane("R").Data[5*100+50], at(0, brighter).Plane("R").Data[5*100+50]; math.Abs(float64(two/one)-2) > 1e-5 {
+	if one, two := before.Plane("R").Data[5*100+50], at(0, brighter).Plane("R").Data[5*100+50]; math.Abs(
+		float64(two/one)-2,
+	) > 1e-5 {
 		t.Errorf("one stop more brightens the sky by %v, want 2", two/one)
 	}
 }
@@ -204,8 +253,10 @@ func TestThingsMoveAndLightsGoOut(t *testing.T) {
 func TestRenderRefusesWhatItCannotDo(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	for name, spoil := range map[string]func(s *Settings){
-		"size": func(s *Settings) { s.Size.Width = 0 }, "samples": func(s *Settings) { s.Samples = 0 }, "filter": func(s *Settings) { s.Filter = "x" },
-		"passes": func(s *Settings) { s.Passes = nil }, "pass": func(s *Settings) { s.Passes = []pass.Code{"x"} }, "region": func(s *Settings) { s.Region = image.Rect(0, 0, 200, 2) },
+		"size": func(s *Settings) { s.Size.Width = 0 }, "samples": func(s *Settings) { s.Samples = 0 },
+		"filter": func(s *Settings) { s.Filter = "x" },
+		"passes": func(s *Settings) { s.Passes = nil }, "pass": func(s *Settings) { s.Passes = []pass.Code{"x"} },
+		"region": func(s *Settings) { s.Region = image.Rect(0, 0, 200, 2) },
 	} {
 		s := settings(10)
 		spoil(&s)

@@ -82,15 +82,17 @@ func (t *tracer) firstOf(in *instance, outer *ray, h *hit) {
 				at := s.cornersAt(i, r.time)
 				corners = &at
 			}
-			if d, u, v, ok := meet(corners, &r); ok && (d < h.distance || d == h.distance && h.instance == in && i < h.triangle) && !(s.holes && in.through(i, u, v, &r)) {
+			if d, u, v, ok := meet(corners, &r); ok &&
+				(d < h.distance || d == h.distance && h.instance == in && i < h.triangle) &&
+				!(s.holes && in.through(i, u, v, &r)) {
 				h.distance, h.instance, h.triangle, h.u, h.v = d, in, i, u, v
 			}
 		}
 	}
 }
 
-// visible returns the share of light that comes through before limit: 0 if anything stands in the way, less than 1 in each
-// colour behind glass.
+// visible returns the share of light that comes through before limit: 0 if anything stands in the way, less than 1 in
+// each colour behind glass.
 func (t *tracer) visible(origin, direction geom.Vec, limit float64) geom.Vec {
 	light := geom.Vec{X: 1, Y: 1, Z: 1}
 	t.rays++
@@ -168,6 +170,11 @@ func (in *instance) at(time float64) (toWorld, toObject geom.Affine) {
 	at := time * float64(steps)
 	k := min(int(at), steps-1)
 	a, b, share := &in.moved[k], &in.moved[k+1], at-float64(k)
-	toWorld = geom.Affine{X: a.X.Lerp(b.X, share), Y: a.Y.Lerp(b.Y, share), Z: a.Z.Lerp(b.Z, share), Origin: a.Origin.Lerp(b.Origin, share)}
+	toWorld = geom.Affine{
+		X:      a.X.Lerp(b.X, share),
+		Y:      a.Y.Lerp(b.Y, share),
+		Z:      a.Z.Lerp(b.Z, share),
+		Origin: a.Origin.Lerp(b.Origin, share),
+	}
 	return toWorld, toWorld.Inverse()
 }

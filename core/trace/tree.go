@@ -7,13 +7,15 @@ import (
 	"reelhouse/core/geom"
 )
 
-// A tree is boxes within boxes over items that have a box each. Each of its nodes holds the boxes of up to wide children.
+// A tree is boxes within boxes over items that have a box each. Each of its nodes holds the boxes of up to wide
+// children.
 type tree struct {
 	nodes []node
 	order []int32 // items, in the order in which leaves refer to them
 }
 
-// A node is the boxes of its children, in single precision and a little larger than what is in them, so that rounding never loses a hit.
+// A node is the boxes of its children, in single precision and a little larger than what is in them, so that rounding
+// never loses a hit.
 type node struct {
 	planes [6][wide]float32 // lowest and highest x, then y, then z
 	child  [wide]ref
@@ -75,21 +77,29 @@ const (
 
 // Limits of building.
 const (
-	maxCount    = 1 << leafBits // items in a leaf, whatever they are
-	evenBelow   = 38            // levels from which on items are simply halved, so that the tree ends
-	forkAbove   = 1 << 14       // items for which it is worth to build both children at once
-	widestAbove = 1 << 12       // items of which only the widest axis is cut: so many cuts are to come that it hardly matters
-	few         = 16            // items for which fewer bins are enough
+	maxCount  = 1 << leafBits // items in a leaf, whatever they are
+	evenBelow = 38            // levels from which on items are simply halved, so that the tree ends
+	forkAbove = 1 << 14       // items for which it is worth to build both children at once
+	// items of which only the widest axis is cut: so many cuts are to come that it hardly matters
+	widestAbove = 1 << 12
+	few         = 16 // items for which fewer bins are enough
 	fewBins     = 4
 )
 
-// buildBVH builds a tree by the surface area heuristic with binned cuts (Wald, "On fast Construction of
-// SAH-based Bounding Volume Hierarchies", 2007), and opens its largest boxes until nodes have as many children as they can.
-// Leaves hold at most leaf items, where the items can be told apart. The tree does not depend on how many cores build it.
+// buildBVH builds a tree by the surface area heuristic with binned cuts (Wald, "On fast Construction of SAH-based
+// Bounding Volume Hierarchies", 2007), and opens its largest boxes until nodes have as many children as they can.
+// Leaves hold at most leaf items, where the items can be told apart. The tree does not depend on how many cores build
+// it.
 func buildTree(boxes []geom.Box, leaf int) *tree {
 	b := &builder{leaf: leaf, items: make([]item, len(boxes)), free: make(chan struct{}, runtime.GOMAXPROCS(0)-1)}
 	for i, box := range boxes {
-		b.items[i] = item{span{[3]float32{float32(box.Min.X), float32(box.Min.Y), float32(box.Min.Z)}, [3]float32{float32(box.Max.X), float32(box.Max.Y), float32(box.Max.Z)}}, int32(i)}
+		b.items[i] = item{
+			span{
+				[3]float32{float32(box.Min.X), float32(box.Min.Y), float32(box.Min.Z)},
+				[3]float32{float32(box.Max.X), float32(box.Max.Y), float32(box.Max.Z)},
+			},
+			int32(i),
+		}
 	}
 	t := &tree{order: make([]int32, len(boxes))}
 	if len(boxes) > 0 {
@@ -170,7 +180,8 @@ func (n *node) fill(boxes []pair, refs []ref, pad float32) {
 
 func abs32(x float32) float32 { return math.Float32frombits(math.Float32bits(x) &^ (1 << 31)) }
 
-// An item is a box that is sorted into the tree. Items are moved themselves, so that each pass over them goes straight through memory.
+// An item is a box that is sorted into the tree. Items are moved themselves, so that each pass over them goes straight
+// through memory.
 type item struct {
 	span
 	index int32
@@ -249,7 +260,8 @@ type bin struct {
 	count int
 }
 
-// cut sorts the items by the cheapest cut, and returns its axis and where the second side begins; or axis -1 when a leaf is cheaper.
+// cut sorts the items by the cheapest cut, and returns its axis and where the second side begins; or axis -1 when a
+// leaf is cheaper.
 func (b *builder) cut(from, to int, box, middles *span) (axis, mid int) {
 	var all [3][bins]bin
 	var scale [3]float32

@@ -23,8 +23,8 @@ import (
 	"reelhouse/core/stamp"
 )
 
-// golden are the sums of the files of golden orders, by processor and Version. Where they change, Version has to: what is in place would
-// otherwise be taken for the same as what comes out now.
+// golden are the sums of the files of golden orders, by processor and Version. Where they change, Version has to: what
+// is in place would otherwise be taken for the same as what comes out now.
 var golden = map[string]map[int]string{
 	"amd64": {1: "e833516f60735aee76ece07e"},
 }
@@ -36,8 +36,9 @@ func goldenOrder() job.Job {
 	j := job.Job{
 		Version: job.Version, Scene: "room.glb", View: job.View{Name: "v", Camera: "cam", Look: night},
 		Rate: frame.Rate{Numerator: 24, Denominator: 1}, FirstFrame: 1001, Size: raster.Size{Width: 24, Height: 16},
-		Passes: everything, Samples: 4, Filter: pixel.Gaussian, Effort: sampling.Effort{Noise: 0.05}, DepthBackground: 500,
-		Facts: []job.Fact{{Name: "shot", Value: "010"}},
+		Passes: everything, Samples: 4, Filter: pixel.Gaussian, Effort: sampling.Effort{Noise: 0.05},
+		DepthBackground: 500,
+		Facts:           []job.Fact{{Name: "shot", Value: "010"}},
 	}
 	f := job.Frame{Number: 1001, Files: []job.File{{Path: "all.exr", Encoding: output.EXR.Usual(), Passes: everything}}}
 	for _, k := range output.Kinds() {
@@ -75,7 +76,10 @@ func TestTheVersionIsAnotherOneWhenFilesAre(t *testing.T) {
 		sum.Write(wrote[path])
 	}
 	if got := hex.EncodeToString(sum.Sum(nil)[:12]); got != known[Version] {
-		t.Errorf("version %d makes files with the sum %s, not %s: if that is meant, raise Version and keep the sum here", Version, got, known[Version])
+		t.Errorf(
+			"version %d makes files with the sum %s, not %s: if that is meant, raise Version and keep the sum here",
+			Version, got, known[Version],
+		)
 	}
 	if len(wrote) != 1+len(output.Kinds()) {
 		t.Errorf("%d files were written", len(wrote))

@@ -7,8 +7,8 @@ import (
 	"reelhouse/core/geom"
 )
 
-// A ray runs from origin along direction. The rest serves the boxes: the origin and 1/direction in single precision, and which plane of
-// a box it meets first on each axis.
+// A ray runs from origin along direction. The rest serves the boxes: the origin and 1/direction in single precision,
+// and which plane of a box it meets first on each axis.
 type ray struct {
 	origin, direction geom.Vec
 	time              float64 // 0 to 1 while the shutter is open
@@ -20,7 +20,12 @@ type ray struct {
 const leastDirection = 1e-30
 
 func newRay(origin, direction geom.Vec, time float64) ray {
-	r := ray{origin: origin, direction: direction, time: time, from: [3]float32{float32(origin.X), float32(origin.Y), float32(origin.Z)}}
+	r := ray{
+		origin:    origin,
+		direction: direction,
+		time:      time,
+		from:      [3]float32{float32(origin.X), float32(origin.Y), float32(origin.Z)},
+	}
 	for axis, d := range [3]float64{direction.X, direction.Y, direction.Z} {
 		if math.Abs(d) < leastDirection {
 			d = math.Copysign(leastDirection, d)
@@ -37,8 +42,8 @@ type walk struct {
 	stack [maxStack]stop
 }
 
-// maxStack is enough for trees as buildTree makes them: at most evenBelow levels of two children, and then 31 of halves; each level of the tree leaves
-// at most seven boxes aside.
+// maxStack is enough for trees as buildTree makes them: at most evenBelow levels of two children, and then 31 of
+// halves; each level of the tree leaves at most seven boxes aside.
 const maxStack = 512
 
 // A stop is a box that is still to be looked into, and where it begins.
@@ -65,8 +70,8 @@ func (w *walk) wait(base, depth int, other stop) int {
 	return depth + 1
 }
 
-// leafPlain goes on to the next leaf that the ray may meet before limit, nearer ones first, and returns the first of its items and how many there
-// are; none at the end.
+// leafPlain goes on to the next leaf that the ray may meet before limit, nearer ones first, and returns the first of
+// its items and how many there are; none at the end.
 func (w *walk) leafPlain(t *tree, r *ray, limit float64) (first, count int32) {
 	reach := float32(limit) * slack
 	depth := w.depth

@@ -1,5 +1,5 @@
-// Package viewsheet sets all views of a production side by side, fact by fact, marks what is not as in most of them, and points at what
-// stands out.
+// Package viewsheet sets all views of a production side by side, fact by fact, marks what is not as in most of them,
+// and points at what stands out.
 package viewsheet
 
 import (
@@ -18,7 +18,9 @@ import (
 
 // Columns returns the names of the facts, in their order.
 func Columns() []string {
-	return []string{"Camera", "Lens", "Focus", "Look", "Lights on", "Environment", "Background", "Exposure", "Sizes", "Lock"}
+	return []string{
+		"Camera", "Lens", "Focus", "Look", "Lights on", "Environment", "Background", "Exposure", "Sizes", "Lock",
+	}
 }
 
 // Columns that differ by their nature, and in which nothing is marked.
@@ -50,8 +52,13 @@ func Of(p production.Production, s *scene.Scene) Sheet {
 	for _, v := range p.ShotViews() {
 		l, _ := p.FindLook(v.Look)
 		sheet.Rows = append(sheet.Rows, Row{v, []Fact{
-			{Text: v.Camera}, {Text: lensOf(v, s)}, {Text: focusOf(v)}, {Text: v.Look, More: l.Name}, lightsOn(l, lights), {Text: environmentOf(l)},
-			{Text: backgroundOf(l.Over(p.Picture.Background))}, {Text: exposureOf(v, l, p)}, sizesOf(p, v), {Text: lockOf(v)},
+			{
+				Text: v.Camera,
+			}, {Text: lensOf(v, s)}, {Text: focusOf(v)}, {Text: v.Look, More: l.Name}, lightsOn(l, lights),
+			{Text: environmentOf(l)},
+			{
+				Text: backgroundOf(l.Over(p.Picture.Background)),
+			}, {Text: exposureOf(v, l, p)}, sizesOf(p, v), {Text: lockOf(v)},
 		}})
 	}
 	sheet.mark()
@@ -139,7 +146,10 @@ func lightsOn(l look.Look, lights []string) Fact {
 	case len(off) == len(lights):
 		return Fact{Text: "none"}
 	}
-	return Fact{Text: fmt.Sprintf("%d of %d", len(lights)-len(off), len(lights)), More: "off: " + strings.Join(off, ", ")}
+	return Fact{
+		Text: fmt.Sprintf("%d of %d", len(lights)-len(off), len(lights)),
+		More: "off: " + strings.Join(off, ", "),
+	}
 }
 
 func environmentOf(l look.Look) string {
@@ -274,7 +284,10 @@ func (s *Sheet) unlike(p production.Production, say func(string, ...any)) {
 			continue
 		}
 		if a, b := f.Facts[exposure].Text, r.Facts[exposure].Text; a != b {
-			say("Views %s and %s have the look %s, and one is exposed at %s, the other at %s.", f.View.Code, r.View.Code, r.View.Look, a, b)
+			say(
+				"Views %s and %s have the look %s, and one is exposed at %s, the other at %s.", f.View.Code,
+				r.View.Code, r.View.Look, a, b,
+			)
 		}
 	}
 }

@@ -25,7 +25,11 @@ func New(t testing.TB, frames string, changes ...func(p *production.Production))
 	t.Cleanup(func() { h.Close() })
 	s := &scene.Scene{Name: "floor", Roots: []int{0, 1}}
 	s.Meshes = []scene.Mesh{{Name: "floor", Parts: []scene.Part{{
-		Positions: []geom.Vec{{X: -9, Z: 9}, {X: 9, Z: 9}, {X: 0, Z: -9}}, Indices: []uint32{0, 1, 2}, Material: scene.None,
+		Positions: []geom.Vec{
+			{X: -9, Z: 9},
+			{X: 9, Z: 9},
+			{X: 0, Z: -9},
+		}, Indices: []uint32{0, 1, 2}, Material: scene.None,
 	}}}}
 	s.Cameras = []scene.Camera{{Name: "cam", Up: 1, Aspect: 1.5}}
 	floor, camera := scene.NewNode("floor"), scene.NewNode("cam")
@@ -43,7 +47,17 @@ func New(t testing.TB, frames string, changes ...func(p *production.Production))
 	p.Scene = kept
 	p.Qualities[0].Scale, p.Qualities[0].Samples = raster.Reduction{Percent: 2}, 1
 	p.Views = []production.View{{Code: "v", Camera: "cam", Look: "plain"}}
-	p.Shots = []production.Shot{{Code: "010", View: "v", Frames: frame.MustParse(frames), Sizes: []string{"hd"}, PassList: "comp", Outputs: []string{"master"}, InBatch: true}}
+	p.Shots = []production.Shot{
+		{
+			Code:     "010",
+			View:     "v",
+			Frames:   frame.MustParse(frames),
+			Sizes:    []string{"hd"},
+			PassList: "comp",
+			Outputs:  []string{"master"},
+			InBatch:  true,
+		},
+	}
 	for _, change := range changes {
 		change(&p)
 	}

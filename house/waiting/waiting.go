@@ -1,5 +1,6 @@
-// Package waiting does costly work for as long as somebody waits for it. Those who want the same share it; when the last of them has gone,
-// it ends. Whoever came last is served first: of a page that somebody has left already nothing is made before what is looked at now.
+// Package waiting does costly work for as long as somebody waits for it. Those who want the same share it; when the
+// last of them has gone, it ends. Whoever came last is served first: of a page that somebody has left already nothing
+// is made before what is looked at now.
 //
 //	line := waiting.NewLine(1)
 //	pictures := waiting.NewShelf(20, 0, nil)
@@ -105,12 +106,14 @@ type call[T any] struct {
 	err     error
 }
 
-// NewShelf returns a shelf for so many things and, if size is given, so many bytes. One thing is kept however large it is.
+// NewShelf returns a shelf for so many things and, if size is given, so many bytes. One thing is kept however large it
+// is.
 func NewShelf[T any](most int, mostBytes int64, size func(T) int64) *Shelf[T] {
 	return &Shelf[T]{most: most, mostBytes: mostBytes, size: size, calls: map[string]*call[T]{}}
 }
 
-// Get returns what is kept under a key, and has it made if it is not there. The context that make gets ends when nobody waits any more.
+// Get returns what is kept under a key, and has it made if it is not there. The context that make gets ends when nobody
+// waits any more.
 func (s *Shelf[T]) Get(ctx context.Context, key string, make func(ctx context.Context) (T, error)) (T, error) {
 	s.mutex.Lock()
 	if i := slices.IndexFunc(s.kept, func(k item[T]) bool { return k.key == key }); i >= 0 {

@@ -100,7 +100,8 @@ func TestWorkEndsWithTheLastWhoWaits(t *testing.T) {
 		if !ended {
 			t.Error("it goes on though nobody waits")
 		}
-		if got, err := s.Get(t.Context(), "a", func(context.Context) (int, error) { return 7, nil }); got != 7 || err != nil {
+		if got, err := s.Get(t.Context(), "a", func(context.Context) (int, error) { return 7, nil }); got != 7 ||
+			err != nil {
 			t.Errorf("begun anew: %d, %v", got, err)
 		}
 	})
@@ -109,7 +110,8 @@ func TestWorkEndsWithTheLastWhoWaits(t *testing.T) {
 func TestAShelfIsBounded(t *testing.T) {
 	s := NewShelf(3, 100, func(n int64) int64 { return n })
 	put := func(n int64) {
-		if _, err := s.Get(t.Context(), fmt.Sprint(n), func(context.Context) (int64, error) { return n, nil }); err != nil {
+		if _, err := s.Get(t.Context(), fmt.Sprint(n),
+			func(context.Context) (int64, error) { return n, nil }); err != nil {
 			t.Fatal(err)
 		}
 	}

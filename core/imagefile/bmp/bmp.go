@@ -41,7 +41,8 @@ func NewWriter(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
 func encode(out io.Writer, p imagefile.Part) error {
 	img := image.NewRGBA(image.Rect(0, 0, p.Width(), p.Height()))
 	for i := range p.Planes[0] {
-		img.Pix[4*i], img.Pix[4*i+1], img.Pix[4*i+2], img.Pix[4*i+3] = p.Planes[0][i], p.Planes[1][i], p.Planes[2][i], 0xff
+		img.Pix[4*i], img.Pix[4*i+1], img.Pix[4*i+2], img.Pix[4*i+3] = p.Planes[0][i], p.Planes[1][i], p.Planes[2][i],
+			0xff
 	}
 	var b bytes.Buffer
 	if err := bmp.Encode(&b, img); err != nil {
@@ -83,7 +84,9 @@ func decode(in io.ReaderAt, size, limit int64) (imagefile.Part, error) {
 	if _, alpha := src.(*image.NRGBA); alpha {
 		channels = "RGBA"
 	}
-	p := imagefile.Part{Header: imagefile.Plain(config.Width, config.Height, imagefile.Uint8, strings.Split(channels, "")...)}
+	p := imagefile.Part{
+		Header: imagefile.Plain(config.Width, config.Height, imagefile.Uint8, strings.Split(channels, "")...),
+	}
 	p.Planes = p.Header.Planes(p.Height())
 	if len(channels) == 4 {
 		p.Alpha = imagefile.Straight
@@ -98,7 +101,9 @@ func decode(in io.ReaderAt, size, limit int64) (imagefile.Part, error) {
 		}
 	}
 	if len(data) >= headerEnd {
-		if x, y := binary.LittleEndian.Uint32(data[resolutionAt:]), binary.LittleEndian.Uint32(data[resolutionAt+4:]); x > 0 && y > 0 {
+		if x, y := binary.LittleEndian.Uint32(data[resolutionAt:]),
+			binary.LittleEndian.Uint32(data[resolutionAt+4:]); x > 0 &&
+			y > 0 {
 			p.PixelAspect = float64(y) / float64(x)
 		}
 	}

@@ -1,8 +1,8 @@
-// Package dpx reads and writes DPX files (SMPTE ST 268-1): RGB of 10 bits, each pixel in one word of 32 (packing method A); 8 and
-// 16 bits are read, too.
+// Package dpx reads and writes DPX files (SMPTE ST 268-1): RGB of 10 bits, each pixel in one word of 32 (packing method
+// A); 8 and 16 bits are read, too.
 //
-// Codes of 10 bits stand in planes of 16 bits, the upper ones again behind the lower ones, so that white is white; they come
-// back as they were.
+// Codes of 10 bits stand in planes of 16 bits, the upper ones again behind the lower ones, so that white is white; they
+// come back as they were.
 package dpx
 
 import (
@@ -85,11 +85,12 @@ const (
 var texts = []struct {
 	name     string
 	at, room int
-}{{"title", fieldProject, 200}, {"owner", fieldCopyright, 200}, {"software", fieldCreator, 100}, {"fileName", fieldFileName, 100}}
+}{{"title", fieldProject, 200}, {"owner", fieldCopyright, 200}, {"software", fieldCreator, 100},
+	{"fileName", fieldFileName, 100}}
 
-// NewWriter writes a file when it is closed. Channels are RGB of 16 bits, of which the upper 10 are stored. Of the attributes
-// title, owner, software, fileName, capDate, timeCode, framesPerSecond, frame and shutterAngle have fields of the headers; all stand in the
-// user-defined data, line by line.
+// NewWriter writes a file when it is closed. Channels are RGB of 16 bits, of which the upper 10 are stored. Of the
+// attributes title, owner, software, fileName, capDate, timeCode, framesPerSecond, frame and shutterAngle have fields
+// of the headers; all stand in the user-defined data, line by line.
 func NewWriter(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
 	err := h.CheckSize(maxEdge)
 	if err == nil {
@@ -127,7 +128,8 @@ func narrow(v uint16) uint16 { return uint16((uint32(v)*1023 + 32767) / 65535) }
 
 func widen(v uint16) uint16 { return v<<6 | v>>4 }
 
-// header fills in the headers of a file of size bytes whose pixels begin at an offset. Fields that are not known have all bits set.
+// header fills in the headers of a file of size bytes whose pixels begin at an offset. Fields that are not known have
+// all bits set.
 func header(data []byte, h imagefile.Header, size, pixels int) {
 	be := binary.BigEndian
 	for i := fieldOrientation; i < len(data); i++ {
@@ -136,7 +138,8 @@ func header(data []byte, h imagefile.Header, size, pixels int) {
 	copy(data, Signatures[0])
 	be.PutUint32(data[fieldOffset:], uint32(pixels))
 	copy(data[fieldVersion:], "V2.0")
-	for at, v := range map[int]int{fieldFileSize: size, fieldDitto: 1, fieldGeneric: genericBytes, fieldIndustry: industryBytes, fieldUser: pixels - headerBytes, fieldWidth: h.Width(), fieldHeight: h.Height()} {
+	for at, v := range map[int]int{fieldFileSize: size, fieldDitto: 1, fieldGeneric: genericBytes,
+		fieldIndustry: industryBytes, fieldUser: pixels - headerBytes, fieldWidth: h.Width(), fieldHeight: h.Height()} {
 		be.PutUint32(data[at:], uint32(v))
 	}
 	be.PutUint32(data[fieldKey:], undefined)
@@ -262,7 +265,9 @@ func pixels(p *imagefile.Part, data []byte, order binary.ByteOrder, bits int) er
 		line = 3 * bits / 8 * p.Width() // some writers leave the fill at the ends of lines out
 	}
 	if at < 0 || at > int64(len(data)) || int64(line)*int64(p.Height()) > int64(len(data))-at {
-		return fmt.Errorf("cut short: %d bytes of pixels instead of %d", max(0, int64(len(data))-at), int64(line)*int64(p.Height()))
+		return fmt.Errorf(
+			"cut short: %d bytes of pixels instead of %d", max(0, int64(len(data))-at), int64(line)*int64(p.Height()),
+		)
 	}
 	p.Planes = p.Header.Planes(p.Height())
 	for y := range p.Height() {
@@ -287,7 +292,8 @@ func pixels(p *imagefile.Part, data []byte, order binary.ByteOrder, bits int) er
 
 // readFields reads what the headers say beside the pixels.
 func readFields(h *imagefile.Header, data []byte, order binary.ByteOrder) {
-	if n := int64(order.Uint32(data[fieldUser:])); n > userBytes && n <= int64(len(data)-headerBytes) && strings.HasPrefix(string(data[headerBytes:]), userName+"\x00") {
+	if n := int64(order.Uint32(data[fieldUser:])); n > userBytes && n <= int64(len(data)-headerBytes) &&
+		strings.HasPrefix(string(data[headerBytes:]), userName+"\x00") {
 		text := string(data[headerBytes+userBytes : headerBytes+n])
 		h.Attributes = imagefile.ParseLines(strings.ToValidUTF8(text, "\uFFFD"))
 	}
@@ -307,7 +313,8 @@ func readFields(h *imagefile.Header, data []byte, order binary.ByteOrder) {
 		text(t.name, t.at, t.room)
 	}
 	text("created", fieldCreated, 24)
-	if x, y := order.Uint32(data[fieldAspect:]), order.Uint32(data[fieldAspect+4:]); x > 0 && y > 0 && x != undefined && y != undefined {
+	if x, y := order.Uint32(data[fieldAspect:]), order.Uint32(data[fieldAspect+4:]); x > 0 && y > 0 && x != undefined &&
+		y != undefined {
 		h.PixelAspect = float64(x) / float64(y)
 	}
 	if v := order.Uint32(data[fieldTimeCode:]); v != undefined {

@@ -14,24 +14,35 @@ import (
 // standard holds the attributes that the OpenEXR project's "Standard Attributes" names, with their types.
 var standard = map[string]string{
 	// about the picture
-	"adoptedNeutral": "v2f", "chromaticities": "chromaticities", "whiteLuminance": "float", "renderingTransform": "string", "lookModTransform": "string",
-	"xDensity": "float", "owner": "string", "comments": "string", "capDate": "string", "utcOffset": "float", "longitude": "float", "latitude": "float",
-	"altitude": "float", "originalDataWindow": "box2i", "wrapmodes": "string", "multiView": "stringvector", "view": "string",
+	"adoptedNeutral": "v2f", "chromaticities": "chromaticities", "whiteLuminance": "float",
+	"renderingTransform": "string", "lookModTransform": "string",
+	"xDensity": "float", "owner": "string", "comments": "string", "capDate": "string", "utcOffset": "float",
+	"longitude": "float", "latitude": "float",
+	"altitude": "float", "originalDataWindow": "box2i", "wrapmodes": "string", "multiView": "stringvector",
+	"view":           "string",
 	"deepImageState": "deepImageState", "envmap": "envmap", "preview": "preview", "dwaCompressionLevel": "float",
 	// about time
-	"framesPerSecond": "rational", "timeCode": "timecode", "keyCode": "keycode", "imageCounter": "int", "reelName": "string", "captureRate": "rational",
+	"framesPerSecond": "rational", "timeCode": "timecode", "keyCode": "keycode", "imageCounter": "int",
+	"reelName": "string", "captureRate": "rational",
 	// about the camera
-	"expTime": "float", "aperture": "float", "isoSpeed": "float", "focus": "float", "cameraMake": "string", "cameraModel": "string", "cameraSerialNumber": "string",
-	"cameraFirmwareVersion": "string", "cameraUuid": "string", "cameraLabel": "string", "cameraCCTSetting": "float", "cameraTintSetting": "float",
-	"cameraColorBalance": "v2f", "shutterAngle": "float", "tStop": "float", "nominalFocalLength": "float", "effectiveFocalLength": "float",
-	"pinholeFocalLength": "float", "entrancePupilOffset": "float", "lensMake": "string", "lensModel": "string", "lensSerialNumber": "string",
-	"lensFirmwareVersion": "string", "sensorCenterOffset": "v2f", "sensorOverallDimensions": "v2f", "sensorPhotositePitch": "float",
-	"sensorAcquisitionRectangle": "box2i", "ascFramingDecisionList": "string", "worldToCamera": "m44f", "worldToNDC": "m44f",
+	"expTime": "float", "aperture": "float", "isoSpeed": "float", "focus": "float", "cameraMake": "string",
+	"cameraModel": "string", "cameraSerialNumber": "string",
+	"cameraFirmwareVersion": "string", "cameraUuid": "string", "cameraLabel": "string", "cameraCCTSetting": "float",
+	"cameraTintSetting":  "float",
+	"cameraColorBalance": "v2f", "shutterAngle": "float", "tStop": "float", "nominalFocalLength": "float",
+	"effectiveFocalLength": "float",
+	"pinholeFocalLength":   "float", "entrancePupilOffset": "float", "lensMake": "string", "lensModel": "string",
+	"lensSerialNumber":    "string",
+	"lensFirmwareVersion": "string", "sensorCenterOffset": "v2f", "sensorOverallDimensions": "v2f",
+	"sensorPhotositePitch":       "float",
+	"sensorAcquisitionRectangle": "box2i", "ascFramingDecisionList": "string", "worldToCamera": "m44f",
+	"worldToNDC": "m44f",
 }
 
 // built holds the attributes that are made from a part's other fields; nobody may set them.
 var built = []string{
-	"channels", "compression", "dataWindow", "displayWindow", "lineOrder", "pixelAspectRatio", "screenWindowCenter", "screenWindowWidth",
+	"channels", "compression", "dataWindow", "displayWindow", "lineOrder", "pixelAspectRatio", "screenWindowCenter",
+	"screenWindowWidth",
 	"tiles", "chunkCount", "type", "name", "version",
 }
 
@@ -65,7 +76,11 @@ func decodeAttribute(kind string, data []byte) (any, error) {
 		if len(data) < 8 || uint64(le.Uint32(data))*uint64(le.Uint32(data[4:]))*4 != uint64(len(data)-8) {
 			return nil, fmt.Errorf("%d bytes are not those of the preview's size", len(data))
 		}
-		return imagefile.Preview{Width: int(le.Uint32(data)), Height: int(le.Uint32(data[4:])), RGBA: bytes.Clone(data[8:])}, nil
+		return imagefile.Preview{
+			Width:  int(le.Uint32(data)),
+			Height: int(le.Uint32(data[4:])),
+			RGBA:   bytes.Clone(data[8:]),
+		}, nil
 	case "box2i":
 		return box(data)
 	case "int":
@@ -158,7 +173,8 @@ func encodeAttribute(value any) (kind string, data []byte, err error) {
 		if v.Width < 0 || v.Height < 0 || len(v.RGBA) != 4*v.Width*v.Height {
 			return "", nil, fmt.Errorf("a preview of %d × %d pixels has %d bytes", v.Width, v.Height, len(v.RGBA))
 		}
-		return "preview", append(le.AppendUint32(le.AppendUint32(nil, uint32(v.Width)), uint32(v.Height)), v.RGBA...), nil
+		return "preview", append(le.AppendUint32(le.AppendUint32(nil, uint32(v.Width)), uint32(v.Height)), v.RGBA...),
+			nil
 	case image.Rectangle:
 		return "box2i", appendBox(nil, v), nil
 	case int32:

@@ -113,16 +113,45 @@ func ordered(v uint16) uint16 {
 
 // b44Chain says between which of the 16 values the 15 differences stand: down the first column, and then from column
 // to column.
-var b44Chain = [15][2]int{{0, 4}, {4, 8}, {8, 12}, {0, 1}, {4, 5}, {8, 9}, {12, 13}, {1, 2}, {5, 6}, {9, 10}, {13, 14}, {2, 3}, {6, 7}, {10, 11}, {14, 15}}
+var b44Chain = [15][2]int{
+	{0, 4},
+	{4, 8},
+	{8, 12},
+	{0, 1},
+	{4, 5},
+	{8, 9},
+	{12, 13},
+	{1, 2},
+	{5, 6},
+	{9, 10},
+	{13, 14},
+	{2, 3},
+	{6, 7},
+	{10, 11},
+	{14, 15},
+}
 
 // unpack14 undoes a block of 14 bytes: the first value, a shift, and 15 differences of 6 bits.
 func unpack14(s *[16]uint16, b []byte) {
 	shift := b[2] >> 2
 	bias := uint16(b44Bias) << shift
 	high := uint64(b[2])<<40 | uint64(b[3])<<32 | uint64(b[4])<<24 | uint64(b[5])<<16 | uint64(b[6])<<8 | uint64(b[7])
-	low := uint64(b[8])<<40 | uint64(b[9])<<32 | uint64(b[10])<<24 | uint64(b[11])<<16 | uint64(b[12])<<8 | uint64(b[13])
+	low := uint64(
+		b[8],
+	)<<40 | uint64(
+		b[9],
+	)<<32 | uint64(
+		b[10],
+	)<<24 | uint64(
+		b[11],
+	)<<16 | uint64(
+		b[12],
+	)<<8 | uint64(
+		b[13],
+	)
 	step := func(bits uint64, at uint) uint16 { return uint16(bits>>at&0x3f)<<(shift&15) - bias }
-	// Down the first column, and from column to column: see b44Chain. Behind the shift there are 7 differences, and 8 behind them.
+	// Down the first column, and from column to column: see b44Chain. Behind the shift there are 7 differences, and 8
+	// behind them.
 	a := uint16(b[0])<<8 | uint16(b[1])
 	e := a + step(high, 36)
 	i := e + step(high, 30)

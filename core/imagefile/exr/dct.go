@@ -2,8 +2,8 @@ package exr
 
 import "math"
 
-// The orthonormal cosine transform of 8 values, and of 8 x 8: factors are half the cosines of multiples of pi/16. pi has the few
-// digits of the reference decoder, or values beside much larger ones would come back otherwise.
+// The orthonormal cosine transform of 8 values, and of 8 x 8: factors are half the cosines of multiples of pi/16. pi
+// has the few digits of the reference decoder, or values beside much larger ones would come back otherwise.
 const pi = 3.14159
 
 var (
@@ -91,8 +91,10 @@ func dct8(r0, r1, r2, r3, r4, r5, r6, r7 float32) (c0, c1, c2, c3, c4, c5, c6, c
 // zigzag is the order in which coefficients stand in a file: from the corner of the slowest waves, diagonal by
 // diagonal (as in ITU-T T.81, figure A.6).
 var zigzag = [64]uint8{
-	0, 1, 8, 16, 9, 2, 3, 10, 17, 24, 32, 25, 18, 11, 4, 5, 12, 19, 26, 33, 40, 48, 41, 34, 27, 20, 13, 6, 7, 14, 21, 28,
-	35, 42, 49, 56, 57, 50, 43, 36, 29, 22, 15, 23, 30, 37, 44, 51, 58, 59, 52, 45, 38, 31, 39, 46, 53, 60, 61, 54, 47, 55, 62, 63,
+	0, 1, 8, 16, 9, 2, 3, 10, 17, 24, 32, 25, 18, 11, 4, 5, 12, 19, 26, 33, 40, 48, 41, 34, 27, 20, 13, 6, 7, 14, 21,
+	28,
+	35, 42, 49, 56, 57, 50, 43, 36, 29, 22, 15, 23, 30, 37, 44, 51, 58, 59, 52, 45, 38, 31, 39, 46, 53, 60, 61, 54, 47,
+	55, 62, 63,
 }
 
 // Light and colour difference of BT.709, and back, as the file layout has them.

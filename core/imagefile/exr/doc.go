@@ -83,7 +83,8 @@ type Part struct {
 	Loss float32
 	// Tile is the size of the tiles; the zero Point stands for scan lines.
 	Tile image.Point
-	// Sum, of the first part, writes the sum of the whole file (see imagefile.DataSum), as does an attribute of that name.
+	// Sum, of the first part, writes the sum of the whole file (see imagefile.DataSum), as does an attribute of that
+	// name.
 	Sum bool
 }
 

@@ -45,7 +45,10 @@ func usualRules() []rule {
 		if place > 2 {
 			place = -1
 		}
-		rules = append(rules, rule{suffix, false, imagefile.Half, schemeCosines, place}, rule{suffix, false, imagefile.Float, schemeCosines, place})
+		rules = append(
+			rules, rule{suffix, false, imagefile.Half, schemeCosines, place},
+			rule{suffix, false, imagefile.Float, schemeCosines, place},
+		)
 	}
 	for _, t := range []imagefile.Type{imagefile.Uint32, imagefile.Half, imagefile.Float} {
 		rules = append(rules, rule{"A", false, t, schemeRuns, -1})
@@ -59,8 +62,12 @@ func oldRules() []rule {
 	for _, r := range []struct {
 		suffix string
 		place  int
-	}{{"r", 0}, {"red", 0}, {"g", 1}, {"grn", 1}, {"green", 1}, {"b", 2}, {"blu", 2}, {"blue", 2}, {"y", -1}, {"by", -1}, {"ry", -1}} {
-		rules = append(rules, rule{r.suffix, true, imagefile.Half, schemeCosines, r.place}, rule{r.suffix, true, imagefile.Float, schemeCosines, r.place})
+	}{{"r", 0}, {"red", 0}, {"g", 1}, {"grn", 1}, {"green", 1}, {"b", 2}, {"blu", 2}, {"blue", 2}, {"y", -1},
+		{"by", -1}, {"ry", -1}} {
+		rules = append(
+			rules, rule{r.suffix, true, imagefile.Half, schemeCosines, r.place},
+			rule{r.suffix, true, imagefile.Float, schemeCosines, r.place},
+		)
 	}
 	for _, t := range []imagefile.Type{imagefile.Uint32, imagefile.Half, imagefile.Float} {
 		rules = append(rules, rule{"a", true, t, schemeRuns, -1})
@@ -98,7 +105,9 @@ func readRules(in []byte) ([]rule, int, error) {
 		if int(kind) >= len(pixelTypes) || scheme(flags>>2&3) > schemeRuns || flags>>4 > 3 {
 			return nil, 0, fmt.Errorf("damaged: its rules for channels are not known")
 		}
-		rules = append(rules, rule{string(rest[:end]), flags&1 != 0, pixelTypes[kind], scheme(flags >> 2 & 3), int(flags>>4) - 1})
+		rules = append(
+			rules, rule{string(rest[:end]), flags&1 != 0, pixelTypes[kind], scheme(flags >> 2 & 3), int(flags>>4) - 1},
+		)
 		rest = rest[end+3:]
 	}
 	return rules, size, nil
@@ -219,9 +228,14 @@ var dwaCurves = sync.OnceValues(func() (encode, decode *[wordValues]uint16) {
 			v, sign = -v, -1
 		}
 		if v <= 1 {
-			encode[i], decode[i] = pixel.ToHalf(float32(sign*math.Pow(v, 1/gamma))), pixel.ToHalf(float32(sign*math.Pow(v, gamma)))
+			encode[i], decode[i] = pixel.ToHalf(
+				float32(sign*math.Pow(v, 1/gamma)),
+			), pixel.ToHalf(
+				float32(sign*math.Pow(v, gamma)),
+			)
 		} else {
-			encode[i], decode[i] = pixel.ToHalf(float32(sign*(math.Log(v)/math.Log(base)+1))), pixel.ToHalf(float32(sign*math.Pow(base, v-1)))
+			encode[i], decode[i] = pixel.ToHalf(float32(sign*(math.Log(v)/math.Log(base)+1))),
+				pixel.ToHalf(float32(sign*math.Pow(base, v-1)))
 		}
 	}
 	return encode, decode

@@ -57,7 +57,8 @@ func (u *unpacker) unpackDWA(b block, in []byte) error {
 	for _, part := range []struct {
 		to   *[]byte
 		size int
-	}{{&s.deflated, head[dwaDeflatedSize]}, {&s.ac, head[dwaACSize]}, {&s.dc, head[dwaDCSize]}, {&s.runs, head[dwaRunsSize]}} {
+	}{{&s.deflated, head[dwaDeflatedSize]}, {&s.ac, head[dwaACSize]}, {&s.dc, head[dwaDCSize]},
+		{&s.runs, head[dwaRunsSize]}} {
 		if part.size > len(in) {
 			return fmt.Errorf("damaged: it is cut short")
 		}
@@ -346,7 +347,10 @@ func (l layer) put(row []byte, line []uint16, table *[wordValues]uint16) {
 	}
 	row = row[:2*len(line)]
 	for len(line) >= 4 {
-		le.PutUint64(row, uint64(table[line[0]])|uint64(table[line[1]])<<16|uint64(table[line[2]])<<32|uint64(table[line[3]])<<48)
+		le.PutUint64(
+			row,
+			uint64(table[line[0]])|uint64(table[line[1]])<<16|uint64(table[line[2]])<<32|uint64(table[line[3]])<<48,
+		)
 		row, line = row[8:], line[4:]
 	}
 	for x, h := range line {

@@ -63,7 +63,10 @@ func decode(t testing.TB, data []byte) []imagefile.Part {
 func samePixels(t testing.TB, got, want imagefile.Part) {
 	t.Helper()
 	if got.DataWindow.Size() != want.DataWindow.Size() || len(got.Channels) != len(want.Channels) {
-		t.Fatalf("%v with %d channels instead of %v with %d", got.DataWindow, len(got.Channels), want.DataWindow, len(want.Channels))
+		t.Fatalf(
+			"%v with %d channels instead of %v with %d", got.DataWindow, len(got.Channels), want.DataWindow,
+			len(want.Channels),
+		)
 	}
 	for i, c := range want.Channels {
 		j := got.Channel(c.Name)
@@ -85,10 +88,24 @@ func samePixels(t testing.TB, got, want imagefile.Part) {
 func anything(r *rand.Rand, c Compression) Picture {
 	corner := image.Pt(r.IntN(200)-100, r.IntN(200)-100)
 	window := image.Rectangle{Min: corner, Max: corner.Add(image.Pt(1+r.IntN(90), 1+r.IntN(70)))}
-	p := Picture{Part: Part{Header: imagefile.Header{DataWindow: window, DisplayWindow: window.Inset(-r.IntN(9)), PixelAspect: []float64{1, 2, 0.5}[r.IntN(3)], Alpha: imagefile.Premultiplied}, Compression: c, Level: r.IntN(10)}}
-	for _, name := range []string{"R", "G", "B", "A", "Z", "id", "light.R", "light.G", "light.B", strings.Repeat("long", 60)} {
+	p := Picture{
+		Part: Part{
+			Header: imagefile.Header{
+				DataWindow:    window,
+				DisplayWindow: window.Inset(-r.IntN(9)),
+				PixelAspect:   []float64{1, 2, 0.5}[r.IntN(3)],
+				Alpha:         imagefile.Premultiplied,
+			},
+			Compression: c,
+			Level:       r.IntN(10),
+		},
+	}
+	for _, name := range []string{"R", "G", "B", "A", "Z", "id", "light.R", "light.G", "light.B",
+		strings.Repeat("long", 60)} {
 		if r.IntN(3) > 0 {
-			p.Channels = append(p.Channels, imagefile.Channel{Name: name, Type: imagefile.Type(r.IntN(3)), XSampling: 1, YSampling: 1})
+			p.Channels = append(
+				p.Channels, imagefile.Channel{Name: name, Type: imagefile.Type(r.IntN(3)), XSampling: 1, YSampling: 1},
+			)
 		}
 	}
 	if len(p.Channels) == 0 {
@@ -96,7 +113,11 @@ func anything(r *rand.Rand, c Compression) Picture {
 	}
 	r.Shuffle(len(p.Channels), func(i, j int) { p.Channels[i], p.Channels[j] = p.Channels[j], p.Channels[i] })
 	p.Attributes = imagefile.Attributes{
-		{Name: "owner", Value: "nobody"}, {Name: "reelhouse:frame", Value: int32(r.IntN(2000) - 1000)}, {Name: "framesPerSecond", Value: imagefile.Rational{Numerator: 24000, Denominator: 1001}},
+		{
+			Name:  "owner",
+			Value: "nobody",
+		}, {Name: "reelhouse:frame", Value: int32(r.IntN(2000) - 1000)},
+		{Name: "framesPerSecond", Value: imagefile.Rational{Numerator: 24000, Denominator: 1001}},
 	}
 	if r.IntN(2) == 0 {
 		p.Tile = image.Pt(1+r.IntN(50), 1+r.IntN(50))
@@ -116,7 +137,8 @@ func anything(r *rand.Rand, c Compression) Picture {
 	return p
 }
 
-// Random parts, one or several to a file, handed over in random pieces and read in random pieces: headers and bits come back.
+// Random parts, one or several to a file, handed over in random pieces and read in random pieces: headers and bits come
+// back.
 func TestWhatIsWrittenIsReadBack(t *testing.T) {
 	for seed := range uint64(120) {
 		r := rand.New(rand.NewPCG(seed, 1))
@@ -168,8 +190,11 @@ func TestWhatIsWrittenIsReadBack(t *testing.T) {
 			}
 			samePixels(t, got, imagefile.Part{Header: want.Header, Planes: want.Planes})
 			layout := f.Part(i)
-			if layout.Compression != want.Compression || layout.Tile != want.Tile || h.Name != want.Name || h.DataWindow != want.DataWindow ||
-				h.DisplayWindow != want.DisplayWindow || h.PixelAspect != want.PixelAspect || !reflect.DeepEqual(h.Attributes, want.Attributes) {
+			if layout.Compression != want.Compression || layout.Tile != want.Tile || h.Name != want.Name ||
+				h.DataWindow != want.DataWindow ||
+				h.DisplayWindow != want.DisplayWindow ||
+				h.PixelAspect != want.PixelAspect ||
+				!reflect.DeepEqual(h.Attributes, want.Attributes) {
 				t.Errorf("seed %d: the header came back as %+v", seed, layout)
 			}
 		}
@@ -184,25 +209,70 @@ func TestAttributesKeepTheirTypes(t *testing.T) {
 	}
 	p := scenery(4, 4)
 	p.Attributes = imagefile.Attributes{
-		{Name: "timeCode", Value: timeCode}, {Name: "framesPerSecond", Value: imagefile.Rational{Numerator: 25, Denominator: 1}}, {Name: "chromaticities", Value: imagefile.BT709()},
-		{Name: "whiteLuminance", Value: float32(100)}, {Name: "owner", Value: "Kai, Dämmerung"}, {Name: "comments", Value: ""}, {Name: "capDate", Value: "2026:11:25 09:30:00"},
-		{Name: "expTime", Value: float32(1. / 48)}, {Name: "aperture", Value: float32(5.6)}, {Name: "focus", Value: float32(math.Inf(1))}, {Name: "nominalFocalLength", Value: float32(35)},
-		{Name: "shutterAngle", Value: float32(180)}, {Name: "cameraMake", Value: "none"}, {Name: "lensModel", Value: "none"}, {Name: "keyCode", Value: imagefile.KeyCode{1, 2, 3, 4, 5, 4, 64}},
-		{Name: "worldToCamera", Value: imagefile.M44f{1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16}}, {Name: "multiView", Value: []string{"left", "right", ""}},
-		{Name: "adoptedNeutral", Value: imagefile.V2f{0.3, 0.4}}, {Name: "originalDataWindow", Value: image.Rect(-1, 2, 3, 4)}, {Name: "preview", Value: imagefile.Preview{Width: 1, Height: 2, RGBA: make([]byte, 8)}},
-		{Name: "envmap", Value: imagefile.Opaque{Type: "envmap", Data: []byte{1}}}, {Name: "x:int", Value: int32(-7)}, {Name: "x:double", Value: 0.1}, {Name: "x:v2i", Value: imagefile.V2i{1, -2}},
-		{Name: "x:v2d", Value: imagefile.V2d{1, -2}}, {Name: "x:v3i", Value: imagefile.V3i{1, -2, 3}}, {Name: "x:v3f", Value: imagefile.V3f{1, -2, 3}}, {Name: "x:v3d", Value: imagefile.V3d{1, -2, 3}},
-		{Name: "x:m33f", Value: imagefile.M33f{1, 2, 3}}, {Name: "x:m33d", Value: imagefile.M33d{1, 2, 3}}, {Name: "x:m44d", Value: imagefile.M44d{1, 2, 3}}, {Name: "x:box2f", Value: imagefile.Box2f{{0, 1}, {2, 3}}},
-		{Name: "x:floatvector", Value: []float32{1, 2}}, {Name: "x:unknown", Value: imagefile.Opaque{Type: "mystery", Data: []byte{1, 2, 3}}},
+		{
+			Name:  "timeCode",
+			Value: timeCode,
+		}, {Name: "framesPerSecond", Value: imagefile.Rational{Numerator: 25, Denominator: 1}},
+		{Name: "chromaticities", Value: imagefile.BT709()},
+		{
+			Name:  "whiteLuminance",
+			Value: float32(100),
+		}, {Name: "owner", Value: "Kai, Dämmerung"}, {Name: "comments", Value: ""},
+		{Name: "capDate", Value: "2026:11:25 09:30:00"},
+		{
+			Name:  "expTime",
+			Value: float32(1. / 48),
+		}, {Name: "aperture", Value: float32(5.6)}, {Name: "focus", Value: float32(math.Inf(1))},
+		{Name: "nominalFocalLength", Value: float32(35)},
+		{
+			Name:  "shutterAngle",
+			Value: float32(180),
+		}, {Name: "cameraMake", Value: "none"}, {Name: "lensModel", Value: "none"},
+		{Name: "keyCode", Value: imagefile.KeyCode{1, 2, 3, 4, 5, 4, 64}},
+		{
+			Name:  "worldToCamera",
+			Value: imagefile.M44f{1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16},
+		}, {Name: "multiView", Value: []string{"left", "right", ""}},
+		{
+			Name:  "adoptedNeutral",
+			Value: imagefile.V2f{0.3, 0.4},
+		}, {Name: "originalDataWindow", Value: image.Rect(-1, 2, 3, 4)},
+		{Name: "preview", Value: imagefile.Preview{Width: 1, Height: 2, RGBA: make([]byte, 8)}},
+		{
+			Name:  "envmap",
+			Value: imagefile.Opaque{Type: "envmap", Data: []byte{1}},
+		}, {Name: "x:int", Value: int32(-7)}, {Name: "x:double", Value: 0.1},
+		{Name: "x:v2i", Value: imagefile.V2i{1, -2}},
+		{
+			Name:  "x:v2d",
+			Value: imagefile.V2d{1, -2},
+		}, {Name: "x:v3i", Value: imagefile.V3i{1, -2, 3}}, {Name: "x:v3f", Value: imagefile.V3f{1, -2, 3}},
+		{Name: "x:v3d", Value: imagefile.V3d{1, -2, 3}},
+		{
+			Name:  "x:m33f",
+			Value: imagefile.M33f{1, 2, 3},
+		}, {Name: "x:m33d", Value: imagefile.M33d{1, 2, 3}}, {Name: "x:m44d", Value: imagefile.M44d{1, 2, 3}},
+		{Name: "x:box2f", Value: imagefile.Box2f{{0, 1}, {2, 3}}},
+		{
+			Name:  "x:floatvector",
+			Value: []float32{1, 2},
+		}, {Name: "x:unknown", Value: imagefile.Opaque{Type: "mystery", Data: []byte{1, 2, 3}}},
 		// What the Cryptomatte specification 1.2 stores, which passes through.
-		{Name: "cryptomatte/bda530a/name", Value: "object"}, {Name: "cryptomatte/bda530a/hash", Value: "MurmurHash3_32"},
-		{Name: "cryptomatte/bda530a/conversion", Value: "uint32_to_float32"}, {Name: "cryptomatte/bda530a/manifest", Value: `{"lighthouse":"0a1b2c3d"}`},
+		{
+			Name:  "cryptomatte/bda530a/name",
+			Value: "object",
+		}, {Name: "cryptomatte/bda530a/hash", Value: "MurmurHash3_32"},
+		{
+			Name:  "cryptomatte/bda530a/conversion",
+			Value: "uint32_to_float32",
+		}, {Name: "cryptomatte/bda530a/manifest", Value: `{"lighthouse":"0a1b2c3d"}`},
 	}
 	got := decode(t, encode(t, p))[0]
 	if !reflect.DeepEqual(got.Attributes, p.Attributes) {
 		t.Errorf("came back as %v", got.Attributes)
 	}
-	for name, want := range map[string]string{"timeCode": "23:59:58;29", "framesPerSecond": "25/1", "multiView": "left, right, ", "x:unknown": "3 bytes of mystery", "originalDataWindow": "4 × 2 from -1, 2"} {
+	for name, want := range map[string]string{"timeCode": "23:59:58;29", "framesPerSecond": "25/1",
+		"multiView": "left, right, ", "x:unknown": "3 bytes of mystery", "originalDataWindow": "4 × 2 from -1, 2"} {
 		i := slices.IndexFunc(got.Attributes, func(a imagefile.Attribute) bool { return a.Name == name })
 		if s := got.Attributes[i].String(); s != want {
 			t.Errorf("%s is told as %q, want %q", name, s, want)
@@ -391,7 +461,8 @@ func TestDamagedFilesAreRefused(t *testing.T) {
 	tiled[5] |= flagTiled >> 8
 	deep := bytes.Clone(whole)
 	deep[5] |= flagDeep >> 8
-	for says, data := range map[string][]byte{"no tiles": tiled, "deep": deep, "not an OpenEXR": []byte("PNG...........")} {
+	for says, data := range map[string][]byte{"no tiles": tiled, "deep": deep,
+		"not an OpenEXR": []byte("PNG...........")} {
 		if _, err := ReadAll(data, limit); !errors.Is(err, ErrFormat) || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", says, err)
 		}
@@ -424,7 +495,8 @@ func TestHostileFiles(t *testing.T) {
 				t.Fatal(err)
 			}
 			table := bytes.Index(whole, binary.LittleEndian.AppendUint64(nil, uint64(r.parts[0].table[0])))
-			for _, offset := range []uint64{0, 8, uint64(len(whole)), uint64(len(whole)) - 3, 1 << 31, 1 << 62, math.MaxUint64} {
+			for _, offset := range []uint64{0, 8, uint64(len(whole)), uint64(len(whole)) - 3, 1 << 31, 1 << 62,
+				math.MaxUint64} {
 				spoilt := bytes.Clone(whole)
 				le.PutUint64(spoilt[table:], offset)
 				if _, err := ReadAll(spoilt, limit); !errors.Is(err, ErrFormat) {
@@ -468,7 +540,8 @@ func TestPromisesAreBounded(t *testing.T) {
 		u.channels = append(u.channels, newChannel(imagefile.Channel{Name: fmt.Sprintf("c%05d", i)}, i))
 	}
 	p := &part{}
-	if err := p.attribute("channels", "chlist", u.channelBytes()); err == nil || !strings.Contains(err.Error(), "more than 1024") {
+	if err := p.attribute("channels", "chlist", u.channelBytes()); err == nil ||
+		!strings.Contains(err.Error(), "more than 1024") {
 		t.Errorf("10 000 channels were read: %v", err)
 	}
 	// One grey line of a million pixels that thousands of chunks share.

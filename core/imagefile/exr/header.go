@@ -292,7 +292,8 @@ func (p *part) attribute(name, kind string, data []byte) (err error) {
 			return err
 		}
 		t := &tiling{int(le.Uint32(data)), int(le.Uint32(data[4:])), data[8] & 15, data[8] >> 4}
-		if t.width < 1 || t.height < 1 || t.width > MaxEdge || t.height > MaxEdge || t.mode > ripMap || t.round > roundUp {
+		if t.width < 1 || t.height < 1 || t.width > MaxEdge || t.height > MaxEdge || t.mode > ripMap ||
+			t.round > roundUp {
 			return fmt.Errorf("tiles of %d × %d pixels, mode %d, cannot be read", t.width, t.height, data[8])
 		}
 		p.tiles = t
@@ -349,9 +350,12 @@ func (p *part) channelList(data []byte) error {
 		if kind > typeFloat {
 			return fmt.Errorf("channel %s has the unknown type %d", c.Name, kind)
 		}
-		c.Type = []imagefile.Type{typeUint: imagefile.Uint32, typeHalf: imagefile.Half, typeFloat: imagefile.Float}[kind]
+		c.Type = []imagefile.Type{typeUint: imagefile.Uint32, typeHalf: imagefile.Half,
+			typeFloat: imagefile.Float}[kind]
 		if c.XSampling < 1 || c.YSampling < 1 || c.XSampling > maxSampling || c.YSampling > maxSampling {
-			return fmt.Errorf("channel %s has a value at every %d × %d pixels, which is not read", c.Name, c.XSampling, c.YSampling)
+			return fmt.Errorf(
+				"channel %s has a value at every %d × %d pixels, which is not read", c.Name, c.XSampling, c.YSampling,
+			)
 		}
 		if slices.ContainsFunc(p.Channels, func(d imagefile.Channel) bool { return d.Name == c.Name }) {
 			return fmt.Errorf("channel %s stands there twice", c.Name)

@@ -19,7 +19,8 @@ const (
 	huffmanHeader = 20
 )
 
-// Codes up to tableBits are looked up, two at a time where two are so short; a full bitReader is enough for lookups of them.
+// Codes up to tableBits are looked up, two at a time where two are so short; a full bitReader is enough for lookups of
+// them.
 const (
 	tableBits = 13
 	lookups   = 4
@@ -36,8 +37,9 @@ const (
 // A huffman decodes; its tables are used again.
 type huffman struct {
 	lengths []byte
-	single  []uint64 // entries of one word by the next tableBits bits; 0 for longer codes and for the symbol that repeats
-	quick   []uint64 // the same, of two words where they fit
+	// entries of one word by the next tableBits bits; 0 for longer codes and for the symbol that repeats
+	single []uint64
+	quick  []uint64 // the same, of two words where they fit
 	// Of each length: the first code, where its symbols begin, and how many there are.
 	first   [longestCode + 2]uint64
 	start   [longestCode + 2]int
@@ -100,7 +102,15 @@ func (h *huffman) decode(out []uint16, in []byte) error {
 		}
 		return fmt.Errorf("damaged: it is cut short")
 	}
-	low, high, tableSize, count := int(le.Uint32(in)), int(le.Uint32(in[4:])), int(le.Uint32(in[8:])), int(le.Uint32(in[12:]))
+	low, high, tableSize, count := int(
+		le.Uint32(in),
+	), int(
+		le.Uint32(in[4:]),
+	), int(
+		le.Uint32(in[8:]),
+	), int(
+		le.Uint32(in[12:]),
+	)
 	in = in[huffmanHeader:]
 	if low >= symbols || high >= symbols || low > high || tableSize > len(in) {
 		return fmt.Errorf("damaged: its code is out of range")

@@ -101,8 +101,8 @@ func (h *huffmanWriter) table(dst []byte, low, high int) []byte {
 	return w.end()
 }
 
-// words appends the codes of the words to dst, and returns how many bits they have. Several of the same are a word and a
-// count, where that is shorter.
+// words appends the codes of the words to dst, and returns how many bits they have. Several of the same are a word and
+// a count, where that is shorter.
 func (h *huffmanWriter) words(dst []byte, words []uint16, repeat int) ([]byte, int) {
 	start := len(dst)
 	most := 64

@@ -69,14 +69,20 @@ func sameButForRounding(t *testing.T, got, want imagefile.Part) (steps int) {
 			}
 			var v, w uint16
 			if c.Type == imagefile.Float {
-				v, w = pixel.ToHalf(math.Float32frombits(le.Uint32(a[j:]))), pixel.ToHalf(math.Float32frombits(le.Uint32(b[j:])))
+				v, w = pixel.ToHalf(
+					math.Float32frombits(le.Uint32(a[j:])),
+				), pixel.ToHalf(
+					math.Float32frombits(le.Uint32(b[j:])),
+				)
 			} else {
 				v, w = le.Uint16(a[j:]), le.Uint16(b[j:])
 			}
 			d := int(order(encode[v])) - int(order(encode[w]))
 			tiny := math.Abs(float64(pixel.FromHalf(v)-pixel.FromHalf(w))) <= 0x1p-24 // one step of the smallest halves
 			if abs(d) > 1 && !tiny || c.Type == imagefile.Uint32 {
-				t.Fatalf("channel %s, pixel %d: %v, not %v", c.Name, j/c.Type.Size(), pixel.FromHalf(v), pixel.FromHalf(w))
+				t.Fatalf(
+					"channel %s, pixel %d: %v, not %v", c.Name, j/c.Type.Size(), pixel.FromHalf(v), pixel.FromHalf(w),
+				)
 			}
 			steps++
 		}
@@ -85,15 +91,16 @@ func sameButForRounding(t *testing.T, got, want imagefile.Part) (steps int) {
 }
 
 // Every compression, as scan lines and in tiles, half, float and unsigned, even and odd sizes: OpenImageIO writes the
-// file, and reads it back into one without compression; we read both, and every bit is the same. So ours
-// agrees with the reference decoder also where a compression is lossy; only the cosines of DWA may be rounded otherwise.
+// file, and reads it back into one without compression; we read both, and every bit is the same. So ours agrees with
+// the reference decoder also where a compression is lossy; only the cosines of DWA may be rounded otherwise.
 func TestFilesOfOtherWritersAreReadToTheLastBit(t *testing.T) {
 	tools(t)
 	dir := t.TempDir()
 	for _, c := range []struct {
 		width, height int
 		types         []string
-	}{{97, 75, mixed}, {64, 64, mixed}, {5, 3, mixed}, {97, 75, nil}, {33, 300, []string{"-d", "half"}}, {33, 40, []string{"-d", "uint32"}}} {
+	}{{97, 75, mixed}, {64, 64, mixed}, {5, 3, mixed}, {97, 75, nil}, {33, 300, []string{"-d", "half"}},
+		{33, 40, []string{"-d", "uint32"}}} {
 		source := filepath.Join(dir, "source.exr")
 		writeFile(t, source, scenery(c.width, c.height))
 		// One call writes all files, and one reads them all: the tool takes half a second to start.
@@ -103,7 +110,10 @@ func TestFilesOfOtherWritersAreReadToTheLastBit(t *testing.T) {
 			for _, layout := range [][]string{{"--scanline"}, {"--tile", "32", "16"}} {
 				name := filepath.Join(dir, fmt.Sprintf("%d %s %s", c.width, compression, layout[0][2:]))
 				names = append(names, name)
-				write = append(append(append(write, "--compression", strings.ToLower(compression.String())), layout...), "-o", name+".exr")
+				write = append(
+					append(append(write, "--compression", strings.ToLower(compression.String())), layout...), "-o",
+					name+".exr",
+				)
 				read = append(read, name+".exr", "--compression", "none", "--scanline", "-o", name+".plain.exr")
 			}
 		}
@@ -140,7 +150,8 @@ func TestFilesOfOtherWritersAreReadToTheLastBit(t *testing.T) {
 }
 
 // What we write in each compression, as lines and tiles, is read by OpenImageIO: where nothing is lost, as the same
-// bits; where something is, no farther from the source than a file of the reference encoder. exrheader reads its header.
+// bits; where something is, no farther from the source than a file of the reference encoder. exrheader reads its
+// header.
 func TestOurFilesAreReadByOthers(t *testing.T) {
 	tools(t)
 	dir := t.TempDir()
@@ -170,20 +181,27 @@ func TestOurFilesAreReadByOthers(t *testing.T) {
 				if tile.X > 0 {
 					layout = []string{"--tile", fmt.Sprint(tile.X), fmt.Sprint(tile.Y)}
 				}
-				write = append(append(append(write, "--compression", strings.ToLower(c.String())), layout...), "-o", f.name+".theirs.exr")
+				write = append(
+					append(append(write, "--compression", strings.ToLower(c.String())), layout...), "-o",
+					f.name+".theirs.exr",
+				)
 				for _, of := range []string{".ours", ".theirs"} {
-					read = append(read, f.name+of+".exr", "--compression", "none", "--scanline", "-o", f.name+of+".plain.exr")
+					read = append(
+						read, f.name+of+".exr", "--compression", "none", "--scanline", "-o", f.name+of+".plain.exr",
+					)
 				}
 			}
 		}
 		tool(t, "oiiotool", write...)
 		tool(t, "oiiotool", read...)
 		for _, f := range files {
-			ours, theirs := decode(t, readFile(t, f.name+".ours.plain.exr"))[0], decode(t, readFile(t, f.name+".theirs.plain.exr"))[0]
+			ours, theirs := decode(t, readFile(t, f.name+".ours.plain.exr"))[0],
+				decode(t, readFile(t, f.name+".theirs.plain.exr"))[0]
 			switch {
 			case f.compression.Lossless():
 				samePixels(t, ours, asPart(source))
-			case f.compression < DWAA: // rounded as the reference rounds, unless it did not shrink and was stored as it is
+			case f.compression < DWAA:
+				// rounded as the reference rounds, unless it did not shrink and was stored as it is
 				if f.tile.X == 0 {
 					samePixels(t, ours, theirs)
 				}
@@ -191,10 +209,16 @@ func TestOurFilesAreReadByOthers(t *testing.T) {
 				mean, worst := errorOf(ours, asPart(source))
 				theirMean, theirWorst := errorOf(theirs, asPart(source))
 				if mean > theirMean || worst > theirWorst {
-					t.Errorf("%v %s: error %.6f, at most %.5f; the reference's %.6f and %.5f", size, f.compression, mean, worst, theirMean, theirWorst)
+					t.Errorf(
+						"%v %s: error %.6f, at most %.5f; the reference's %.6f and %.5f", size, f.compression, mean,
+						worst, theirMean, theirWorst,
+					)
 				}
 				ourFile, theirFile := len(readFile(t, f.name+".ours.exr")), len(readFile(t, f.name+".theirs.exr"))
-				t.Logf("%v %s: error %.6f and %.6f, at most %.5f and %.5f, %d and %d bytes", size, f.compression, mean, theirMean, worst, theirWorst, ourFile, theirFile)
+				t.Logf(
+					"%v %s: error %.6f and %.6f, at most %.5f and %.5f, %d and %d bytes", size, f.compression, mean,
+					theirMean, worst, theirWorst, ourFile, theirFile,
+				)
 			}
 			if t.Failed() {
 				t.Fatalf("%v in %s, tiles %v: others read other pixels", size, f.compression, f.tile)
@@ -227,7 +251,10 @@ func TestOurPartsAreReadByOthers(t *testing.T) {
 	both := filepath.Join(dir, "both.exr")
 	first, second := scenery(40, 30), scenery(97, 75)
 	first.Name, first.Compression = "beauty", PIZ
-	second.Name, second.Compression, second.Tile = "data.of a part whose name is longer than thirty-one bytes", ZIP, image.Pt(16, 24)
+	second.Name, second.Compression, second.Tile = "data.of a part whose name is longer than thirty-one bytes", ZIP,
+		image.Pt(
+			16, 24,
+		)
 	second.DataWindow = second.DataWindow.Add(image.Pt(-3, 11))
 	first.DisplayWindow, second.DisplayWindow = image.Rect(-10, 0, 200, 100), image.Rect(-10, 0, 200, 100)
 	timeCode, err := imagefile.NewTimeCode(1, 2, 3, 4, false)
@@ -235,14 +262,23 @@ func TestOurPartsAreReadByOthers(t *testing.T) {
 		t.Fatal(err)
 	}
 	first.Attributes = imagefile.Attributes{
-		{Name: "timeCode", Value: timeCode}, {Name: "framesPerSecond", Value: imagefile.Rational{Numerator: 24, Denominator: 1}}, {Name: "chromaticities", Value: imagefile.BT709()},
-		{Name: "whiteLuminance", Value: float32(100)}, {Name: "aperture", Value: float32(5.6)}, {Name: "reelhouse:an attribute with a long name", Value: "x"},
+		{
+			Name:  "timeCode",
+			Value: timeCode,
+		}, {Name: "framesPerSecond", Value: imagefile.Rational{Numerator: 24, Denominator: 1}},
+		{Name: "chromaticities", Value: imagefile.BT709()},
+		{
+			Name:  "whiteLuminance",
+			Value: float32(100),
+		}, {Name: "aperture", Value: float32(5.6)}, {Name: "reelhouse:an attribute with a long name", Value: "x"},
 	}
 	writeFile(t, both, first, second)
 	out := tool(t, "exrheader", both)
 	for _, says := range []string{
-		`name (type string): "beauty"`, "time 01:02:03:04", "framesPerSecond (type rational): 24/1", "red   (0.64 0.33)", "whiteLuminance (type float): 100", "aperture (type float): 5.6",
-		"dataWindow (type box2i): (-3 11) - (93 85)", "displayWindow (type box2i): (-10 0) - (199 99)", "size 16 by 24 pixels", `type (type string): "tiledimage"`, "depth.Z, 32-bit floating-point",
+		`name (type string): "beauty"`, "time 01:02:03:04", "framesPerSecond (type rational): 24/1",
+		"red   (0.64 0.33)", "whiteLuminance (type float): 100", "aperture (type float): 5.6",
+		"dataWindow (type box2i): (-3 11) - (93 85)", "displayWindow (type box2i): (-10 0) - (199 99)",
+		"size 16 by 24 pixels", `type (type string): "tiledimage"`, "depth.Z, 32-bit floating-point",
 		"reelhouse:an attribute with a long name",
 	} {
 		if !strings.Contains(out, says) {
@@ -250,7 +286,10 @@ func TestOurPartsAreReadByOthers(t *testing.T) {
 		}
 	}
 	a, b := filepath.Join(dir, "a.exr"), filepath.Join(dir, "b.exr")
-	args := append(mixed[:len(mixed):len(mixed)], both, "--subimage", "0", "--compression", "none", "-o", a, both, "--subimage", "1", "--compression", "none", "-o", b)
+	args := append(
+		mixed[:len(mixed):len(mixed)], both, "--subimage", "0", "--compression", "none", "-o", a, both, "--subimage",
+		"1", "--compression", "none", "-o", b,
+	)
 	tool(t, "oiiotool", args...)
 	samePixels(t, decode(t, readFile(t, a))[0], asPart(first))
 	samePixels(t, decode(t, readFile(t, b))[0], asPart(second))
@@ -260,7 +299,8 @@ func TestOurPartsAreReadByOthers(t *testing.T) {
 // holds the same bits as it was made of.
 func TestKeptFilesOfOtherWritersAreRead(t *testing.T) {
 	want := scenery(48, 40)
-	for name, most := range map[string]float64{"rle": 0, "piz": 0, "mipmap-zip": 0, "two-parts": 0, "pxr24": 0, "b44": 30, "b44a": 30, "dwaa": 1, "dwab-tiled": 1} {
+	for name, most := range map[string]float64{"rle": 0, "piz": 0, "mipmap-zip": 0, "two-parts": 0, "pxr24": 0,
+		"b44": 30, "b44a": 30, "dwaa": 1, "dwab-tiled": 1} {
 		got := decode(t, readFile(t, filepath.Join("testdata", name+".exr")))[0]
 		if _, worst := errorOf(got, asPart(want)); worst > most {
 			t.Errorf("%s: a colour is wrong by %v", name, worst)
@@ -346,12 +386,16 @@ func TestWindowsAreTold(t *testing.T) {
 	want := scenery(97, 75)
 	writeFile(t, source, want)
 	for _, compression := range []string{"zip", "piz", "b44", "dwaa"} {
-		tool(t, "oiiotool", source, "--crop", "20x10+30+40", "--compression", compression, mixed[0], mixed[1], "-o", cropped)
+		tool(
+			t, "oiiotool", source, "--crop", "20x10+30+40", "--compression", compression, mixed[0], mixed[1], "-o",
+			cropped,
+		)
 		p := decode(t, readFile(t, cropped))[0]
 		if p.DataWindow != image.Rect(30, 40, 50, 50) || p.DisplayWindow != image.Rect(0, 0, 97, 75) {
 			t.Errorf("%s: windows %v and %v", compression, p.DataWindow, p.DisplayWindow)
 		}
-		if got, w := le.Uint32(p.Planes[p.Channel("depth.Z")][4*(3*20+7):]), le.Uint32(want.Planes[3][4*(43*97+37):]); got != w {
+		if got, w := le.Uint32(p.Planes[p.Channel("depth.Z")][4*(3*20+7):]),
+			le.Uint32(want.Planes[3][4*(43*97+37):]); got != w {
 			t.Errorf("%s: pixel 37, 43 is %x, want %x", compression, got, w)
 		}
 	}

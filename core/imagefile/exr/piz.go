@@ -68,7 +68,10 @@ func (u *unpacker) piz(b block, in []byte) error {
 		n := u.layers[i].width * u.layers[i].size / 2
 		out, in := raw[:2*n], starts[i][row*n:(row+1)*n]
 		for len(in) >= 4 && len(out) >= 8 {
-			le.PutUint64(out, uint64(values[in[0]])|uint64(values[in[1]])<<16|uint64(values[in[2]])<<32|uint64(values[in[3]])<<48)
+			le.PutUint64(
+				out,
+				uint64(values[in[0]])|uint64(values[in[1]])<<16|uint64(values[in[2]])<<32|uint64(values[in[3]])<<48,
+			)
 			in, out = in[4:], out[8:]
 		}
 		for k, w := range in {

@@ -97,7 +97,8 @@ func (r *Reader) Headers() []imagefile.Header {
 // Part returns how a part is stored.
 func (r *Reader) Part(i int) Part { return r.parts[i].Part }
 
-// ReadLines fills planes with lines of a part; see imagefile.Reader. An error about what the file holds is an ErrFormat.
+// ReadLines fills planes with lines of a part; see imagefile.Reader. An error about what the file holds is an
+// ErrFormat.
 func (r *Reader) ReadLines(part, y0, y1 int, planes [][]byte) error {
 	if part < 0 || part >= len(r.parts) {
 		return fmt.Errorf("exr: there is no part %d, only %d", part+1, len(r.parts))

@@ -10,8 +10,8 @@ import (
 	"reelhouse/core/imagefile"
 )
 
-// The sum of a file (imagefile.DataSum) is taken over its headers, with zeros for digits where the sum itself stands, then over
-// everything behind the offset tables, and then over these.
+// The sum of a file (imagefile.DataSum) is taken over its headers, with zeros for digits where the sum itself stands,
+// then over everything behind the offset tables, and then over these.
 
 // blankSum stands for the sum until it is known, and while it is taken.
 var blankSum = bytes.Repeat([]byte("0"), imagefile.DataSumDigits)

@@ -128,7 +128,8 @@ func (w *Writer) headers(parts []Part) ([]byte, error) {
 	return out, nil
 }
 
-// shareable says whether two parts can stand in one file: they must agree in what the file layout calls shared attributes.
+// shareable says whether two parts can stand in one file: they must agree in what the file layout calls shared
+// attributes.
 func shareable(first, p Part) error {
 	if first.DisplayWindow != p.DisplayWindow || first.Aspect() != p.Aspect() {
 		return fmt.Errorf("the display window and the pixel aspect are those of the first part, or the file cannot be")
@@ -146,7 +147,10 @@ func (u *unfinished) header() ([]rawAttribute, error) {
 	if err := u.check(); err != nil {
 		return nil, err
 	}
-	attributes := slices.DeleteFunc(slices.Clone(u.Attributes), func(a imagefile.Attribute) bool { return a.Name == imagefile.DataSum })
+	attributes := slices.DeleteFunc(
+		slices.Clone(u.Attributes),
+		func(a imagefile.Attribute) bool { return a.Name == imagefile.DataSum },
+	)
 	u.Sum = u.Sum || len(attributes) < len(u.Attributes)
 	own, err := rawAttributes(attributes)
 	if err != nil {
@@ -183,7 +187,10 @@ func (u *unfinished) header() ([]rawAttribute, error) {
 		header = append(header, rawAttribute{"name", "string", []byte(u.Name)})
 	}
 	if u.index >= 0 {
-		header = append(header, rawAttribute{"type", "string", []byte(kind)}, rawAttribute{"chunkCount", "int", le.AppendUint32(nil, uint32(len(u.table)))})
+		header = append(
+			header, rawAttribute{"type", "string", []byte(kind)},
+			rawAttribute{"chunkCount", "int", le.AppendUint32(nil, uint32(len(u.table)))},
+		)
 	}
 	if u.Loss > 0 {
 		header = append(header, rawAttribute{"dwaCompressionLevel", "float", float(float64(u.Loss))})
@@ -209,14 +216,20 @@ func (u *unfinished) check() error {
 		return fmt.Errorf("%s cannot be written", u.Compression)
 	case u.Tile != (image.Point{}) && (u.Tile.X < 1 || u.Tile.Y < 1 || u.Tile.X > MaxEdge || u.Tile.Y > MaxEdge):
 		return fmt.Errorf("tiles of %d × %d pixels cannot be written", u.Tile.X, u.Tile.Y)
-	case u.Alpha == imagefile.Straight && !slices.ContainsFunc(u.Attributes, func(a imagefile.Attribute) bool { return strings.HasSuffix(a.Name, alphaAttribute) }):
-		return fmt.Errorf("colour is premultiplied by the file layout; straight colour needs an attribute that ends in %q and says so", alphaAttribute)
+	case u.Alpha == imagefile.Straight && !slices.ContainsFunc(u.Attributes, saysAlpha):
+		return fmt.Errorf(
+			"colour is premultiplied by the file layout; straight colour needs an attribute that ends in %q and says "+
+				"so",
+			alphaAttribute,
+		)
 	}
 	seen := map[string]bool{}
 	for _, c := range u.Channels {
 		switch {
 		case !validName(c.Name) || seen[c.Name]:
-			return fmt.Errorf("the channel name %q is empty, repeated, longer than %d bytes or has a zero byte", c.Name, longName)
+			return fmt.Errorf(
+				"the channel name %q is empty, repeated, longer than %d bytes or has a zero byte", c.Name, longName,
+			)
 		case c.Type != imagefile.Half && c.Type != imagefile.Float && c.Type != imagefile.Uint32:
 			return fmt.Errorf("channel %s is %s, which the file layout has not", c.Name, c.Type)
 		case c.XSampling > 1 || c.YSampling > 1:
@@ -235,7 +248,8 @@ func (u *unfinished) channelBytes() []byte {
 	var out []byte
 	for _, c := range u.channels {
 		out = append(append(out, c.Name...), 0)
-		kind := map[imagefile.Type]uint32{imagefile.Half: typeHalf, imagefile.Float: typeFloat, imagefile.Uint32: typeUint}[c.Type]
+		kind := map[imagefile.Type]uint32{imagefile.Half: typeHalf, imagefile.Float: typeFloat,
+			imagefile.Uint32: typeUint}[c.Type]
 		perceptual := byte(0)
 		if c.Perceptual {
 			perceptual = 1
@@ -494,3 +508,6 @@ func (m *memory) free() {
 		segments.Put(s)
 	}
 }
+
+// saysAlpha reports whether an attribute says how alpha is stored.
+func saysAlpha(a imagefile.Attribute) bool { return strings.HasSuffix(a.Name, alphaAttribute) }

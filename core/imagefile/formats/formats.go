@@ -57,8 +57,8 @@ func All() []Format {
 // headBytes is what the formats need to know themselves by.
 const headBytes = 32
 
-// Open reads the beginning of a file of size bytes and returns a reader of its format. limit bounds the memory of its planes, and
-// of formats that are decoded as a whole also the file's own size.
+// Open reads the beginning of a file of size bytes and returns a reader of its format. limit bounds the memory of its
+// planes, and of formats that are decoded as a whole also the file's own size.
 func Open(in io.ReaderAt, size, limit int64) (imagefile.Reader, Format, error) {
 	head := make([]byte, min(size, headBytes))
 	if _, err := in.ReadAt(head, 0); err != nil && !errors.Is(err, io.EOF) {

@@ -45,7 +45,8 @@ type variant struct {
 func (v variant) String() string {
 	alpha := ""
 	if strings.HasSuffix(v.channels, "A") {
-		alpha = map[imagefile.Alpha]string{imagefile.Straight: ", straight", imagefile.Premultiplied: ", premultiplied"}[v.alpha]
+		alpha = map[imagefile.Alpha]string{imagefile.Straight: ", straight",
+			imagefile.Premultiplied: ", premultiplied"}[v.alpha]
 	}
 	return strings.TrimSpace(fmt.Sprintf("%s %s%s", v.kind, v.channels, alpha))
 }
@@ -81,29 +82,54 @@ func variants() []variant {
 			}
 			outside = append(outside, "--compression", strings.ToLower(c.String()))
 			for _, kind := range []imagefile.Type{imagefile.Half, imagefile.Float, imagefile.Uint32} {
-				lossy := !c.Lossless() && kind != imagefile.Uint32 && (c != exr.PXR24 || kind == imagefile.Float) && !(kind == imagefile.Float && (c == exr.B44 || c == exr.B44A))
-				add(variant{"OpenEXR", c.String() + ", " + layout, "exr", kind, "RGBA", imagefile.Premultiplied, lossy, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
-					file, err := os.CreateTemp("", "*.exr")
-					if err != nil {
-						return nil, err
-					}
-					w, err := exr.NewWriter(file, exr.Part{Header: h, Compression: c, Tile: tile})
-					if err != nil {
-						file.Close()
-						os.Remove(file.Name())
-						return nil, err
-					}
-					return &seeking{w, file, out}, nil
-				}, outside})
+				lossy := !c.Lossless() && kind != imagefile.Uint32 && (c != exr.PXR24 || kind == imagefile.Float) &&
+					!(kind == imagefile.Float && (c == exr.B44 || c == exr.B44A))
+				add(
+					variant{
+						"OpenEXR",
+						c.String() + ", " + layout,
+						"exr",
+						kind,
+						"RGBA",
+						imagefile.Premultiplied,
+						lossy,
+						func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
+							file, err := os.CreateTemp("", "*.exr")
+							if err != nil {
+								return nil, err
+							}
+							w, err := exr.NewWriter(file, exr.Part{Header: h, Compression: c, Tile: tile})
+							if err != nil {
+								file.Close()
+								os.Remove(file.Name())
+								return nil, err
+							}
+							return &seeking{w, file, out}, nil
+						},
+						outside,
+					},
+				)
 			}
 		}
 	}
 	codes := []imagefile.Type{imagefile.Uint8, imagefile.Uint16}
 	for _, kind := range codes {
 		for _, channels := range []string{"Y", "YA", "RGB", "RGBA"} {
-			add(variant{"PNG", "deflate", "png", kind, channels, imagefile.Straight, false, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
-				return png.NewWriter(out, h, png.Options{})
-			}, nil})
+			add(
+				variant{
+					"PNG",
+					"deflate",
+					"png",
+					kind,
+					channels,
+					imagefile.Straight,
+					false,
+					func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
+						return png.NewWriter(out, h, png.Options{})
+					},
+					nil,
+				},
+			)
 		}
 	}
 	for _, c := range []tiff.Compression{tiff.None, tiff.LZW, tiff.Deflate} {
@@ -114,9 +140,21 @@ func variants() []variant {
 					if alpha == imagefile.Straight && !strings.HasSuffix(channels, "A") {
 						continue
 					}
-					add(variant{"TIFF", c.String(), "tif", kind, channels, alpha, false, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
-						return tiff.NewWriter(out, h, tiff.Options{Compression: c})
-					}, []string{"--compression", outside}})
+					add(
+						variant{
+							"TIFF",
+							c.String(),
+							"tif",
+							kind,
+							channels,
+							alpha,
+							false,
+							func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
+								return tiff.NewWriter(out, h, tiff.Options{Compression: c})
+							},
+							[]string{"--compression", outside},
+						},
+					)
 				}
 			}
 		}
@@ -131,28 +169,101 @@ func variants() []variant {
 				if alpha == imagefile.Straight && channels != "RGBA" {
 					continue
 				}
-				add(variant{"TGA", name, "tga", imagefile.Uint8, channels, alpha, false, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
-					return tga.NewWriter(out, h, tga.Options{Runs: runs})
-				}, outside})
+				add(
+					variant{
+						"TGA",
+						name,
+						"tga",
+						imagefile.Uint8,
+						channels,
+						alpha,
+						false,
+						func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
+							return tga.NewWriter(out, h, tga.Options{Runs: runs})
+						},
+						outside,
+					},
+				)
 			}
 		}
 	}
 	for _, full := range []bool{false, true} {
 		name := map[bool]string{false: "4:2:0", true: "4:4:4"}[full]
-		add(variant{"JPEG", "quality 90, " + name, "jpg", imagefile.Uint8, "RGB", imagefile.Unstated, true, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
-			return jpeg.NewWriter(out, h, jpeg.Options{Full: full})
-		}, []string{"--attrib", "jpeg:subsampling", name, "--compression", "jpeg:90"}})
+		add(
+			variant{
+				"JPEG",
+				"quality 90, " + name,
+				"jpg",
+				imagefile.Uint8,
+				"RGB",
+				imagefile.Unstated,
+				true,
+				func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
+					return jpeg.NewWriter(out, h, jpeg.Options{Full: full})
+				},
+				[]string{"--attrib", "jpeg:subsampling", name, "--compression", "jpeg:90"},
+			},
+		)
 	}
-	add(variant{"JPEG", "quality 90", "jpg", imagefile.Uint8, "Y", imagefile.Unstated, true, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
-		return jpeg.NewWriter(out, h, jpeg.Options{})
-	}, []string{"--compression", "jpeg:90"}})
-	add(variant{"DPX", "10 bits", "dpx", imagefile.Uint16, "RGB", imagefile.Unstated, false, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return dpx.NewWriter(out, h) }, []string{"-d", "uint10"}})
-	add(variant{"Radiance HDR", "runs", "hdr", imagefile.Float, "RGB", imagefile.Unstated, true, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return hdr.NewWriter(out, h) }, nil})
-	add(variant{"BMP", "plain", "bmp", imagefile.Uint8, "RGB", imagefile.Unstated, false, func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return bmp.NewWriter(out, h) }, nil})
+	add(
+		variant{
+			"JPEG",
+			"quality 90",
+			"jpg",
+			imagefile.Uint8,
+			"Y",
+			imagefile.Unstated,
+			true,
+			func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
+				return jpeg.NewWriter(out, h, jpeg.Options{})
+			},
+			[]string{"--compression", "jpeg:90"},
+		},
+	)
+	add(
+		variant{
+			"DPX",
+			"10 bits",
+			"dpx",
+			imagefile.Uint16,
+			"RGB",
+			imagefile.Unstated,
+			false,
+			func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return dpx.NewWriter(out, h) },
+			[]string{"-d", "uint10"},
+		},
+	)
+	add(
+		variant{
+			"Radiance HDR",
+			"runs",
+			"hdr",
+			imagefile.Float,
+			"RGB",
+			imagefile.Unstated,
+			true,
+			func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return hdr.NewWriter(out, h) },
+			nil,
+		},
+	)
+	add(
+		variant{
+			"BMP",
+			"plain",
+			"bmp",
+			imagefile.Uint8,
+			"RGB",
+			imagefile.Unstated,
+			false,
+			func(out io.Writer, h imagefile.Header) (imagefile.Writer, error) { return bmp.NewWriter(out, h) },
+			nil,
+		},
+	)
 	return all
 }
 
-// picture makes a part of smooth and noisy places for a variant. Codes of DPX have 10 bits; colours are no larger than alpha.
+// picture makes a part of smooth and noisy places for a variant. Codes of DPX have 10 bits; colours are no larger than
+// alpha.
 func (v variant) picture(width, height int, seed uint64) imagefile.Part {
 	r := rand.New(rand.NewPCG(seed, 7))
 	h := imagefile.Plain(width, height, v.kind, strings.Split(v.channels, "")...)
@@ -239,8 +350,8 @@ func read(data []byte, limit int64) ([]imagefile.Part, Format, error) {
 	return parts, f, err
 }
 
-// Every variant, random sizes, handed over in random pieces: the file is known by its contents, and the same samples, alpha
-// and shape of pixels come back.
+// Every variant, random sizes, handed over in random pieces: the file is known by its contents, and the same samples,
+// alpha and shape of pixels come back.
 func TestWhatIsWrittenIsReadBack(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
 	for _, v := range variants() {
@@ -271,8 +382,12 @@ func TestWhatIsWrittenIsReadBack(t *testing.T) {
 				t.Fatalf("%s %s %s: %v", v.format, v.name, v, err)
 			}
 			got := parts[0]
-			if len(parts) != 1 || format.Name != v.format || got.DataWindow != p.DataWindow || math.Abs(got.Aspect()-p.Aspect()) > 0.001 {
-				t.Errorf("%s %s %s came back as %s, %v, pixel aspect %v", v.format, v.name, v, format.Name, got.DataWindow, got.Aspect())
+			if len(parts) != 1 || format.Name != v.format || got.DataWindow != p.DataWindow ||
+				math.Abs(got.Aspect()-p.Aspect()) > 0.001 {
+				t.Errorf(
+					"%s %s %s came back as %s, %v, pixel aspect %v", v.format, v.name, v, format.Name, got.DataWindow,
+					got.Aspect(),
+				)
 			}
 			if strings.HasSuffix(v.channels, "A") && got.Alpha != v.alpha {
 				t.Errorf("%s %s %s: alpha came back as %v", v.format, v.name, v, got.Alpha)
@@ -316,7 +431,8 @@ func TestHostileFiles(t *testing.T) {
 		}
 		whole := v.encode(t, v.picture(40, 30, 1))
 		for i := range 64 {
-			if _, _, err := read(whole[:len(whole)*i/64], limit); err == nil && v.format != "TGA" && v.format != "JPEG" {
+			if _, _, err := read(whole[:len(whole)*i/64], limit); err == nil && v.format != "TGA" &&
+				v.format != "JPEG" {
 				t.Errorf("%s %s %s cut at %d/64 was read", v.format, v.name, v, i)
 			}
 		}
@@ -389,7 +505,8 @@ func TestWhatAFormatCannotHoldIsRefused(t *testing.T) {
 			t.Errorf("%s %s: closing without lines: %v", v.format, v.name, err)
 		}
 	}
-	if _, _, err := read([]byte("no picture at all, but some text"), limit); err == nil || !strings.Contains(err.Error(), "none of OpenEXR") {
+	if _, _, err := read([]byte("no picture at all, but some text"), limit); err == nil ||
+		!strings.Contains(err.Error(), "none of OpenEXR") {
 		t.Errorf("a text: %v", err)
 	}
 	if _, _, err := read(nil, limit); err == nil || !strings.Contains(err.Error(), "empty") {
@@ -399,10 +516,18 @@ func TestWhatAFormatCannotHoldIsRefused(t *testing.T) {
 
 // Attributes that a format has a place for come back; the encode of codes, too.
 func TestFactsComeBack(t *testing.T) {
-	facts := imagefile.Attributes{{Name: "owner", Value: "nobody"}, {Name: "capDate", Value: "2026:11:25 09:30:00"}, {Name: "comments", Value: "two words"}, {Name: "reelhouse:shot", Value: "010"}}
+	facts := imagefile.Attributes{
+		{Name: "owner", Value: "nobody"},
+		{Name: "capDate", Value: "2026:11:25 09:30:00"},
+		{Name: "comments", Value: "two words"},
+		{Name: "reelhouse:shot", Value: "010"},
+	}
 	for ext, places := range map[string][]string{
-		"exr": {"owner", "capDate", "comments", "reelhouse:shot"}, "png": {"owner", "capDate", "comments", "reelhouse:shot"}, "tif": {"owner", "capDate", "comments", "reelhouse:shot"},
-		"jpg": {"owner", "capDate", "comments", "reelhouse:shot"}, "hdr": {"owner", "reelhouse:shot"}, "tga": {"owner", "capDate", "comments"}, "dpx": {"owner"},
+		"exr": {"owner", "capDate", "comments", "reelhouse:shot"},
+		"png": {"owner", "capDate", "comments", "reelhouse:shot"},
+		"tif": {"owner", "capDate", "comments", "reelhouse:shot"},
+		"jpg": {"owner", "capDate", "comments", "reelhouse:shot"}, "hdr": {"owner", "reelhouse:shot"},
+		"tga": {"owner", "capDate", "comments"}, "dpx": {"owner"},
 	} {
 		for _, v := range variants() {
 			if v.ext != ext {

@@ -8,11 +8,13 @@ import (
 	"reelhouse/core/imagefile"
 )
 
-// kept are small files in testdata that OpenImageIO and the TIFF library's tools wrote of one picture, with the largest error that
-// their format makes of it. They are seeds of the fuzz tests, too.
+// kept are small files in testdata that OpenImageIO and the TIFF library's tools wrote of one picture, with the largest
+// error that their format makes of it. They are seeds of the fuzz tests, too.
 var kept = map[string]float64{
-	"plain.png": 0, "16.png": 0, "lzw-predictor.tif": 0, "float-tiles.tif": 0, "big-endian.tif": 0, "packbits.tif": 0, "separate.tif": 0,
-	"runs.tga": 0, "plain.dpx": 1. / 1023, "little.dpx": 1. / 1023, "plain.hdr": 1. / 64, "plain.bmp": 0, "420.jpg": 1, "progressive.jpg": 1,
+	"plain.png": 0, "16.png": 0, "lzw-predictor.tif": 0, "float-tiles.tif": 0, "big-endian.tif": 0, "packbits.tif": 0,
+	"separate.tif": 0,
+	"runs.tga":     0, "plain.dpx": 1. / 1023, "little.dpx": 1. / 1023, "plain.hdr": 1. / 64, "plain.bmp": 0, "420.jpg": 1,
+	"progressive.jpg": 1,
 }
 
 func keptSource() imagefile.Part {
@@ -33,17 +35,23 @@ func TestKeptFilesOfOtherWritersAreRead(t *testing.T) {
 }
 
 func keep(t *testing.T) {
-	source, in := filepath.Join(t.TempDir(), "source.exr"), func(name string) string { return filepath.Join("testdata", name) }
+	source, in := filepath.Join(
+		t.TempDir(), "source.exr",
+	), func(name string) string { return filepath.Join("testdata", name) }
 	plain(t, source, keptSource())
 	for name, args := range map[string][]string{
-		"plain.png": {"-d", "uint8"}, "16.png": {"-d", "uint16"}, "plain.tif": {"-d", "uint8", "--compression", "none"}, "lzw-predictor.tif": {"-d", "uint16", "--compression", "lzw"},
-		"float-tiles.tif": {"-d", "float", "--tile", "16", "16", "--compression", "zip"}, "runs.tga": {"-d", "uint8", "--compression", "rle"}, "plain.dpx": {"-d", "uint10"},
-		"little.dpx": {"-d", "uint10", "--attrib", "oiio:Endian", "little"}, "plain.hdr": nil, "plain.bmp": {"-d", "uint8"}, "420.jpg": {"-d", "uint8", "--attrib", "jpeg:subsampling", "4:2:0"},
+		"plain.png": {"-d", "uint8"}, "16.png": {"-d", "uint16"}, "plain.tif": {"-d", "uint8", "--compression", "none"},
+		"lzw-predictor.tif": {"-d", "uint16", "--compression", "lzw"},
+		"float-tiles.tif":   {"-d", "float", "--tile", "16", "16", "--compression", "zip"},
+		"runs.tga":          {"-d", "uint8", "--compression", "rle"}, "plain.dpx": {"-d", "uint10"},
+		"little.dpx": {"-d", "uint10", "--attrib", "oiio:Endian", "little"}, "plain.hdr": nil,
+		"plain.bmp": {"-d", "uint8"}, "420.jpg": {"-d", "uint8", "--attrib", "jpeg:subsampling", "4:2:0"},
 		"progressive.jpg": {"-d", "uint8", "--attrib", "jpeg:progressive", "1"},
 	} {
 		tool(t, "oiiotool", append(append([]string{source, "--nosoftwareattrib"}, args...), "-o", in(name))...)
 	}
-	for name, args := range map[string][]string{"big-endian.tif": {"-B"}, "packbits.tif": {"-c", "packbits"}, "separate.tif": {"-p", "separate"}} {
+	for name, args := range map[string][]string{"big-endian.tif": {"-B"}, "packbits.tif": {"-c", "packbits"},
+		"separate.tif": {"-p", "separate"}} {
 		tool(t, "tiffcp", append(args, in("plain.tif"), in(name))...)
 	}
 	if err := os.Remove(in("plain.tif")); err != nil {

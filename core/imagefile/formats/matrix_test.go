@@ -91,9 +91,9 @@ func plain(t *testing.T, path string, p imagefile.Part) {
 // As OpenImageIO is told to read and write straight alpha: without multiplying by it.
 var asItIs = []string{"--iconfig", "oiio:UnassociatedAlpha", "1", "-i"}
 
-// Every variant both ways. What we write, OpenImageIO reads into a plain file: the same samples, or where the format loses some, no
-// farther from the source than those of a file that OpenImageIO wrote. What it writes, we read as it does. The table of it
-// stands in docs/formats.md; REELHOUSE_MATRIX=write renews it.
+// Every variant both ways. What we write, OpenImageIO reads into a plain file: the same samples, or where the format
+// loses some, no farther from the source than those of a file that OpenImageIO wrote. What it writes, we read as it
+// does. The table of it stands in docs/formats.md; REELHOUSE_MATRIX=write renews it.
 func TestMatrix(t *testing.T) {
 	tools(t, "oiiotool", "pngcheck", "tiffinfo", "exrheader")
 	dir := t.TempDir()
@@ -120,13 +120,19 @@ func TestMatrix(t *testing.T) {
 			if slices.Contains(v.outside, "-d") {
 				kind = nil
 			}
-			write1 = append(append(append(append(append(write1, path+".source.exr"), alpha...), kind...), v.outside...), "-o", path+".theirs."+v.ext)
+			write1 = append(
+				append(append(append(append(write1, path+".source.exr"), alpha...), kind...), v.outside...), "-o",
+				path+".theirs."+v.ext,
+			)
 			back := "float"
 			if v.kind == imagefile.Uint32 {
 				back = "uint32"
 			}
 			for _, of := range []string{".ours", ".theirs"} {
-				read1 = append(append(read1, asItIs...), path+of+"."+v.ext, "-d", back, "--compression", "none", "--scanline", "-o", path+of+".plain.exr")
+				read1 = append(
+					append(read1, asItIs...), path+of+"."+v.ext, "-d", back, "--compression", "none", "--scanline",
+					"-o", path+of+".plain.exr",
+				)
 			}
 		}
 		tool(t, "oiiotool", write1...)
@@ -149,10 +155,16 @@ func TestMatrix(t *testing.T) {
 			mean, worst := difference(t, v, oursByThem, source)
 			if v.lossy {
 				theirMean, theirWorst := difference(t, v, theirsByThem, source)
-				t.Logf("%s: error %.6f, at most %.5f; the reference's %.6f, %.5f", name, mean, worst, theirMean, theirWorst)
+				t.Logf(
+					"%s: error %.6f, at most %.5f; the reference's %.6f, %.5f", name, mean, worst, theirMean,
+					theirWorst,
+				)
 				results[i][0] = "as near as the reference's"
 				if mean > theirMean*(1+v.luck()) {
-					t.Errorf("%s: error %.6f, at most %.5f; the reference's %.6f, %.5f", name, mean, worst, theirMean, theirWorst)
+					t.Errorf(
+						"%s: error %.6f, at most %.5f; the reference's %.6f, %.5f", name, mean, worst, theirMean,
+						theirWorst,
+					)
 				}
 			} else if worst > v.rounding() {
 				t.Errorf("%s: OpenImageIO reads values that are off by %v", name, worst)
@@ -210,9 +222,15 @@ func table(results [][2]string) string {
 		names[r] = append(names[r], w.name)
 	}
 	var b strings.Builder
-	b.WriteString("| format | written with | samples | ours, as OpenImageIO reads it | OpenImageIO's, as we read it |\n|---|---|---|---|---|\n")
+	b.WriteString(
+		"| format | written with | samples | ours, as OpenImageIO reads it | OpenImageIO's, as we read it " +
+			"|\n|---|---|---|---|---|\n",
+	)
 	for _, r := range rows {
-		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s |\n", r.format, strings.Join(names[r], "; "), r.samples, r.result[0], r.result[1])
+		fmt.Fprintf(
+			&b, "| %s | %s | %s | %s | %s |\n", r.format, strings.Join(names[r], "; "), r.samples, r.result[0],
+			r.result[1],
+		)
 	}
 	return b.String()
 }
@@ -259,23 +277,30 @@ func (v variant) rounding() float64 {
 	return 0
 }
 
-// Files in layouts that we read and do not write: of OpenImageIO, and of the TIFF library's tools. Pixels are compared with what
-// OpenImageIO reads.
+// Files in layouts that we read and do not write: of OpenImageIO, and of the TIFF library's tools. Pixels are compared
+// with what OpenImageIO reads.
 func TestOtherLayoutsAreRead(t *testing.T) {
 	tools(t, "oiiotool", "tiffcp")
 	dir := t.TempDir()
 	in := func(name string) string { return filepath.Join(dir, name) }
 	p := variant{kind: imagefile.Float, channels: "RGBA", alpha: imagefile.Premultiplied}.picture(97, 75, 3)
 	plain(t, in("rgba.exr"), p)
-	tool(t, "oiiotool", in("rgba.exr"), "--ch", "R,G,B", "-o", in("rgb.exr"), "-d", "uint8", "--compression", "none", "-o", in("rgb.tif"))
+	tool(
+		t, "oiiotool", in("rgba.exr"), "--ch", "R,G,B", "-o", in("rgb.exr"), "-d", "uint8", "--compression", "none",
+		"-o", in("rgb.tif"),
+	)
 	var files []string
 	for _, tiff := range []struct {
 		name string
 		args []string
 	}{
-		{"big-endian", []string{"-B"}}, {"little-endian", []string{"-L"}}, {"packbits", []string{"-c", "packbits"}}, {"lzw", []string{"-c", "lzw"}}, {"lzw-predictor", []string{"-c", "lzw:2"}},
-		{"deflate-predictor", []string{"-c", "zip:2"}}, {"big-endian-predictor", []string{"-B", "-c", "zip:2"}}, {"tiles", []string{"-t", "-w", "32", "-l", "16", "-c", "zip"}}, {"separate", []string{"-p", "separate", "-c", "lzw"}},
-		{"separate-tiles", []string{"-p", "separate", "-t", "-w", "48", "-l", "32"}}, {"one-strip", []string{"-r", "1000"}}, {"strips-of-one-line", []string{"-r", "1", "-c", "zip"}},
+		{"big-endian", []string{"-B"}}, {"little-endian", []string{"-L"}}, {"packbits", []string{"-c", "packbits"}},
+		{"lzw", []string{"-c", "lzw"}}, {"lzw-predictor", []string{"-c", "lzw:2"}},
+		{"deflate-predictor", []string{"-c", "zip:2"}}, {"big-endian-predictor", []string{"-B", "-c", "zip:2"}},
+		{"tiles", []string{"-t", "-w", "32", "-l", "16", "-c", "zip"}},
+		{"separate", []string{"-p", "separate", "-c", "lzw"}},
+		{"separate-tiles", []string{"-p", "separate", "-t", "-w", "48", "-l", "32"}},
+		{"one-strip", []string{"-r", "1000"}}, {"strips-of-one-line", []string{"-r", "1", "-c", "zip"}},
 	} {
 		name := tiff.name + ".tif"
 		tool(t, "tiffcp", append(tiff.args, in("rgb.tif"), in(name))...)
@@ -285,10 +310,16 @@ func TestOtherLayoutsAreRead(t *testing.T) {
 		name string
 		args []string
 	}{
-		{"half.tif", []string{in("rgba.exr"), "-d", "half"}}, {"uint32.tif", []string{in("rgb.exr"), "-d", "uint32"}}, {"float-predictor.tif", []string{in("rgba.exr"), "-d", "float", "--attrib", "tiff:predictor", "3", "--compression", "zip"}},
-		{"tiles.tif", []string{in("rgba.exr"), "-d", "uint16", "--tile", "16", "48", "--compression", "lzw"}}, {"separate.tif", []string{in("rgba.exr"), "-d", "float", "--planarconfig", "separate"}},
-		{"8.dpx", []string{in("rgb.exr"), "-d", "uint8"}}, {"16.dpx", []string{in("rgb.exr"), "-d", "uint16"}}, {"little.dpx", []string{in("rgb.exr"), "-d", "uint10", "--attrib", "oiio:Endian", "little"}},
-		{"progressive.jpg", []string{in("rgb.exr"), "-d", "uint8", "--attrib", "jpeg:progressive", "1", "--compression", "jpeg:95"}}, {"422.jpg", []string{in("rgb.exr"), "-d", "uint8", "--attrib", "jpeg:subsampling", "4:2:2", "--compression", "jpeg:95"}},
+		{"half.tif", []string{in("rgba.exr"), "-d", "half"}}, {"uint32.tif", []string{in("rgb.exr"), "-d", "uint32"}},
+		{"float-predictor.tif", []string{in("rgba.exr"), "-d", "float", "--attrib", "tiff:predictor", "3",
+			"--compression", "zip"}},
+		{"tiles.tif", []string{in("rgba.exr"), "-d", "uint16", "--tile", "16", "48", "--compression", "lzw"}},
+		{"separate.tif", []string{in("rgba.exr"), "-d", "float", "--planarconfig", "separate"}},
+		{"8.dpx", []string{in("rgb.exr"), "-d", "uint8"}}, {"16.dpx", []string{in("rgb.exr"), "-d", "uint16"}},
+		{"little.dpx", []string{in("rgb.exr"), "-d", "uint10", "--attrib", "oiio:Endian", "little"}},
+		{"progressive.jpg", []string{in("rgb.exr"), "-d", "uint8", "--attrib", "jpeg:progressive", "1", "--compression",
+			"jpeg:95"}}, {"422.jpg", []string{in("rgb.exr"), "-d", "uint8", "--attrib", "jpeg:subsampling", "4:2:2",
+			"--compression", "jpeg:95"}},
 	} {
 		tool(t, "oiiotool", append(file.args, "-o", in(file.name))...)
 		files = append(files, file.name)

@@ -1,8 +1,8 @@
-// Package hdr reads and writes Radiance pictures: light in three mantissas of 8 bits and one exponent, in runs or plain, with a
-// header of lines of text.
+// Package hdr reads and writes Radiance pictures: light in three mantissas of 8 bits and one exponent, in runs or
+// plain, with a header of lines of text.
 //
-// The format is that of the Radiance reference manual, "Picture File Format"; the runs are the later kind, one of each component
-// of a scan line.
+// The format is that of the Radiance reference manual, "Picture File Format"; the runs are the later kind, one of each
+// component of a scan line.
 package hdr
 
 import (
@@ -52,7 +52,10 @@ func NewWriter(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
 func encode(out io.Writer, p imagefile.Part) error {
 	var b bytes.Buffer
 	// The aspect is a pixel's height over its width.
-	fmt.Fprintf(&b, "%s\n%sFORMAT=%s\nPIXASPECT=%g\n\n-Y %d +X %d\n", Signatures[0], p.Attributes.Lines(), format, 1/p.Aspect(), p.Height(), p.Width())
+	fmt.Fprintf(
+		&b, "%s\n%sFORMAT=%s\nPIXASPECT=%g\n\n-Y %d +X %d\n", Signatures[0], p.Attributes.Lines(), format, 1/p.Aspect(),
+		p.Height(), p.Width(),
+	)
 	width := p.Width()
 	row := make([]byte, 4*width)
 	data := b.Bytes()
@@ -126,14 +129,15 @@ func packRuns(dst, in []byte) []byte {
 	return dst
 }
 
-// A reader keeps a file as it is stored, which takes far less than its planes, and unpacks the lines that are asked for.
+// A reader keeps a file as it is stored, which takes far less than its planes, and unpacks the lines that are asked
+// for.
 type reader struct {
 	header imagefile.Header
 	lines  [][]byte // of the file, each from where it begins
 }
 
-// NewReader reads a whole file of size bytes; limit bounds its own size and that of its planes. It goes through all lines once, so that one
-// that is damaged is known from the start.
+// NewReader reads a whole file of size bytes; limit bounds its own size and that of its planes. It goes through all
+// lines once, so that one that is damaged is known from the start.
 func NewReader(in io.ReaderAt, size, limit int64) (imagefile.Reader, error) {
 	data, err := imagefile.Load(in, size, limit)
 	if err != nil {
@@ -290,8 +294,8 @@ func unpackLine(row, in []byte, width int) ([]byte, error) {
 	return in, nil
 }
 
-// unpackPlain reads pixels one by one, and the older kind of runs: a pixel of three ones repeats the one before it, as often
-// as its exponent says; several in a row count in steps of 256.
+// unpackPlain reads pixels one by one, and the older kind of runs: a pixel of three ones repeats the one before it, as
+// often as its exponent says; several in a row count in steps of 256.
 func unpackPlain(row, in []byte, width int) ([]byte, error) {
 	shift := 0
 	for x := 0; x < width; {

@@ -1,5 +1,5 @@
-// Package ifd reads and writes image file directories: the tagged values of TIFF 6.0 (section 2), in which Exif (CIPA DC-008)
-// stores its facts, too.
+// Package ifd reads and writes image file directories: the tagged values of TIFF 6.0 (section 2), in which Exif (CIPA
+// DC-008) stores its facts, too.
 package ifd
 
 import (
@@ -71,7 +71,11 @@ func Read(data []byte, order binary.ByteOrder, at int) (d Directory, next int, e
 		return d, 0, fmt.Errorf("a directory is cut short")
 	}
 	for range count {
-		e := Entry{Tag: order.Uint16(data[at:]), Kind: Kind(order.Uint16(data[at+2:])), Count: int(order.Uint32(data[at+4:]))}
+		e := Entry{
+			Tag:   order.Uint16(data[at:]),
+			Kind:  Kind(order.Uint16(data[at+2:])),
+			Count: int(order.Uint32(data[at+4:])),
+		}
 		size, known := sizes[e.Kind]
 		if known {
 			bytes := int64(size) * int64(e.Count)
@@ -174,15 +178,16 @@ func (d *Directory) AddText(tag uint16, text string) {
 // AddRatio appends a fraction near to v, of at least 0.
 func (d *Directory) AddRatio(tag uint16, v float64) {
 	denominator := 1
-	for denominator < 1e6 && v*float64(denominator) < 1e6 && math.Abs(math.Round(v*float64(denominator))/float64(denominator)-v) > 1e-9*v {
+	for denominator < 1e6 && v*float64(denominator) < 1e6 &&
+		math.Abs(math.Round(v*float64(denominator))/float64(denominator)-v) > 1e-9*v {
 		denominator *= 10
 	}
 	data := binary.LittleEndian.AppendUint32(nil, uint32(math.Round(v*float64(denominator))))
 	d.Entries = append(d.Entries, Entry{tag, Rational, 1, binary.LittleEndian.AppendUint32(data, uint32(denominator))})
 }
 
-// Append appends the directory and its values, with the lower bytes first, to dst, whose byte 0 is at offset base of the
-// file, and names where the next directory is.
+// Append appends the directory and its values, with the lower bytes first, to dst, whose byte 0 is at offset base of
+// the file, and names where the next directory is.
 func (d Directory) Append(dst []byte, base, next int) []byte {
 	le := binary.LittleEndian
 	entries := slices.Clone(d.Entries)

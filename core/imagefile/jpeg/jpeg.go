@@ -1,7 +1,8 @@
-// Package jpeg reads and writes JPEG files (ITU-T T.81) of 8 bits, as JFIF (ITU-T T.871) with basic Exif facts (CIPA DC-008): grey, or
-// colour with all of its colour differences (4:4:4) or a quarter of them (4:2:0).
+// Package jpeg reads and writes JPEG files (ITU-T T.81) of 8 bits, as JFIF (ITU-T T.871) with basic Exif facts (CIPA
+// DC-008): grey, or colour with all of its colour differences (4:4:4) or a quarter of them (4:2:0).
 //
-// The standard library reads all of them and writes those of 4:2:0 and grey; 4:4:4, which it does not write, is written here.
+// The standard library reads all of them and writes those of 4:2:0 and grey; 4:4:4, which it does not write, is written
+// here.
 package jpeg
 
 import (
@@ -74,7 +75,8 @@ var (
 	texts = []struct {
 		tag  uint16
 		name string
-	}{{tagDescription, "comments"}, {tagMake, "cameraMake"}, {tagModel, "cameraModel"}, {tagSoftware, "software"}, {tagDateTime, "capDate"}, {tagArtist, "owner"}}
+	}{{tagDescription, "comments"}, {tagMake, "cameraMake"}, {tagModel, "cameraModel"}, {tagSoftware, "software"},
+		{tagDateTime, "capDate"}, {tagArtist, "owner"}}
 	ratios = []struct {
 		tag  uint16
 		name string
@@ -90,8 +92,8 @@ type Options struct {
 
 const usualQuality = 90
 
-// NewWriter writes a file when it is closed. Channels are Y or RGB of 8 bits, encoded as sRGB. Attributes that Exif has a tag
-// for stand there, the others in a comment, one a line.
+// NewWriter writes a file when it is closed. Channels are Y or RGB of 8 bits, encoded as sRGB. Attributes that Exif has
+// a tag for stand there, the others in a comment, one a line.
 func NewWriter(out io.Writer, h imagefile.Header, o Options) (imagefile.Writer, error) {
 	if o.Quality == 0 {
 		o.Quality = usualQuality
@@ -151,7 +153,8 @@ func standard(p imagefile.Part) image.Image {
 	}
 	img := image.NewRGBA(bounds)
 	for i := range p.Planes[0] {
-		img.Pix[4*i], img.Pix[4*i+1], img.Pix[4*i+2], img.Pix[4*i+3] = p.Planes[0][i], p.Planes[1][i], p.Planes[2][i], 0xff
+		img.Pix[4*i], img.Pix[4*i+1], img.Pix[4*i+2], img.Pix[4*i+3] = p.Planes[0][i], p.Planes[1][i], p.Planes[2][i],
+			0xff
 	}
 	return img
 }
@@ -234,7 +237,9 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	}
 	// The library makes an image of its own beside the planes, and of files in several scans all coefficients.
 	if int64(config.Width)*int64(config.Height) > limit/24 {
-		return p, fmt.Errorf("%d × %d pixels take more than the %d bytes that may be read", config.Width, config.Height, limit)
+		return p, fmt.Errorf(
+			"%d × %d pixels take more than the %d bytes that may be read", config.Width, config.Height, limit,
+		)
 	}
 	src, err := jpeg.Decode(bytes.NewReader(data))
 	if err != nil {
@@ -298,7 +303,9 @@ func readExif(h *imagefile.Header, data []byte) {
 	}
 	for _, t := range texts {
 		if v := first.Text(t.tag); v != "" {
-			h.Attributes = append(h.Attributes, imagefile.Attribute{Name: t.name, Value: strings.ToValidUTF8(v, "\uFFFD")})
+			h.Attributes = append(
+				h.Attributes, imagefile.Attribute{Name: t.name, Value: strings.ToValidUTF8(v, "\uFFFD")},
+			)
 		}
 	}
 	second, _, err := ifd.Read(data, order, first.Int(tagExif, 0))

@@ -8,9 +8,10 @@ import (
 // leastColumns of colour differences are spread smoothly; fewer are repeated, as common decoders do.
 const leastColumns = 3
 
-// colours converts the first lines of an image into planes of R, G and B. Colour differences that stand for two or four pixels lie in
-// the middle between them (T.871, section 7 and its figure), so each pixel takes three quarters of the nearest one and one quarter
-// of the next, along each direction. Rounding alternates, as is common practice, so that it does not drift.
+// colours converts the first lines of an image into planes of R, G and B. Colour differences that stand for two or four
+// pixels lie in the middle between them (T.871, section 7 and its figure), so each pixel takes three quarters of the
+// nearest one and one quarter of the next, along each direction. Rounding alternates, as is common practice, so that it
+// does not drift.
 func colours(planes [][]byte, src *image.YCbCr) {
 	width, height := src.Rect.Dx(), src.Rect.Dy()
 	across, down := 1, 1

@@ -62,7 +62,8 @@ func check(h imagefile.Header, o Options) error {
 		return fmt.Errorf("its colour is straight, not premultiplied")
 	}
 	for _, a := range h.Attributes {
-		if a.Name == "" || len(a.Name) > maxKeyword || strings.ContainsFunc(a.Name, func(r rune) bool { return r < ' ' || r > '~' }) {
+		if a.Name == "" || len(a.Name) > maxKeyword ||
+			strings.ContainsFunc(a.Name, func(r rune) bool { return r < ' ' || r > '~' }) {
 			return fmt.Errorf("the attribute name %q is not 1 to %d plain letters", a.Name, maxKeyword)
 		}
 	}
@@ -81,12 +82,20 @@ func encode(out io.Writer, p imagefile.Part, o Options) error {
 		if p.Curve == pixel.SRGB {
 			own = appendChunk(own, "sRGB", []byte{0}) // perceptual
 		}
-		own = appendChunk(own, "gAMA", binary.BigEndian.AppendUint32(nil, uint32(math.Round(gammaUnit/p.Curve.Gamma()))))
+		own = appendChunk(
+			own, "gAMA", binary.BigEndian.AppendUint32(nil, uint32(math.Round(gammaUnit/p.Curve.Gamma()))),
+		)
 	}
 	if aspect := p.Aspect(); aspect != 1 {
 		// Pixels per unit across and up, of an unknown unit: their ratio is the pixel's shape.
 		const up = 100000
-		own = appendChunk(own, "pHYs", append(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, uint32(math.Round(up/aspect))), up), 0))
+		own = appendChunk(
+			own,
+			"pHYs",
+			append(
+				binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, uint32(math.Round(up/aspect))), up), 0,
+			),
+		)
 	}
 	for _, a := range p.Attributes {
 		own = appendChunk(own, "iTXt", []byte(a.Name+"\x00"+noText+strings.ToValidUTF8(a.String(), "\uFFFD")))
@@ -181,7 +190,9 @@ func decode(in io.ReaderAt, size, limit int64) (imagefile.Part, error) {
 	}
 	// The library makes an image of its own beside the planes.
 	if int64(config.Width)*int64(config.Height) > limit/8 {
-		return imagefile.Part{}, fmt.Errorf("%d × %d pixels take more than the %d bytes that may be read", config.Width, config.Height, limit)
+		return imagefile.Part{}, fmt.Errorf(
+			"%d × %d pixels take more than the %d bytes that may be read", config.Width, config.Height, limit,
+		)
 	}
 	src, err := png.Decode(bytes.NewReader(data))
 	if err != nil {

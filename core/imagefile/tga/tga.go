@@ -1,5 +1,6 @@
-// Package tga reads and writes TGA files (Truevision TGA file format specification, version 2.0): grey of 8 bits, colour of 24, and
-// of 32 with alpha, plain or in runs. What alpha means, the pixel's shape and some text stand in the extension area.
+// Package tga reads and writes TGA files (Truevision TGA file format specification, version 2.0): grey of 8 bits,
+// colour of 24, and of 32 with alpha, plain or in runs. What alpha means, the pixel's shape and some text stand in the
+// extension area.
 package tga
 
 import (
@@ -69,9 +70,9 @@ const dateForm = "2006:01:02 15:04:05"
 
 var le = binary.LittleEndian
 
-// NewWriter writes a file when it is closed. Channels are Y, RGB or RGBA of 8 bits. The extension area has room for the attributes
-// owner, comments (320 letters), capDate, title (40) and software (40); all of them stand in the developer area. It can say no encode
-// but a plain power; of sRGB nothing is said.
+// NewWriter writes a file when it is closed. Channels are Y, RGB or RGBA of 8 bits. The extension area has room for the
+// attributes owner, comments (320 letters), capDate, title (40) and software (40); all of them stand in the developer
+// area. It can say no encode but a plain power; of sRGB nothing is said.
 func NewWriter(out io.Writer, h imagefile.Header, o Options) (imagefile.Writer, error) {
 	err := h.CheckSize(maxEdge)
 	if err == nil {
@@ -337,7 +338,9 @@ func readExtension(h *imagefile.Header, data []byte) {
 		}
 		value, _, _ = strings.Cut(value, "\x00")
 		if value = strings.TrimRight(value, " "); value != "" {
-			h.Attributes = append(h.Attributes, imagefile.Attribute{Name: name, Value: strings.ToValidUTF8(value, "\uFFFD")})
+			h.Attributes = append(
+				h.Attributes, imagefile.Attribute{Name: name, Value: strings.ToValidUTF8(value, "\uFFFD")},
+			)
 		}
 	}
 	add("owner", string(e[extensionAuthor:][:authorBytes]))
@@ -349,7 +352,10 @@ func readExtension(h *imagefile.Header, data []byte) {
 	add("comments", comments.String())
 	date := func(i int) int { return int(le.Uint16(e[extensionDate+2*i:])) }
 	if date(0) > 0 {
-		add("capDate", time.Date(date(2), time.Month(date(0)), date(1), date(3), date(4), date(5), 0, time.UTC).Format(dateForm))
+		add(
+			"capDate",
+			time.Date(date(2), time.Month(date(0)), date(1), date(3), date(4), date(5), 0, time.UTC).Format(dateForm),
+		)
 	}
 	add("title", string(e[extensionJob:][:jobBytes]))
 	add("software", string(e[extensionSoftware:][:softwareBytes]))
@@ -387,7 +393,9 @@ func readDeveloper(h *imagefile.Header, data []byte) {
 		}
 		from, size := int64(le.Uint32(directory[2:])), int64(le.Uint32(directory[6:]))
 		if le.Uint16(directory) == developerTag && from <= int64(len(data)) && size <= int64(len(data))-from {
-			h.Attributes = append(h.Attributes, imagefile.ParseLines(strings.ToValidUTF8(string(data[from:from+size]), "\uFFFD"))...)
+			h.Attributes = append(
+				h.Attributes,
+				imagefile.ParseLines(strings.ToValidUTF8(string(data[from:from+size]), "\uFFFD"))...)
 		}
 		directory = directory[10:]
 	}

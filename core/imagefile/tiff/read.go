@@ -124,7 +124,9 @@ func (p *page) header() error {
 	}
 	format := d.Int(tagSampleFormat, formatUnsigned)
 	kinds := map[[2]int]imagefile.Type{
-		{8, formatUnsigned}: imagefile.Uint8, {16, formatUnsigned}: imagefile.Uint16, {32, formatUnsigned}: imagefile.Uint32, {16, formatFloat}: imagefile.Half, {32, formatFloat}: imagefile.Float,
+		{8, formatUnsigned}: imagefile.Uint8, {16, formatUnsigned}: imagefile.Uint16,
+		{32, formatUnsigned}: imagefile.Uint32, {16, formatFloat}: imagefile.Half,
+		{32, formatFloat}: imagefile.Float,
 	}
 	kind, known := kinds[[2]int{bits[0], format}]
 	if !known {

@@ -1,5 +1,5 @@
-// Package tiff reads and writes TIFF 6.0 files, with the extensions that are in common use: Deflate (Adobe), 32-bit and 16-bit
-// floats (section 19), and the predictor for floats (Adobe Photoshop TIFF technical note 3).
+// Package tiff reads and writes TIFF 6.0 files, with the extensions that are in common use: Deflate (Adobe), 32-bit and
+// 16-bit floats (section 19), and the predictor for floats (Adobe Photoshop TIFF technical note 3).
 //
 // Written is one picture in strips, of 8 or 16-bit codes or 32-bit floats. Read are strips and tiles of any number of
 // pictures, each a part.
@@ -27,7 +27,13 @@ const (
 	deflate2 Compression = 32946 // the same method under its older number
 )
 
-var compressionNames = map[Compression]string{None: "none", LZW: "LZW", Deflate: "Deflate", packBits: "PackBits", deflate2: "Deflate"}
+var compressionNames = map[Compression]string{
+	None:     "none",
+	LZW:      "LZW",
+	Deflate:  "Deflate",
+	packBits: "PackBits",
+	deflate2: "Deflate",
+}
 
 func (c Compression) String() string {
 	if name, known := compressionNames[c]; known {
@@ -97,7 +103,8 @@ const (
 var texts = []struct {
 	tag  uint16
 	name string
-}{{tagMake, "cameraMake"}, {tagModel, "cameraModel"}, {tagDateTime, "capDate"}, {tagArtist, "owner"}, {tagSoftware, "software"}}
+}{{tagMake, "cameraMake"}, {tagModel, "cameraModel"}, {tagDateTime, "capDate"}, {tagArtist, "owner"},
+	{tagSoftware, "software"}}
 
 // names returns the channels of samples per pixel.
 func names(samples int, grey bool, alpha imagefile.Alpha) []string {
@@ -117,7 +124,8 @@ func names(samples int, grey bool, alpha imagefile.Alpha) []string {
 	return channels
 }
 
-// undoCodes undoes predictor 2 on a row, little-endian, whose samples of size bytes differ from those of the pixel before.
+// undoCodes undoes predictor 2 on a row, little-endian, whose samples of size bytes differ from those of the pixel
+// before.
 func undoCodes(row []byte, samples, size int) {
 	switch size {
 	case 1:

@@ -37,7 +37,9 @@ func NewWriter(out io.Writer, h imagefile.Header, o Options) (imagefile.Writer, 
 	}
 	err := h.CheckSize(maxEdge)
 	if err == nil {
-		err = h.CheckChannels([]imagefile.Type{imagefile.Uint8, imagefile.Uint16, imagefile.Float}, "Y", "YA", "RGB", "RGBA")
+		err = h.CheckChannels(
+			[]imagefile.Type{imagefile.Uint8, imagefile.Uint16, imagefile.Float}, "Y", "YA", "RGB", "RGBA",
+		)
 	}
 	switch {
 	case err != nil:
@@ -219,8 +221,8 @@ const (
 	lastCode  = 4094 // at which the table is cleared
 )
 
-// packLZW compresses as section 13 has it: codes of 9 bits at first, the highest bit first, one bit longer as soon as the table
-// is full for them.
+// packLZW compresses as section 13 has it: codes of 9 bits at first, the highest bit first, one bit longer as soon as
+// the table is full for them.
 func packLZW(data []byte) []byte {
 	var out []byte
 	hold, have := uint32(0), 0

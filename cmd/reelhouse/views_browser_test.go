@@ -127,10 +127,10 @@ func TestACameraIsDraggedOnThePlan(t *testing.T) {
 		),
 	)
 	p.wait("it is tilted", `document.getElementById("view-quay-tilt").defaultValue === "12.00"`)
-	focal := p.number("view-quay-focal")
+	focal := p.number("view-quay-focalLength")
 	p.click("straighten", "#view-quay-straighten")
 	p.wait("it is level", `document.getElementById("view-quay-tilt").defaultValue === "0.00"`)
-	if shift, want := p.number("view-quay-shiftUp"), focal*math.Tan(12*math.Pi/180); math.Abs(shift-want) > 0.011 {
+	if shift, want := p.number("view-quay-lensShiftY"), focal*math.Tan(12*math.Pi/180); math.Abs(shift-want) > 0.011 {
 		t.Errorf("the lens is shifted by %v mm, want %v", shift, want)
 	}
 
@@ -196,7 +196,7 @@ func TestALookIsMadeInTheBrowser(t *testing.T) {
 	p.do("open it", chromedp.Navigate(s.url+"/p/SALT/views?look=dusk_2"), chromedp.WaitVisible("#look"))
 	enter("look-dusk_2-exposure", "-3")
 	p.wait("its line is there", `document.getElementById("look-lines").textContent.includes("-3 EV")`)
-	enter("look-dusk_2-sunStrength", "0")
+	enter("look-dusk_2-sunIntensity", "0")
 	p.wait("and the other one", `document.querySelectorAll("#look-lines tr").length === 2`)
 	if night := brightness(); night > dusk*0.6 {
 		t.Errorf("the night is %.1f of 255 bright, the dusk %.1f", night, dusk)
@@ -269,11 +269,11 @@ func TestADistanceIsPickedAndFocusedAt(t *testing.T) {
 	if lines := p.text(`String(document.querySelectorAll("#picture .marks line").length)`); lines != "1" {
 		t.Errorf("%s lines are drawn", lines)
 	}
-	deep := p.text(`document.getElementById("picked-focus").getAttribute("hx-vals").match(/"value":"([0-9.]+)"/)[1]`)
-	p.click("focus there", "#picked-focus")
+	deep := p.text(`document.getElementById("picked-focusDistance").getAttribute("hx-vals").match(/"value":"([0-9.]+)"/)[1]`)
+	p.click("focus there", "#picked-focusDistance")
 	p.wait(
 		"the focus is there",
-		fmt.Sprintf(`document.getElementById("view-quay-focus").defaultValue === String(Number(%q))`, deep),
+		fmt.Sprintf(`document.getElementById("view-quay-focusDistance").defaultValue === String(Number(%q))`, deep),
 	)
 
 	p.do(

@@ -41,6 +41,13 @@ document.addEventListener("change", (e) => {
   if (e.target.matches("[data-submit]")) e.target.form.submit();
 });
 
+// The side sheet stands beside the sheet, and changes the same: what it posts says which revision the page shows.
+document.addEventListener("htmx:configRequest", (e) => {
+  const sheet = document.getElementById("sheet");
+  if (!sheet || e.detail.verb !== "post" || "seen" in e.detail.parameters) return;
+  e.detail.parameters.seen = sheet.dataset.seen;
+});
+
 // Another tab, or another person, has changed the production that this page shows.
 function compareRevisions() {
   const sheet = document.getElementById("sheet");

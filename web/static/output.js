@@ -58,12 +58,17 @@ document.addEventListener("click", (e) => {
   }
 });
 
-// Tab takes the first completion.
+// Tab takes the first completion. One that came for less of what was typed will do as long as it begins so.
 document.addEventListener("keydown", (e) => {
   const first = document.querySelector("[data-complete]");
-  if (e.key !== "Tab" || e.shiftKey || e.target !== pattern() || !first || first.dataset.for !== e.target.value) return;
+  if (e.key !== "Tab" || e.shiftKey || e.target !== pattern() || !first) return;
+  const { value, selectionStart: caret } = e.target;
+  const typed = value.slice(unitsBefore(value, Number(first.dataset.start)), caret);
+  const current = first.dataset.for === value;
+  if (!current && (typed === "" || !first.dataset.complete.startsWith(typed))) return;
   e.preventDefault();
-  put(e.target, Number(first.dataset.start), Number(first.dataset.end), first.dataset.complete);
+  const end = current ? Number(first.dataset.end) : new TextEncoder().encode(value.slice(0, caret)).length;
+  put(e.target, Number(first.dataset.start), end, first.dataset.complete);
 });
 
 let waiting;

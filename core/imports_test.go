@@ -24,7 +24,7 @@ var rows = []string{
 
 // layers are the folders outside core, likewise; core comes before them all.
 var layers = []string{
-	"demo", "store", "house/waiting", "house", "house/housetest", "farm", "preview", "web", "cmd/reelhouse",
+	"demo", "store", "assets", "house/waiting", "house", "house/housetest", "preview", "farm", "web", "cmd/reelhouse",
 	"bench/files", "bench/rays",
 }
 

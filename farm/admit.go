@@ -7,14 +7,14 @@ import (
 	"runtime"
 	"time"
 
+	"reelhouse/assets"
 	"reelhouse/core/job"
-	"reelhouse/house"
 )
 
 // An Admittance is an order to read a file that comes in for the first time.
 type Admittance struct {
-	Kind house.Admission `json:"kind"`
-	Path string          `json:"path"`
+	Kind assets.Admission `json:"kind"`
+	Path string           `json:"path"`
 }
 
 // admitWithin is how long the first reading of a file may take.
@@ -22,7 +22,7 @@ const admitWithin = 5 * time.Minute
 
 // Admit has a file that comes in read by a process of its own, under limits. It returns what is wrong with the file:
 // only one that was read there is read by the server.
-func Admit(reader Renderer, work string, kind house.Admission, path string) error {
+func Admit(reader Renderer, work string, kind assets.Admission, path string) error {
 	ctx, cancel := context.WithTimeout(context.Background(), admitWithin)
 	defer cancel()
 	reader.Memory = kind.Memory()

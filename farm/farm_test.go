@@ -466,32 +466,3 @@ func TestWhatStoodThereBeforeIsNotTakenBack(t *testing.T) {
 		t.Errorf("%q, %v", data, err)
 	}
 }
-
-func TestThumbsAreRenderedOnceAndKept(t *testing.T) {
-	h, b := housetest.New(t, "1001")
-	t.Setenv(rendererVariable, "good")
-	self, _ := os.Executable()
-	s := NewThumbs(h, Renderer{Name: "pretender", Command: self})
-	q := b.Sequences[0].Spec
-	want := Thumb{
-		Scene:      b.Plan.Scene,
-		Camera:     "cam",
-		Look:       q.Look,
-		Rate:       b.Plan.Rate,
-		FirstFrame: 1001,
-		Frame:      1001,
-		Size:       q.Size,
-	}
-	path, err := s.File(context.Background(), want)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Setenv(rendererVariable, "crash")
-	if again, err := s.File(context.Background(), want); err != nil || again != path {
-		t.Errorf("%s, %v", again, err)
-	}
-	want.Frame = 1002
-	if _, err := s.File(context.Background(), want); err == nil {
-		t.Error("a crashed renderer made a picture")
-	}
-}

@@ -93,13 +93,13 @@ func inPlace(h *house.House, recorded []store.File, final string) (store.File, b
 
 // namePaths names what an order is about by paths of this house.
 func namePaths(h *house.House, l *store.Lease, j *job.Job) {
-	j.Scene, j.Environment = h.ScenePath(l.Batch.Plan.Scene), h.EnvironmentPath(l.Sequence.Spec.Environment)
+	j.Scene, j.Environment = h.Assets.ScenePath(l.Batch.Plan.Scene), h.Assets.EnvironmentPath(l.Sequence.Spec.Environment)
 }
 
 // factsOf returns what is known of a leased frame before it is rendered, but for the file.
 func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	s, b := l.Sequence.Spec, l.Batch.Plan
-	scene, err := h.Scene(b.Scene)
+	scene, err := h.Assets.Scene(b.Scene)
 	if err != nil {
 		return stamp.Facts{}, err
 	}

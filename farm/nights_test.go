@@ -66,7 +66,7 @@ func all(t *testing.T, n *Node, b store.Batch, state queue.State) []store.Frame 
 // A scene that is away for a while costs no frame a try, and the node says what it waits for.
 func TestASceneThatIsAwayCostsNoTry(t *testing.T) {
 	h, b := housetest.New(t, "1001-1003")
-	scene := h.ScenePath(b.Plan.Scene)
+	scene := h.Assets.ScenePath(b.Plan.Scene)
 	if err := os.Rename(scene, scene+".away"); err != nil {
 		t.Fatal(err)
 	}
@@ -89,7 +89,7 @@ func TestASceneThatIsAwayCostsNoTry(t *testing.T) {
 // A batch whose scene is away does not keep another one from being rendered.
 func TestOtherBatchesGoOnMeanwhile(t *testing.T) {
 	h, b := housetest.New(t, "1001")
-	scene := h.ScenePath(b.Plan.Scene)
+	scene := h.Assets.ScenePath(b.Plan.Scene)
 	if err := os.Rename(scene, scene+".away"); err != nil {
 		t.Fatal(err)
 	}
@@ -101,7 +101,7 @@ func TestOtherBatchesGoOnMeanwhile(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	other, _, err := h.BringScene("other.glb", strings.NewReader(string(data)+"    "))
+	other, _, err := h.Assets.ImportScene("other.glb", strings.NewReader(string(data)+"    "))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -401,26 +401,6 @@ func TestNoWayOfGivingANameReplaces(t *testing.T) {
 			t.Errorf("%s left the file under way", name)
 		}
 		os.Remove(free)
-	}
-}
-
-func TestThumbsAreBounded(t *testing.T) {
-	h, _ := housetest.New(t, "1001")
-	s := NewThumbs(h, Renderer{})
-	s.most = 10
-	for i := range 30 {
-		path := filepath.Join(h.Thumbs(), string(rune('a'+i))+".png")
-		at := time.Unix(int64(1000+i), 0)
-		if err := errors.Join(os.WriteFile(path, nil, 0o644), os.Chtimes(path, at, at)); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := s.clear(); err != nil {
-		t.Fatal(err)
-	}
-	left, _ := os.ReadDir(h.Thumbs())
-	if len(left) > 10 || len(left) < 8 || left[len(left)-1].Name() != string(rune('a'+29))+".png" {
-		t.Errorf("%d are left: %v", len(left), left)
 	}
 }
 

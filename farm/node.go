@@ -70,6 +70,11 @@ func (n *Node) SlotCount() int {
 	return runtime.NumCPU()
 }
 
+// Draw renders a job that is no frame of the queue, such as a small picture, by the node's renderer.
+func (n *Node) Draw(ctx context.Context, j job.Job) error {
+	return n.Renderer.Run(ctx, n.House.Work(), j, runtime.NumCPU(), func(job.Message) {}, NewLog())
+}
+
 // Run renders until ctx ends; then it ends its children and gives their frames back. Before it takes the first frame it
 // clears away what a server that died has left; while that is not possible, as on a full disk, it says why and tries
 // again.

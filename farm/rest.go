@@ -137,8 +137,8 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 		return &fault{reason: start.Error(), sure: true}
 	}
 	for what, path := range map[string]string{
-		"scene file":  n.House.ScenePath(l.Batch.Plan.Scene),
-		"environment": n.House.EnvironmentPath(l.Sequence.Spec.Environment),
+		"scene file":  n.House.Assets.ScenePath(l.Batch.Plan.Scene),
+		"environment": n.House.Assets.EnvironmentPath(l.Sequence.Spec.Environment),
 	} {
 		if path == "" {
 			continue

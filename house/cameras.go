@@ -38,7 +38,7 @@ func (h *House) Cameras(
 	if p.Scene.Opaque != nil {
 		return nil, nil, fmt.Errorf("where the cameras of %s stand is known to its own renderer only", p.Scene.Name)
 	}
-	s, err := h.Scene(p.Scene)
+	s, err := h.Assets.Scene(p.Scene)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -132,7 +132,7 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 		}
 		last, kept = Draft{}, nil
 	}
-	s, err := h.Scene(p.Scene)
+	s, err := h.Assets.Scene(p.Scene)
 	if err != nil {
 		d.Problems = []production.Problem{
 			{Station: production.Scenes, Where: "scene", Field: "file", Message: err.Error()},
@@ -244,7 +244,7 @@ func (h *House) facts(p production.Production, s *scene.Scene, news []plan.News)
 		ViewLooks: map[string]string{},
 	}
 	if p.Scene.Opaque == nil {
-		report, err := h.Report(p.Scene)
+		report, err := h.Assets.Report(p.Scene)
 		if err != nil {
 			return f, err
 		}

@@ -62,13 +62,13 @@ func waivable(c edit.Command) error {
 func (h *House) know(p production.Production, n edit.Needs) (k edit.Known, err error) {
 	if n.Scene != nil {
 		k.SceneFile = *n.Scene
-		k.Scene, k.SceneFault = h.Scene(*n.Scene)
+		k.Scene, k.SceneFault = h.Assets.Scene(*n.Scene)
 		if inside := (*fs.PathError)(nil); errors.As(k.SceneFault, &inside) {
 			return k, k.SceneFault
 		}
 	}
 	if n.Reach {
-		r, err := h.Report(p.Scene)
+		r, err := h.Assets.Report(p.Scene)
 		if err != nil {
 			return k, err
 		}

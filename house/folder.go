@@ -2,10 +2,7 @@
 // what is worked out from them together.
 //
 //	reelhouse.db   the record
-//	scenes/        scene files, named by their SHA-256
-//	environments/  pictures that stand round scenes, likewise
-//	sounds/        what plays along with cuts, likewise
-//	incoming/      scene files that may be taken in from the pages
+//	scenes/, environments/, sounds/, incoming/   the assets; see package assets
 //	output/        finished files; in .set-aside below it, damaged ones in whose place others have come
 //	thumbs/        small pictures, which may be deleted at any time
 //	work/          jobs under way
@@ -16,30 +13,24 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"strings"
 	"sync"
 
-	"reelhouse/core/cut"
-	"reelhouse/core/production"
+	"reelhouse/assets"
 	"reelhouse/store"
 )
 
 // A House is an open installation.
 type House struct {
 	Record *store.Store
-	Dir    string // absolute
+	Assets *assets.Library // scenes, environments and sounds
+	Dir    string          // absolute
 	unlock func() error
 	// OnlyBuiltIn says that no renderer but the built-in one renders here, which reads glTF and nothing else.
 	OnlyBuiltIn bool
-	// Admit reads a file that comes in before the house does, where it can do no harm; nil for nobody.
-	Admit     func(kind Admission, path string) error
-	admitting sync.Mutex // one at a time: each may take much memory
 
 	mutex  sync.Mutex
-	scenes map[production.SceneFile]*lookedThrough // a few of them
-	drafts map[string]keptDraft                    // likewise
-	last   map[string]keptDraft                    // the last draft of every production
-	waves  map[string]cut.Waveform                 // likewise, by the hashes of sounds
+	drafts map[string]keptDraft // a few of them
+	last   map[string]keptDraft // the last draft of every production
 }
 
 // Open opens the installation in a folder, and makes it if there is none. Only one process may have it open
@@ -51,12 +42,7 @@ func Open(dir string, shared bool) (*House, error) {
 		return nil, err
 	}
 	h := &House{
-		Dir:    dir,
-		scenes: map[production.SceneFile]*lookedThrough{},
-		drafts: map[string]keptDraft{},
-		last:   map[string]keptDraft{},
-		waves:  map[string]cut.Waveform{},
-		unlock: func() error { return nil },
+		Dir: dir, drafts: map[string]keptDraft{}, last: map[string]keptDraft{}, unlock: func() error { return nil },
 	}
 	if shared {
 		if _, err := os.Stat(h.path("reelhouse.db")); err != nil {
@@ -65,7 +51,7 @@ func Open(dir string, shared bool) (*House, error) {
 			)
 		}
 	} else {
-		for _, sub := range []string{"scenes", "environments", "sounds", "incoming", "output", "thumbs", "work"} {
+		for _, sub := range []string{"output", "thumbs", "work"} {
 			if err := os.MkdirAll(h.path(sub), 0o755); err != nil {
 				return nil, fmt.Errorf("data folder: %w", err)
 			}
@@ -74,28 +60,13 @@ func Open(dir string, shared bool) (*House, error) {
 			return nil, fmt.Errorf("the data folder %s is in use by another Reelhouse server: %w", dir, err)
 		}
 	}
-	if !shared {
-		h.sweep()
+	if h.Assets, err = assets.Open(dir, shared); err != nil {
+		return nil, errors.Join(fmt.Errorf("data folder: %w", err), h.unlock())
 	}
 	if h.Record, err = store.Open(h.path("reelhouse.db")); err != nil {
 		return nil, errors.Join(err, h.unlock())
 	}
 	return h, nil
-}
-
-// arriving is what the names of files begin with that are still coming in.
-const arriving = ".incoming-"
-
-// sweep removes files that were coming in when the server was ended. What cannot be removed does no harm.
-func (h *House) sweep() {
-	for _, sub := range []string{"scenes", "environments", "sounds"} {
-		files, _ := os.ReadDir(h.path(sub))
-		for _, f := range files {
-			if strings.HasPrefix(f.Name(), arriving) {
-				os.Remove(h.path(sub, f.Name()))
-			}
-		}
-	}
 }
 
 // Close closes the installation.

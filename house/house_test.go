@@ -43,7 +43,7 @@ func TestABrokenSceneLeavesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer h.Close()
-	if _, _, err := h.BringScene("bad.glb", strings.NewReader("glTF, or not")); err == nil {
+	if _, _, err := h.Assets.ImportScene("bad.glb", strings.NewReader("glTF, or not")); err == nil {
 		t.Error("it was taken in")
 	}
 	if left, _ := os.ReadDir(filepath.Join(h.Dir, "scenes")); len(left) != 0 {

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"os"
 
+	"reelhouse/assets"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -18,7 +19,6 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/trace"
-	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/house/waiting"
 )
@@ -75,7 +75,7 @@ func New(h *house.House) *Previews {
 }
 
 // Picture renders a picture at a step, as a PNG of 8 bits.
-func (p *Previews) Picture(ctx context.Context, t farm.Thumb, step Step) ([]byte, error) {
+func (p *Previews) Picture(ctx context.Context, t Request, step Step) ([]byte, error) {
 	line := p.slow
 	if step == Steps()[0] {
 		line = p.quick
@@ -83,7 +83,7 @@ func (p *Previews) Picture(ctx context.Context, t farm.Thumb, step Step) ([]byte
 	return waiting.In(ctx, line, func() ([]byte, error) { return p.picture(ctx, t, step) })
 }
 
-func (p *Previews) picture(ctx context.Context, t farm.Thumb, step Step) ([]byte, error) {
+func (p *Previews) picture(ctx context.Context, t Request, step Step) ([]byte, error) {
 	w, err := p.world(ctx, t)
 	if err != nil {
 		return nil, err
@@ -114,7 +114,7 @@ type Wall struct {
 }
 
 // Passes renders every pass of a picture, to be looked at one by one; the last ones are kept.
-func (p *Previews) Passes(ctx context.Context, t farm.Thumb, a production.Production) (Wall, error) {
+func (p *Previews) Passes(ctx context.Context, t Request, a production.Production) (Wall, error) {
 	return p.passes.Get(
 		ctx,
 		key(t.Key(), a.DepthBackground, a.OcclusionRadius, a.LightGroups),
@@ -124,7 +124,7 @@ func (p *Previews) Passes(ctx context.Context, t farm.Thumb, a production.Produc
 	)
 }
 
-func (p *Previews) wall(ctx context.Context, t farm.Thumb, a production.Production) (Wall, error) {
+func (p *Previews) wall(ctx context.Context, t Request, a production.Production) (Wall, error) {
 	w, err := p.world(ctx, t)
 	if err != nil {
 		return Wall{}, err
@@ -149,7 +149,7 @@ func (p *Previews) wall(ctx context.Context, t farm.Thumb, a production.Producti
 }
 
 // Depths measures how deep a picture is over several frames.
-func (p *Previews) Depths(ctx context.Context, t farm.Thumb, frames []int) (trace.Depths, error) {
+func (p *Previews) Depths(ctx context.Context, t Request, frames []int) (trace.Depths, error) {
 	return waiting.In(ctx, p.slow, func() (all trace.Depths, err error) {
 		for _, n := range frames {
 			if err := ctx.Err(); err != nil {
@@ -175,7 +175,7 @@ func (p *Previews) Depths(ctx context.Context, t farm.Thumb, frames []int) (trac
 }
 
 // Pick returns what a picture shows at a place, given in parts of its width and height from the top left corner.
-func (p *Previews) Pick(ctx context.Context, t farm.Thumb, x, y float64) (trace.Picked, error) {
+func (p *Previews) Pick(ctx context.Context, t Request, x, y float64) (trace.Picked, error) {
 	return waiting.In(ctx, p.quick, func() (trace.Picked, error) {
 		w, err := p.world(ctx, t)
 		if err != nil {
@@ -190,7 +190,7 @@ func (p *Previews) Pick(ctx context.Context, t farm.Thumb, x, y float64) (trace.
 }
 
 // Sight finds out whether the camera of a picture stands inside an object, or sees nothing.
-func (p *Previews) Sight(ctx context.Context, t farm.Thumb) (trace.Sight, error) {
+func (p *Previews) Sight(ctx context.Context, t Request) (trace.Sight, error) {
 	return p.sights.Get(ctx, t.Key(), func(ctx context.Context) (trace.Sight, error) {
 		return waiting.In(ctx, p.quick, func() (trace.Sight, error) {
 			w, err := p.moment(ctx, t, false)
@@ -206,7 +206,7 @@ func (p *Previews) Sight(ctx context.Context, t farm.Thumb) (trace.Sight, error)
 	})
 }
 
-func settings(t farm.Thumb, step Step) (trace.Settings, error) {
+func settings(t Request, step Step) (trace.Settings, error) {
 	background, err := trace.BackgroundOf(t.Background)
 	return trace.Settings{
 		Size: raster.Size{
@@ -221,11 +221,11 @@ func settings(t farm.Thumb, step Step) (trace.Settings, error) {
 }
 
 // world returns the moment that a picture shows, and keeps it.
-func (p *Previews) world(ctx context.Context, t farm.Thumb) (*trace.World, error) {
+func (p *Previews) world(ctx context.Context, t Request) (*trace.World, error) {
 	return p.moment(ctx, t, true)
 }
 
-func (p *Previews) moment(ctx context.Context, t farm.Thumb, keep bool) (w *trace.World, err error) {
+func (p *Previews) moment(ctx context.Context, t Request, keep bool) (w *trace.World, err error) {
 	defer func() {
 		if r := recover(); r != nil {
 			w, err = nil, fmt.Errorf("the preview broke down: %v", r)
@@ -236,9 +236,9 @@ func (p *Previews) moment(ctx context.Context, t farm.Thumb, keep bool) (w *trac
 	}
 	model, err := p.models.Get(
 		ctx,
-		key(house.Key(t.Scene), t.Look.Hidden),
+		key(assets.Key(t.Scene), t.Look.Hidden),
 		func(context.Context) (*trace.Model, error) {
-			s, err := p.house.Scene(t.Scene)
+			s, err := p.house.Assets.Scene(t.Scene)
 			if err != nil {
 				return nil, err
 			}
@@ -260,7 +260,7 @@ func (p *Previews) moment(ctx context.Context, t farm.Thumb, keep bool) (w *trac
 	if !keep {
 		return model.At(seconds, t.Look, around), nil
 	}
-	of := key(house.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds, open)
+	of := key(assets.Key(t.Scene), unnamed(t.Look), t.Environment.SHA256, seconds, open)
 	return p.worlds.Get(
 		ctx,
 		of,
@@ -273,7 +273,7 @@ func (p *Previews) environment(ctx context.Context, e production.EnvironmentFile
 		return nil, nil
 	}
 	return p.environments.Get(ctx, e.SHA256, func(context.Context) (*trace.Environment, error) {
-		data, err := os.ReadFile(p.house.EnvironmentPath(e))
+		data, err := os.ReadFile(p.house.Assets.EnvironmentPath(e))
 		if err != nil {
 			return nil, fmt.Errorf("environment %s: %w", e.Code, err)
 		}

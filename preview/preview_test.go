@@ -12,18 +12,17 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/demo"
-	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/house/housetest"
 )
 
-func small(t *testing.T) (*Previews, farm.Thumb) {
+func small(t *testing.T) (*Previews, Request) {
 	t.Helper()
 	h, b := housetest.New(t, "1001")
 	q := b.Sequences[0].Spec
 	return New(
 			h,
-		), farm.Thumb{
+		), Request{
 			Scene:      b.Plan.Scene,
 			Camera:     "cam",
 			Look:       q.Look,
@@ -112,7 +111,7 @@ func BenchmarkFirstPicture(b *testing.B) {
 	if err := demo.Scene().Write(&file); err != nil {
 		b.Fatal(err)
 	}
-	kept, _, err := h.BringScene(demo.SceneName, &file)
+	kept, _, err := h.Assets.ImportScene(demo.SceneName, &file)
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -120,7 +119,7 @@ func BenchmarkFirstPicture(b *testing.B) {
 	for _, v := range d.Views[:4] {
 		b.Run(v.Code, func(b *testing.B) {
 			l, _ := d.FindLook(v.Look)
-			t := farm.Thumb{
+			t := Request{
 				Scene:      kept,
 				Camera:     v.Camera,
 				Setup:      v.Setup,

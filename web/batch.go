@@ -447,7 +447,7 @@ func (a *app) sendAs(c *echo.Context, station production.Station, how house.Send
 	if err != nil {
 		return a.notSent(c, station, err)
 	}
-	a.Hub().Changed()
+	a.Changes.Changed()
 	c.Response().Header().Set("HX-Redirect", fmt.Sprintf("/p/%s/queue#batch-%d", p.Code, id))
 	return c.NoContent(http.StatusNoContent)
 }

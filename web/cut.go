@@ -190,7 +190,7 @@ func fillCut(a *app, v *view) error {
 		)
 	}
 	if p.Cut.Sound.SHA256 != "" {
-		w, err := a.House.Waveform(p.Cut.Sound)
+		w, err := a.House.Assets.Waveform(p.Cut.Sound)
 		if err != nil {
 			return err
 		}
@@ -234,7 +234,7 @@ func (a *app) bringSound(c *echo.Context) error {
 	var s cut.Sound
 	if err == nil {
 		defer file.Close()
-		s, err = a.House.BringSound(name, file)
+		s, err = a.House.Assets.ImportSound(name, file)
 	}
 	if err != nil {
 		return a.update(
@@ -255,7 +255,7 @@ func (a *app) sound(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	path := a.House.SoundPath(p.Cut.Sound)
+	path := a.House.Assets.SoundPath(p.Cut.Sound)
 	if path == "" {
 		return echo.NewHTTPError(http.StatusNotFound, "The cut has no sound.")
 	}

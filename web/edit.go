@@ -158,7 +158,7 @@ func (a *app) do(c *echo.Context, command edit.Command) error {
 	case err != nil:
 		return err
 	}
-	a.Hub().Changed()
+	a.Changes.Changed()
 	if field == "tiles" { // a side sheet shows what they come to
 		c.Response().Header().Set("HX-Trigger-After-Settle", "tiles-set")
 	}

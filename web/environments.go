@@ -31,7 +31,7 @@ func (a *app) bringEnvironment(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	a.Hub().Changed()
+	a.Changes.Changed()
 	return a.update(c, answer{production: after, station: production.Views, notice: "Imported: " + e.Name + "."})
 }
 
@@ -41,7 +41,7 @@ func (a *app) takenEnvironment(c *echo.Context) (production.EnvironmentFile, err
 		return production.EnvironmentFile{}, err
 	}
 	defer file.Close()
-	e, err := a.House.BringEnvironment(name, file)
+	e, err := a.House.Assets.ImportEnvironment(name, file)
 	if err != nil {
 		err = fmt.Errorf("%s was not imported: %w", name, err)
 	}

@@ -91,7 +91,7 @@ func (a *app) enter(code string, queue bool) (r *room, leave func(), err error) 
 
 // tell works out the events of a room whenever something has changed.
 func (a *app) tell(ctx context.Context, code string, r *room) {
-	changed, end := a.Hub().Listen()
+	changed, end := a.Changes.Listen()
 	defer end()
 	tick := time.NewTicker(eventRest)
 	defer tick.Stop()

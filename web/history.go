@@ -165,7 +165,7 @@ func (a *app) restore(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	a.Hub().Changed()
+	a.Changes.Changed()
 	return a.update(c, answer{
 		production: p, station: historyStation, notice: "Saved: " + edit.Summary(command) + ".",
 		impact: a.impact(now, p),

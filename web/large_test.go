@@ -88,7 +88,7 @@ func BenchmarkLargeScene(b *testing.B) {
 		Server{
 			House:    h,
 			Node:     &farm.Node{House: h, Hub: hub, Log: log},
-			Thumbs:   farm.NewThumbs(h, farm.Renderer{}),
+			Thumbs:   preview.NewThumbs(h, nil),
 			Previews: previews,
 			Log:      log,
 			Hosts:    []string{"example.com"},
@@ -118,7 +118,7 @@ func BenchmarkLargeScene(b *testing.B) {
 		walks++
 		p := production.New(fmt.Sprintf("LARGE%d", walks), "Large")
 		step("taken-in", func() (err error) {
-			p.Scene, _, err = h.BringScene("large.glb", bytes.NewReader(file.Bytes()))
+			p.Scene, _, err = h.Assets.ImportScene("large.glb", bytes.NewReader(file.Bytes()))
 			return err
 		})
 		p.Views = []production.View{{Code: "v", Camera: "cam", Look: "plain"}}

@@ -79,7 +79,7 @@ func fillPasses(a *app, v *view) error {
 		page.Size = p.Sizes[0]
 	}
 	page.Quality, _ = p.FindQuality(p.Quality)
-	if s, err := a.House.Scene(p.Scene); err == nil {
+	if s, err := a.House.Assets.Scene(p.Scene); err == nil {
 		page.Sources = viewsheet.Sources(s)
 	}
 	encoding := output.EXR.Usual()

@@ -13,7 +13,6 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/trace"
-	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/preview"
 )
@@ -24,8 +23,8 @@ const thumbEdge = 288
 // smallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
 func smallPicture(
 	p production.Production, v production.View, l look.Look, size raster.Named, number, edge int,
-) farm.Thumb {
-	return farm.Thumb{
+) preview.Request {
+	return preview.Request{
 		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame,
 		Frame: number,
 		Size: size.Seen().
@@ -62,14 +61,14 @@ func (v *view) ThumbUnder(code, look, size string, number int) string {
 
 // wanted reads which picture a request asks for: a view at a frame, under its own look or another one, in the shape of
 // a size. With try it is the view as it would be after the edit of that name.
-func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Production, error) {
+func (a *app) wanted(c *echo.Context, edge int) (preview.Request, production.Production, error) {
 	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
-		return farm.Thumb{}, production.Production{}, err
+		return preview.Request{}, production.Production{}, err
 	}
 	v, ok := p.FindView(c.QueryParam("view"))
 	if !ok {
-		return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "There is no such view.")
+		return preview.Request{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "There is no such view.")
 	}
 	n := a.frameOf(p.Production, c.QueryParam("frame"))
 	if name := c.QueryParam("try"); name != "" {
@@ -78,7 +77,7 @@ func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Producti
 		query.Set("frame", strconv.Itoa(n))
 		tried, err := a.tried(p.Production, name, query)
 		if err != nil {
-			return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
+			return preview.Request{}, p.Production, echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
 		}
 		v, _ = tried.FindView(v.Code)
 	}
@@ -88,7 +87,7 @@ func (a *app) wanted(c *echo.Context, edge int) (farm.Thumb, production.Producti
 	}
 	l, ok := p.FindLook(code)
 	if !ok || p.Scene.SHA256 == "" {
-		return farm.Thumb{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
+		return preview.Request{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
 	}
 	size, ok := p.FindSize(c.QueryParam("size"))
 	if !ok {
@@ -110,7 +109,7 @@ func (a *app) tried(p production.Production, name string, form url.Values) (prod
 // has: pictures of all the others would only be others of the same.
 func (a *app) frameOf(p production.Production, text string) int {
 	first, last := p.FirstFrame, p.FirstFrame
-	if s, err := a.House.Scene(p.Scene); err == nil {
+	if s, err := a.House.Assets.Scene(p.Scene); err == nil {
 		last = max(last, house.LastFrame(p, s))
 	}
 	for _, shot := range p.Shots {

@@ -163,7 +163,7 @@ func (a *app) step(undo bool) echo.HandlerFunc {
 				c, answer{production: p, station: key, notice: "There is nothing of that to undo or redo any more."},
 			)
 		}
-		a.Hub().Changed()
+		a.Changes.Changed()
 		if p.Code != before.Code {
 			c.Response().Header().Set("HX-Redirect", "/p/"+p.Code+"/"+string(key))
 		}

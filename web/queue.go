@@ -167,7 +167,7 @@ func (a *app) act(c *echo.Context) error {
 	case err != nil:
 		return err
 	}
-	a.Hub().Changed()
+	a.Changes.Changed()
 	return a.update(c, answer{production: p, station: queueStation, notice: notice})
 }
 
@@ -248,16 +248,8 @@ func (a *app) priority(c *echo.Context) error {
 	if err := a.House.Record.SetPriority(id, n); err != nil {
 		return err
 	}
-	a.Hub().Changed()
+	a.Changes.Changed()
 	return a.update(c, answer{production: p, station: queueStation, notice: fmt.Sprintf("Priority is %d now.", n)})
-}
-
-// Hub returns what tells of changes.
-func (a *app) Hub() interface {
-	Changed()
-	Listen() (<-chan struct{}, func())
-} {
-	return a.Node.Hub
 }
 
 // frame answers with the side sheet of one frame: its state, files and logs.

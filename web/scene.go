@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/assets"
 	"reelhouse/core/edit"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
@@ -44,7 +45,7 @@ func (a *app) keepScene(c *echo.Context, code string, kept production.SceneFile,
 	if err != nil {
 		return err
 	}
-	a.Hub().Changed()
+	a.Changes.Changed()
 	return a.update(c, answer{production: after, station: production.Scenes, notice: "Imported: " + kept.Name + "."})
 }
 
@@ -88,13 +89,13 @@ func (a *app) opaqueScene(c *echo.Context, p production.Production) (production.
 		return production.SceneFile{}, err
 	}
 	defer file.Close()
-	return a.House.RegisterScene(name, file, o)
+	return a.House.Assets.ImportOpaque(name, file, o)
 }
 
 // takenScene keeps what a form brings.
 func (a *app) takenScene(c *echo.Context) (kept production.SceneFile, s *scene.Scene, err error) {
 	if name := c.FormValue("incoming"); name != "" {
-		if kept, s, err = a.House.BringIncoming(name); err != nil {
+		if kept, s, err = a.House.Assets.ImportIncoming(name); err != nil {
 			err = fmt.Errorf("%s was not imported: %w", name, err)
 		}
 		return kept, s, err
@@ -103,11 +104,11 @@ func (a *app) takenScene(c *echo.Context) (kept production.SceneFile, s *scene.S
 	if err != nil {
 		return kept, nil, fmt.Errorf("the file did not arrive whole; try again")
 	}
-	var files []house.Beside
+	var files []assets.Beside
 	for _, header := range form.File["file"] {
 		files = append(
 			files,
-			house.Beside{Name: header.Filename, Open: func() (io.ReadCloser, error) { return header.Open() }},
+			assets.Beside{Name: header.Filename, Open: func() (io.ReadCloser, error) { return header.Open() }},
 		)
 	}
 	switch len(files) {
@@ -122,12 +123,12 @@ func (a *app) takenScene(c *echo.Context) (kept production.SceneFile, s *scene.S
 			return kept, nil, err
 		}
 		defer in.Close()
-		if kept, s, err = a.House.BringScene(files[0].Name, in); err != nil {
+		if kept, s, err = a.House.Assets.ImportScene(files[0].Name, in); err != nil {
 			err = fmt.Errorf("%s was not imported: %w", files[0].Name, err)
 		}
 		return kept, s, err
 	}
-	if kept, s, err = a.House.BringFiles(files); err != nil {
+	if kept, s, err = a.House.Assets.ImportFiles(files); err != nil {
 		err = fmt.Errorf("the files were not imported: %w", err)
 	}
 	return kept, s, err

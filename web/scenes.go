@@ -60,13 +60,13 @@ func fillScenes(a *app, v *view) error {
 	page := &scenesPage{}
 	v.Page = page
 	var err error
-	if page.Incoming, err = a.House.Incoming(); err != nil {
+	if page.Incoming, err = a.House.Assets.Incoming(); err != nil {
 		page.Trouble = "The folder incoming cannot be read: " + err.Error()
 	}
 	if p.Scene.SHA256 == "" {
 		return nil
 	}
-	s, err := a.House.Scene(p.Scene)
+	s, err := a.House.Assets.Scene(p.Scene)
 	if err != nil {
 		page.Trouble = err.Error()
 		return nil
@@ -81,7 +81,7 @@ func fillScenes(a *app, v *view) error {
 	for i, name := range s.Scenes {
 		page.Numbers = append(page.Numbers, option{strconv.Itoa(i + 1), name})
 	}
-	r, err := a.House.Report(p.Scene)
+	r, err := a.House.Assets.Report(p.Scene)
 	if err != nil {
 		return err
 	}
@@ -94,7 +94,7 @@ func fillScenes(a *app, v *view) error {
 	page.fillUnits(p, r)
 	page.Lost = lost(p, s)
 	if p.Scene.Before != "" {
-		before, err := a.House.Scene(
+		before, err := a.House.Assets.Scene(
 			production.SceneFile{
 				Name:   "the file before",
 				SHA256: p.Scene.Before,

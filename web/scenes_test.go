@@ -87,7 +87,7 @@ func TestScenesOfSeveralFilesAreTakenIn(t *testing.T) {
 	if p.Scene.Name != "floor.gltf" || p.Scene.Before == "" {
 		t.Errorf("the production has %+v", p.Scene)
 	}
-	if _, err := s.house.Scene(p.Scene); err != nil {
+	if _, err := s.house.Assets.Scene(p.Scene); err != nil {
 		t.Error(err)
 	}
 	// The same files again are the same scene, and what was before stays so.
@@ -146,7 +146,7 @@ func TestTheUnitOfASceneIsCorrected(t *testing.T) {
 	s.says(body, "18 × 0 × 18 m", "a swimming pool", "as it is now")
 	_, body = s.post("/p/TEST/edit/scene", url.Values{"field": {"unit"}, "value": {"0.01"}, "station": {"scenes"}})
 	s.says(body, "0.18 × 0 × 0.18 m", "like a sheet of paper", "2 nodes")
-	scene, err := s.house.Scene(s.production().Scene)
+	scene, err := s.house.Assets.Scene(s.production().Scene)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -214,9 +214,9 @@ func TestAnOpaqueSceneIsRegistered(t *testing.T) {
 	if len(p.Views) != 3 || p.Views[2].Code != "close_up" || p.Views[2].Camera != "close up" {
 		t.Errorf("views %+v", p.Views)
 	}
-	if data, err := os.ReadFile(s.house.ScenePath(p.Scene)); err != nil || string(data) != "something of its own" ||
-		filepath.Ext(s.house.ScenePath(p.Scene)) != ".stage" {
-		t.Errorf("kept at %s: %q, %v", s.house.ScenePath(p.Scene), data, err)
+	if data, err := os.ReadFile(s.house.Assets.ScenePath(p.Scene)); err != nil || string(data) != "something of its own" ||
+		filepath.Ext(s.house.Assets.ScenePath(p.Scene)) != ".stage" {
+		t.Errorf("kept at %s: %q, %v", s.house.Assets.ScenePath(p.Scene), data, err)
 	}
 	_, body := s.get("/p/TEST/views?open=wide")
 	s.says(body, "read by its own renderer only", "close up")

@@ -18,11 +18,11 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"reelhouse/assets"
 	"reelhouse/core/cut"
 	"reelhouse/core/pixel"
 	"reelhouse/core/preset"
 	"reelhouse/core/shotlist"
-	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/house/waiting"
 	"reelhouse/preview"
@@ -32,11 +32,28 @@ import (
 //go:embed static
 var static embed.FS
 
+// A Node renders what is in the queue.
+type Node interface {
+	SlotCount() int
+	// Trouble is what keeps it from rendering, in words, "" for nothing.
+	Trouble() string
+	// Progress is how far a frame is, or its tile, from 0 to 1.
+	Progress(sequence int64, number, tile int) float64
+}
+
+// Changes are told to whoever listens.
+type Changes interface {
+	Changed()
+	Listen() (changed <-chan struct{}, end func())
+}
+
 // A Server serves one house.
 type Server struct {
-	House  *house.House
-	Node   *farm.Node
-	Thumbs *farm.Thumbs
+	House *house.House
+	Node  Node
+	// Changes tells what has changed in the queue or in a production.
+	Changes Changes
+	Thumbs  *preview.Thumbs
 	// Previews are the pictures that are rendered in this process.
 	Previews *preview.Previews
 	Log      *slog.Logger
@@ -146,7 +163,7 @@ func (a *app) routes(e *echo.Echo) {
 	p.POST("/author", a.named, small)
 	p.POST("/scene", a.bringScene, middleware.BodyLimit(1<<30))
 	p.POST("/scene/opaque", a.registerScene, middleware.BodyLimit(1<<30))
-	p.POST("/environment", a.bringEnvironment, middleware.BodyLimit(house.MostEnvironmentBytes+1<<20))
+	p.POST("/environment", a.bringEnvironment, middleware.BodyLimit(assets.MostEnvironmentBytes+1<<20))
 	p.GET("/shots/file", a.exportShots)
 	p.GET("/shots/table", a.shotTable)
 	p.POST("/shots/table", a.shotTable, middleware.BodyLimit(2*shotlist.MaxBytes+1<<16))
@@ -163,7 +180,7 @@ func (a *app) routes(e *echo.Echo) {
 	p.GET("/cut/file", a.exportCut)
 	p.GET("/cut/play", a.cutPlay)
 	p.GET("/cut/sound", a.sound)
-	p.POST("/cut/sound", a.bringSound, middleware.BodyLimit(house.MostSoundBytes+1<<16))
+	p.POST("/cut/sound", a.bringSound, middleware.BodyLimit(assets.MostSoundBytes+1<<16))
 	p.POST("/cut/file", a.bringCut, middleware.BodyLimit(cut.MaxBytes+1<<16))
 	p.GET("/batch/rows", a.batchRows)
 	p.GET("/batch/paths", a.batchPaths)

@@ -82,7 +82,7 @@ type shotsSpan struct {
 func fillShots(a *app, v *view) error {
 	p := v.Production.Production
 	sceneLast := 0
-	if s, err := a.House.Scene(p.Scene); err == nil {
+	if s, err := a.House.Assets.Scene(p.Scene); err == nil {
 		sceneLast = house.LastFrame(p, s)
 	}
 	page := shotsPage{Trials: plan.Trials()}

@@ -99,7 +99,7 @@ func (a *app) stampExample(
 	}
 	v := views[0]
 	l, laid := p.FindLook(p.LookOf(shot, v))
-	s, err := a.House.Scene(p.Scene)
+	s, err := a.House.Assets.Scene(p.Scene)
 	if !laid || err != nil || s.FindCamera(v.Camera) == scene.None {
 		return nil, facts, 0, echo.NewHTTPError(http.StatusNotFound, "There is no view to show the stamp on yet.")
 	}

@@ -112,7 +112,7 @@ func fillStandards(a *app, v *view) error {
 		}
 	}
 	angles := lens.AnglesOf(2*math.Atan(math.Tan(lens.FieldOfView(lens.BackWidth, 35)/2)*9/16), 16.0/9)
-	if s, err := a.House.Scene(p.Scene); err == nil && len(p.Views) > 0 {
+	if s, err := a.House.Assets.Scene(p.Scene); err == nil && len(p.Views) > 0 {
 		if i := s.FindCamera(p.Views[0].Camera); i != scene.None {
 			c := s.Cameras[s.Nodes[i].Camera]
 			angles, page.CameraName = lens.AnglesOf(c.Up, c.Aspect), "view "+p.Views[0].Code

@@ -92,7 +92,7 @@ func (a *app) beginVerifying(code string, deep bool) (other string) {
 			further := a.check.shown.Percent() != before
 			a.check.mutex.Unlock()
 			if further { // of a film not every frame is told
-				a.Hub().Changed()
+				a.Changes.Changed()
 			}
 		})
 		a.check.mutex.Lock()
@@ -109,7 +109,7 @@ func (a *app) beginVerifying(code string, deep bool) (other string) {
 		}
 		a.check.mutex.Unlock()
 		cancel()
-		a.Hub().Changed()
+		a.Changes.Changed()
 	}()
 	return ""
 }

@@ -41,7 +41,7 @@ func (w shownView) Fact(column string) viewsheet.Fact {
 }
 
 func (a *app) shownViews(v *view) ([]shownView, []string) {
-	s, err := a.House.Scene(v.Production.Scene)
+	s, err := a.House.Assets.Scene(v.Production.Scene)
 	var cameras []string
 	if err == nil {
 		cameras = house.CameraNames(s)
@@ -166,7 +166,7 @@ func fillViews(a *app, v *view) error {
 		page.Around = append(page.Around, laid)
 	}
 	v.Page = page
-	s, err := a.House.Scene(p.Scene)
+	s, err := a.House.Assets.Scene(p.Scene)
 	if err != nil {
 		s = nil
 	}

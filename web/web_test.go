@@ -42,7 +42,7 @@ func newSite(t testing.TB) *site {
 	h, b := housetest.New(t, "1001-1003")
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
 	app, handler, err := newApp(Server{
-		House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Thumbs: farm.NewThumbs(h, farm.Renderer{}),
+		House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Changes: hub, Thumbs: preview.NewThumbs(h, nil),
 		Previews: preview.New(h), Log: log,
 		Hosts: []string{"example.com"},
 	})

@@ -89,7 +89,7 @@ func seed(h *house.House) error {
 	if err := demo.Scene().Write(&b); err != nil {
 		return err
 	}
-	file, _, err := h.BringScene(demo.SceneName, &b)
+	file, _, err := h.Assets.ImportScene(demo.SceneName, &b)
 	if err != nil {
 		return err
 	}
@@ -97,7 +97,7 @@ func seed(h *house.House) error {
 	if err != nil {
 		return err
 	}
-	clouds, err := h.BringEnvironment(demo.CloudsName, bytes.NewReader(sky))
+	clouds, err := h.Assets.ImportEnvironment(demo.CloudsName, bytes.NewReader(sky))
 	if err != nil {
 		return err
 	}

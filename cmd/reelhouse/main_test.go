@@ -366,7 +366,7 @@ func TestTheRendererWritesTheSameBytesEveryTime(t *testing.T) {
 			"frames":[{"number":1040,"files":[{"path":%q,"encoding":{"format":"exr","depth":"by-pass",
 				"compression":"zip","level":4,"alpha":"premultiplied","curve":"linear"},"passes":["beauty","depth",
 					"normal","object"]}]}],"facts":[]}`,
-			h.ScenePath(p.Scene),
+			h.Assets.ScenePath(p.Scene),
 			looks,
 			out,
 		)

@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"reelhouse/assets"
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/preview"
@@ -98,7 +99,7 @@ func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 		return farm.Renderer{Name: name, Command: self, Args: args, Supervisor: supervisor}
 	}
 	reader := own("reading", "admit")
-	h.Admit = func(kind house.Admission, path string) error { return farm.Admit(reader, h.Work(), kind, path) }
+	h.Assets.Admit = func(kind assets.Admission, path string) error { return farm.Admit(reader, h.Work(), kind, path) }
 	return &farm.Node{
 		Name: "here", House: h, Hub: hub, Renderer: r, Assembler: own("assembly", "assemble", "--with-parent"),
 		Judge: own("judge", "judge"),
@@ -149,7 +150,7 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	}()
 	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
 	err = web.Serve(ctx, listener, web.Server{
-		House: h, Node: node, Thumbs: farm.NewThumbs(h, node.Renderer), Previews: preview.New(h), Log: log,
+		House: h, Node: node, Changes: node.Hub, Thumbs: preview.NewThumbs(h, node.Draw), Previews: preview.New(h), Log: log,
 		Hosts: flags.hosts,
 	})
 	cancel()

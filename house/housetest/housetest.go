@@ -39,7 +39,7 @@ func New(t testing.TB, frames string, changes ...func(p *production.Production))
 	if err := s.Write(&file); err != nil {
 		t.Fatal(err)
 	}
-	kept, _, err := h.BringScene("floor.glb", &file)
+	kept, _, err := h.Assets.ImportScene("floor.glb", &file)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,4 +1,4 @@
-package house
+package assets
 
 import (
 	"crypto/sha256"
@@ -19,21 +19,21 @@ import (
 const MostEnvironmentBytes = 512 << 20
 
 // EnvironmentPath returns where an environment is kept, "" for none.
-func (h *House) EnvironmentPath(e production.EnvironmentFile) string {
+func (l *Library) EnvironmentPath(e production.EnvironmentFile) string {
 	if e.SHA256 == "" {
 		return ""
 	}
-	return h.path("environments", e.SHA256+strings.ToLower(path.Ext(e.Name)))
+	return l.path("environments", e.SHA256+strings.ToLower(path.Ext(e.Name)))
 }
 
-// BringEnvironment reads an equirectangular picture, OpenEXR or Radiance HDR, and keeps it if it is a good one.
-func (h *House) BringEnvironment(name string, r io.Reader) (production.EnvironmentFile, error) {
+// ImportEnvironment reads an equirectangular picture, OpenEXR or Radiance HDR, and keeps it if it is a good one.
+func (l *Library) ImportEnvironment(name string, r io.Reader) (production.EnvironmentFile, error) {
 	e := production.EnvironmentFile{Name: filepath.Base(name)}
 	ext := strings.ToLower(path.Ext(e.Name))
 	if ext != ".exr" && ext != ".hdr" {
 		return e, fmt.Errorf("%s is neither an .exr nor an .hdr file, which hold light as it is", e.Name)
 	}
-	temp, err := os.CreateTemp(h.path("environments"), arriving+"*")
+	temp, err := os.CreateTemp(l.path("environments"), arriving+"*")
 	if err != nil {
 		return e, fmt.Errorf("%s: %w", e.Name, err)
 	}
@@ -47,12 +47,12 @@ func (h *House) BringEnvironment(name string, r io.Reader) (production.Environme
 		return e, fmt.Errorf("%s is larger than %d MB", e.Name, MostEnvironmentBytes>>20)
 	}
 	e.SHA256 = hex.EncodeToString(sum.Sum(nil))
-	h.admitting.Lock()
-	defer h.admitting.Unlock()
-	if err := h.admit(AdmitEnvironment, temp.Name()); err != nil {
+	l.admitting.Lock()
+	defer l.admitting.Unlock()
+	if err := l.admit(AdmitEnvironment, temp.Name()); err != nil {
 		return e, fmt.Errorf("%s: %w", e.Name, err)
 	}
-	if h.Admit == nil { // nobody has read it yet
+	if l.Admit == nil { // nobody has read it yet
 		if _, err := readEnvironment(temp); err != nil {
 			return e, fmt.Errorf("%s: %w", e.Name, err)
 		}
@@ -60,7 +60,7 @@ func (h *House) BringEnvironment(name string, r io.Reader) (production.Environme
 	if e.Width, e.Height, err = sizeOf(temp, e.Bytes); err != nil {
 		return e, fmt.Errorf("%s: %w", e.Name, err)
 	}
-	return e, keepFile(temp, h.EnvironmentPath(e))
+	return e, keepFile(temp, l.EnvironmentPath(e))
 }
 
 // sizeOf returns the size of a picture, without its pixels.

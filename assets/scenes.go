@@ -1,4 +1,4 @@
-package house
+package assets
 
 import (
 	"archive/zip"
@@ -21,11 +21,11 @@ import (
 )
 
 // ScenePath returns where a scene file is kept.
-func (h *House) ScenePath(f production.SceneFile) string {
+func (l *Library) ScenePath(f production.SceneFile) string {
 	if f.Opaque != nil {
-		return h.path("scenes", f.SHA256+opaqueExt(f.Name)) // outside renderers go by the ending of the name
+		return l.path("scenes", f.SHA256+opaqueExt(f.Name)) // outside renderers go by the ending of the name
 	}
-	return h.path("scenes", f.SHA256+".gltf")
+	return l.path("scenes", f.SHA256+".gltf")
 }
 
 // opaqueExt returns the ending of a file's name, if it is a plain one.
@@ -37,8 +37,8 @@ func opaqueExt(name string) string {
 	return strings.ToLower(ext)
 }
 
-// RegisterScene keeps a file that only an outside renderer understands, with what a person says of it.
-func (h *House) RegisterScene(name string, r io.Reader, o production.Opaque) (production.SceneFile, error) {
+// ImportOpaque keeps a file that only an outside renderer understands, with what a person says of it.
+func (l *Library) ImportOpaque(name string, r io.Reader, o production.Opaque) (production.SceneFile, error) {
 	f := production.SceneFile{Name: filepath.Base(name), Opaque: &o}
 	seen := map[string]bool{}
 	for _, c := range o.Cameras {
@@ -53,7 +53,7 @@ func (h *House) RegisterScene(name string, r io.Reader, o production.Opaque) (pr
 	case !(o.Seconds >= 0 && o.Seconds <= 1e6):
 		return f, fmt.Errorf("a scene of %v seconds is outside 0 to a million", o.Seconds)
 	}
-	temp, err := h.receive(&f, r)
+	temp, err := l.receive(&f, r)
 	if err != nil {
 		return f, err
 	}
@@ -65,12 +65,12 @@ func (h *House) RegisterScene(name string, r io.Reader, o production.Opaque) (pr
 	case f.Bytes == 0:
 		return f, fmt.Errorf("the file is empty")
 	}
-	return f, keepFile(temp, h.ScenePath(f))
+	return f, keepFile(temp, l.ScenePath(f))
 }
 
 // receive writes a file that comes in beside the scenes, under a temporary name, and settles its size and its hash.
-func (h *House) receive(f *production.SceneFile, r io.Reader) (*os.File, error) {
-	temp, err := os.CreateTemp(h.path("scenes"), arriving+"*")
+func (l *Library) receive(f *production.SceneFile, r io.Reader) (*os.File, error) {
+	temp, err := os.CreateTemp(l.path("scenes"), arriving+"*")
 	if err != nil {
 		return nil, fmt.Errorf("scene file: %w", err)
 	}
@@ -96,10 +96,10 @@ func keepFile(temp *os.File, path string) error {
 	return os.Rename(temp.Name(), path)
 }
 
-// BringScene reads a scene file, or an archive of one with the files beside it, and keeps it if it is a good one.
-func (h *House) BringScene(name string, r io.Reader) (production.SceneFile, *scene.Scene, error) {
+// ImportScene reads a scene file, or an archive of one with the files beside it, and keeps it if it is a good one.
+func (l *Library) ImportScene(name string, r io.Reader) (production.SceneFile, *scene.Scene, error) {
 	f := production.SceneFile{Name: filepath.Base(name)}
-	temp, err := h.receive(&f, r)
+	temp, err := l.receive(&f, r)
 	if err != nil {
 		return f, nil, err
 	}
@@ -108,19 +108,19 @@ func (h *House) BringScene(name string, r io.Reader) (production.SceneFile, *sce
 	if f.Bytes > scene.MaxFileBytes {
 		return f, nil, fmt.Errorf("the file is larger than %d MB", scene.MaxFileBytes>>20)
 	}
-	h.admitting.Lock()
-	defer h.admitting.Unlock()
-	if err := h.admit(AdmitScene, temp.Name()); err != nil {
+	l.admitting.Lock()
+	defer l.admitting.Unlock()
+	if err := l.admit(AdmitScene, temp.Name()); err != nil {
 		return f, nil, err
 	}
 	s, err := scene.Read(temp)
 	if err != nil {
 		return f, nil, err
 	}
-	if err := keepFile(temp, h.ScenePath(f)); err != nil {
+	if err := keepFile(temp, l.ScenePath(f)); err != nil {
 		return f, nil, fmt.Errorf("scene file: %w", err)
 	}
-	h.keepScene(f, s)
+	l.scenes.add(keyText(f), newReadScene(s))
 	return f, s, nil
 }
 
@@ -130,8 +130,8 @@ type Beside struct {
 	Open func() (io.ReadCloser, error)
 }
 
-// BringFiles keeps a scene file together with the files that it refers to, in one archive.
-func (h *House) BringFiles(files []Beside) (production.SceneFile, *scene.Scene, error) {
+// ImportFiles keeps a scene file together with the files that it refers to, in one archive.
+func (l *Library) ImportFiles(files []Beside) (production.SceneFile, *scene.Scene, error) {
 	name := ""
 	for _, f := range files {
 		if scene.IsFile(f.Name) {
@@ -146,7 +146,7 @@ func (h *House) BringFiles(files []Beside) (production.SceneFile, *scene.Scene, 
 	if name == "" {
 		return production.SceneFile{}, nil, fmt.Errorf("there is no .gltf or .glb file among them")
 	}
-	archive, err := os.CreateTemp(h.path("scenes"), arriving+"*")
+	archive, err := os.CreateTemp(l.path("scenes"), arriving+"*")
 	if err != nil {
 		return production.SceneFile{}, nil, fmt.Errorf("scene file: %w", err)
 	}
@@ -158,7 +158,7 @@ func (h *House) BringFiles(files []Beside) (production.SceneFile, *scene.Scene, 
 	if _, err := archive.Seek(0, io.SeekStart); err != nil {
 		return production.SceneFile{}, nil, fmt.Errorf("scene file: %w", err)
 	}
-	return h.BringScene(path.Base(name), archive)
+	return l.ImportScene(path.Base(name), archive)
 }
 
 // pack writes an archive that is the same for the same files.
@@ -196,10 +196,10 @@ func pack(w io.Writer, files []Beside) error {
 const mostIncoming = 500
 
 // Incoming lists the scene files in the folder incoming, by their names below it.
-func (h *House) Incoming() ([]string, error) {
+func (l *Library) Incoming() ([]string, error) {
 	var names []string
 	seen := 0
-	err := fs.WalkDir(os.DirFS(h.path("incoming")), ".", func(name string, d fs.DirEntry, err error) error {
+	err := fs.WalkDir(os.DirFS(l.path("incoming")), ".", func(name string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err
 		}
@@ -214,16 +214,16 @@ func (h *House) Incoming() ([]string, error) {
 	return names, err
 }
 
-// BringIncoming takes in a file of the folder incoming, with the files that it refers to below its own folder.
-func (h *House) BringIncoming(name string) (production.SceneFile, *scene.Scene, error) {
-	names, err := h.Incoming()
+// ImportIncoming takes in a file of the folder incoming, with the files that it refers to below its own folder.
+func (l *Library) ImportIncoming(name string) (production.SceneFile, *scene.Scene, error) {
+	names, err := l.Incoming()
 	if err != nil {
 		return production.SceneFile{}, nil, err
 	}
 	if !slices.Contains(names, name) {
 		return production.SceneFile{}, nil, fmt.Errorf("there is no %q in the folder incoming any more", name)
 	}
-	root, err := os.OpenRoot(h.path("incoming"))
+	root, err := os.OpenRoot(l.path("incoming"))
 	if err != nil {
 		return production.SceneFile{}, nil, err
 	}
@@ -244,7 +244,7 @@ func (h *House) BringIncoming(name string) (production.SceneFile, *scene.Scene, 
 					},
 				)
 			}
-			return h.BringFiles(files)
+			return l.ImportFiles(files)
 		}
 	}
 	file, err := root.Open(name)
@@ -252,14 +252,8 @@ func (h *House) BringIncoming(name string) (production.SceneFile, *scene.Scene, 
 		return production.SceneFile{}, nil, err
 	}
 	defer file.Close()
-	return h.BringScene(name, file)
+	return l.ImportScene(name, file)
 }
-
-// How many scenes are kept in memory, and about how many bytes of them; one is kept however large it is.
-const (
-	keptScenes     = 4
-	keptSceneBytes = 4 << 30
-)
 
 // Key is what a scene goes by, whatever its file is called: its contents, which of its scenes, and its unit.
 func Key(f production.SceneFile) production.SceneFile {
@@ -270,76 +264,64 @@ func Key(f production.SceneFile) production.SceneFile {
 	return key
 }
 
-// lookedThrough is a scene in memory, with its report when that was asked for.
-type lookedThrough struct {
+// Report returns the report of a scene file, which is made once.
+func (l *Library) Report(f production.SceneFile) (scene.Report, error) {
+	read, err := l.sceneOf(f)
+	if err != nil {
+		return scene.Report{}, err
+	}
+	return read.report(), nil
+}
+
+// Scene returns the scene of a file that was imported, in metres.
+func (l *Library) Scene(f production.SceneFile) (*scene.Scene, error) {
+	read, err := l.sceneOf(f)
+	if err != nil {
+		return nil, err
+	}
+	return read.scene, nil
+}
+
+func (l *Library) sceneOf(f production.SceneFile) (readScene, error) {
+	if f.SHA256 == "" {
+		return readScene{}, fmt.Errorf("there is no scene yet")
+	}
+	if f.Opaque != nil {
+		s := scene.Unread(f.Name, f.Opaque.Cameras, f.Opaque.Seconds)
+		return readScene{s, s.Report}, nil
+	}
+	return l.scenes.get(keyText(f), func() (readScene, error) {
+		if f.Unit != 0 {
+			as := f
+			as.Unit = 0
+			s, err := l.Scene(as)
+			if err != nil {
+				return readScene{}, err
+			}
+			return newReadScene(s.Scaled(f.Unit)), nil
+		}
+		file, err := os.Open(l.ScenePath(f))
+		if err != nil {
+			return readScene{}, fmt.Errorf("scene file %s: %w", f.Name, err)
+		}
+		defer file.Close()
+		s, err := scene.ReadOne(file, f.Number)
+		if err != nil {
+			return readScene{}, fmt.Errorf("%s: %w", f.Name, err)
+		}
+		return newReadScene(s), nil
+	})
+}
+
+// readScene is a scene in memory, with its report, which is made when it is asked for.
+type readScene struct {
 	scene  *scene.Scene
 	report func() scene.Report
 }
 
-func (h *House) keepScene(f production.SceneFile, s *scene.Scene) *lookedThrough {
-	h.mutex.Lock()
-	defer h.mutex.Unlock()
-	bytes := s.Bytes()
-	for _, other := range h.scenes {
-		bytes += other.scene.Bytes()
-	}
-	if len(h.scenes) >= keptScenes || bytes > keptSceneBytes {
-		clear(h.scenes)
-	}
-	kept := &lookedThrough{s, sync.OnceValue(s.Report)}
-	h.scenes[Key(f)] = kept
-	return kept
-}
+func newReadScene(s *scene.Scene) readScene { return readScene{s, sync.OnceValue(s.Report)} }
 
-// Report returns the report of a scene file, which is made once.
-func (h *House) Report(f production.SceneFile) (scene.Report, error) {
-	kept, err := h.sceneOf(f)
-	if err != nil {
-		return scene.Report{}, err
-	}
-	return kept.report(), nil
-}
-
-// Scene returns the scene of a file that was brought in, in metres.
-func (h *House) Scene(f production.SceneFile) (*scene.Scene, error) {
-	kept, err := h.sceneOf(f)
-	if err != nil {
-		return nil, err
-	}
-	return kept.scene, nil
-}
-
-func (h *House) sceneOf(f production.SceneFile) (*lookedThrough, error) {
-	if f.SHA256 == "" {
-		return nil, fmt.Errorf("there is no scene yet")
-	}
-	if f.Opaque != nil {
-		s := scene.Unread(f.Name, f.Opaque.Cameras, f.Opaque.Seconds)
-		return &lookedThrough{s, s.Report}, nil
-	}
-	h.mutex.Lock()
-	kept := h.scenes[Key(f)]
-	h.mutex.Unlock()
-	if kept != nil {
-		return kept, nil
-	}
-	if f.Unit != 0 {
-		as := f
-		as.Unit = 0
-		s, err := h.Scene(as)
-		if err != nil {
-			return nil, err
-		}
-		return h.keepScene(f, s.Scaled(f.Unit)), nil
-	}
-	file, err := os.Open(h.ScenePath(f))
-	if err != nil {
-		return nil, fmt.Errorf("scene file %s: %w", f.Name, err)
-	}
-	defer file.Close()
-	s, err := scene.ReadOne(file, f.Number)
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", f.Name, err)
-	}
-	return h.keepScene(f, s), nil
+// keyText is Key as a text.
+func keyText(f production.SceneFile) string {
+	return fmt.Sprintf("%s %g %d", f.SHA256, f.Unit, f.Number)
 }

@@ -1,4 +1,4 @@
-package house
+package assets
 
 import (
 	"os"
@@ -40,9 +40,9 @@ func (a Admission) Read(path string) error {
 }
 
 // admit has a file read by somebody else first, if there is anybody.
-func (h *House) admit(kind Admission, path string) error {
-	if h.Admit == nil {
+func (l *Library) admit(kind Admission, path string) error {
+	if l.Admit == nil {
 		return nil
 	}
-	return h.Admit(kind, path)
+	return l.Admit(kind, path)
 }

@@ -1,4 +1,4 @@
-package house
+package assets
 
 import (
 	"crypto/sha256"
@@ -19,23 +19,23 @@ const MostSoundBytes = 1 << 30
 const waveParts = 2000
 
 // SoundPath returns where a sound is kept, "" for none.
-func (h *House) SoundPath(s cut.Sound) string {
+func (l *Library) SoundPath(s cut.Sound) string {
 	if s.SHA256 == "" {
 		return ""
 	}
-	return h.path("sounds", filepath.Base(s.SHA256)+".wav")
+	return l.path("sounds", filepath.Base(s.SHA256)+".wav")
 }
 
-// BringSound reads a WAVE file, and keeps it if it is a good one.
-func (h *House) BringSound(name string, r io.Reader) (cut.Sound, error) {
+// ImportSound reads a WAVE file, and keeps it if it is a good one.
+func (l *Library) ImportSound(name string, r io.Reader) (cut.Sound, error) {
 	s := cut.Sound{Name: filepath.Base(name)}
 	if !strings.EqualFold(filepath.Ext(s.Name), ".wav") {
 		return s, fmt.Errorf("%s is no .wav file; save the sound as WAVE, PCM of 16 or 24 bits", s.Name)
 	}
-	if err := os.MkdirAll(h.path("sounds"), 0o755); err != nil {
+	if err := os.MkdirAll(l.path("sounds"), 0o755); err != nil {
 		return s, err
 	}
-	temp, err := os.CreateTemp(h.path("sounds"), arriving+"*")
+	temp, err := os.CreateTemp(l.path("sounds"), arriving+"*")
 	if err != nil {
 		return s, fmt.Errorf("%s: %w", s.Name, err)
 	}
@@ -57,31 +57,17 @@ func (h *House) BringSound(name string, r io.Reader) (cut.Sound, error) {
 		return s, fmt.Errorf("%s: %w", s.Name, err)
 	}
 	s.SHA256, s.Seconds = hex.EncodeToString(sum.Sum(nil)), w.Seconds
-	return s, keepFile(temp, h.SoundPath(s))
+	return s, keepFile(temp, l.SoundPath(s))
 }
 
 // Waveform returns what a sound looks like. It is read once, and kept.
-func (h *House) Waveform(s cut.Sound) (cut.Waveform, error) {
-	h.mutex.Lock()
-	kept, known := h.waves[s.SHA256]
-	h.mutex.Unlock()
-	if known {
-		return kept, nil
-	}
-	file, err := os.Open(h.SoundPath(s))
-	if err != nil {
-		return cut.Waveform{}, err
-	}
-	defer file.Close()
-	w, err := cut.ReadWAV(file, waveParts)
-	if err != nil {
-		return w, err
-	}
-	h.mutex.Lock()
-	defer h.mutex.Unlock()
-	if len(h.waves) >= keptDrafts {
-		clear(h.waves)
-	}
-	h.waves[s.SHA256] = w
-	return w, nil
+func (l *Library) Waveform(s cut.Sound) (cut.Waveform, error) {
+	return l.waves.get(s.SHA256, func() (cut.Waveform, error) {
+		file, err := os.Open(l.SoundPath(s))
+		if err != nil {
+			return cut.Waveform{}, err
+		}
+		defer file.Close()
+		return cut.ReadWAV(file, waveParts)
+	})
 }

@@ -2,7 +2,10 @@
 package core_test
 
 import (
+	"go/ast"
 	"go/build"
+	"go/parser"
+	"go/token"
 	"io/fs"
 	"path/filepath"
 	"slices"
@@ -59,6 +62,9 @@ func TestImportsGoOneWay(t *testing.T) {
 			t.Errorf("%s has no place in the order of packages; give it one in core/imports_test.go", here)
 			return nil
 		}
+		if strings.HasPrefix(here, "core/") {
+			withoutClock(t, path, pkg.GoFiles)
+		}
 		for _, imported := range pkg.Imports {
 			if to, ours := strings.CutPrefix(imported, module); ours {
 				if order[to] >= place {
@@ -78,5 +84,41 @@ func TestImportsGoOneWay(t *testing.T) {
 	})
 	if err != nil {
 		t.Fatal(err)
+	}
+}
+
+// told are what core is told and does not find out by itself: the time, chance, and what machine it is on.
+var told = map[string][]string{
+	"time":         {"Now", "Since", "Until", "Sleep", "After", "NewTimer", "NewTicker", "Tick"},
+	"math/rand":    {"Int", "Intn", "Float64", "Perm", "Shuffle"},
+	"math/rand/v2": {"Int", "IntN", "Float64", "Perm", "Shuffle", "Uint64", "N"},
+	"crypto/rand":  {"Read", "Reader", "Int", "Text"},
+}
+
+// withoutClock fails if a file of core asks the clock, or chance.
+func withoutClock(t *testing.T, folder string, files []string) {
+	t.Helper()
+	for _, name := range files {
+		path := filepath.Join(folder, name)
+		set := token.NewFileSet()
+		file, err := parser.ParseFile(set, path, nil, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		asked := map[string][]string{} // by the names of packages in the file
+		for _, imported := range file.Imports {
+			of := strings.Trim(imported.Path.Value, `"`)
+			if names, ok := told[of]; ok {
+				asked[strings.TrimSuffix(filepath.Base(strings.TrimSuffix(of, "/v2")), "")] = names
+			}
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			if s, ok := n.(*ast.SelectorExpr); ok {
+				if from, ok := s.X.(*ast.Ident); ok && slices.Contains(asked[from.Name], s.Sel.Name) {
+					t.Errorf("%s: %s.%s; core is told the time, and what is random", set.Position(s.Pos()), from.Name, s.Sel.Name)
+				}
+			}
+			return true
+		})
 	}
 }

@@ -135,7 +135,7 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 	s, err := h.Assets.Scene(p.Scene)
 	if err != nil {
 		d.Problems = []production.Problem{
-			{Station: production.Scenes, Where: "scene", Field: "file", Message: err.Error()},
+			{Where: "scene", Field: "file", Message: err.Error()},
 		}
 		return d, nil
 	}

@@ -408,10 +408,10 @@ func (a *app) sendTrial(c *echo.Context) error {
 	if !slices.Contains(plan.Trials(), t) {
 		return echo.NewHTTPError(http.StatusBadRequest, "There is no such trial.")
 	}
-	return a.sendAs(c, production.Station(c.FormValue("station")), house.Sending{Trial: t, Twice: true})
+	return a.sendAs(c, stationKey(c.FormValue("station")), house.Sending{Trial: t, Twice: true})
 }
 
-func (a *app) notSent(c *echo.Context, station production.Station, reason error) error {
+func (a *app) notSent(c *echo.Context, station stationKey, reason error) error {
 	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
@@ -426,7 +426,7 @@ func (a *app) notSent(c *echo.Context, station production.Station, reason error)
 	)
 }
 
-func (a *app) sendAs(c *echo.Context, station production.Station, how house.Sending) error {
+func (a *app) sendAs(c *echo.Context, station stationKey, how house.Sending) error {
 	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err

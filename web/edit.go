@@ -107,7 +107,7 @@ func (a *app) mistaken(c *echo.Context, m mistake) error {
 	if err != nil {
 		return err
 	}
-	return a.update(c, answer{production: now, station: production.Station(c.FormValue("station")), mistake: m})
+	return a.update(c, answer{production: now, station: stationKey(c.FormValue("station")), mistake: m})
 }
 
 // seen returns the revision that the page of a form shows, or store.Any if a person wants their edit whatever others
@@ -164,7 +164,7 @@ func (a *app) do(c *echo.Context, command edit.Command) error {
 	}
 	notice := "Saved: " + edit.Summary(command) + "."
 	return a.update(c, answer{
-		production: p, station: production.Station(c.FormValue("station")), notice: notice, impact: a.impact(before, p),
+		production: p, station: stationKey(c.FormValue("station")), notice: notice, impact: a.impact(before, p),
 	})
 }
 

@@ -22,7 +22,7 @@ func (a *app) bringEnvironment(c *echo.Context) error {
 			c,
 			answer{
 				production: p,
-				station:    production.Views,
+				station:    viewsStation,
 				mistake:    mistake{Where: "environment", Field: "file", Message: err.Error()},
 			},
 		)
@@ -32,7 +32,7 @@ func (a *app) bringEnvironment(c *echo.Context) error {
 		return err
 	}
 	a.Changes.Changed()
-	return a.update(c, answer{production: after, station: production.Views, notice: "Imported: " + e.Name + "."})
+	return a.update(c, answer{production: after, station: viewsStation, notice: "Imported: " + e.Name + "."})
 }
 
 func (a *app) takenEnvironment(c *echo.Context) (production.EnvironmentFile, error) {

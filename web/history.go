@@ -10,7 +10,6 @@ import (
 
 	"reelhouse/core/difference"
 	"reelhouse/core/edit"
-	"reelhouse/core/production"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -86,8 +85,6 @@ type historyEntry struct {
 	Current bool
 	Before  int // the revision before it, 0 for none
 }
-
-const historyStation production.Station = "history"
 
 // fillHistory shows who changed what, and compares two revisions.
 func fillHistory(a *app, v *view) error {

@@ -84,7 +84,7 @@ func (a *app) preset(c *echo.Context) error {
 		return err
 	}
 	said := func(notice string, err error) error {
-		r := answer{production: p, station: production.Station(c.FormValue("station")), notice: notice}
+		r := answer{production: p, station: stationKey(c.FormValue("station")), notice: notice}
 		if err != nil {
 			r.notice, r.mistake = "", place
 			r.mistake.Message = err.Error()
@@ -172,7 +172,7 @@ func (a *app) importPreset(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	r := answer{production: p, station: production.Station(c.FormValue("station"))}
+	r := answer{production: p, station: stationKey(c.FormValue("station"))}
 	refuse := func(message string) error {
 		r.mistake = mistake{Where: "preset", Field: "file", Message: message}
 		return a.update(c, r)

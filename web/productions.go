@@ -144,7 +144,7 @@ func (a *app) step(undo bool) echo.HandlerFunc {
 		if err != nil {
 			return echo.NewHTTPError(http.StatusBadRequest, "The page did not say which edit; load it again.")
 		}
-		key := production.Station(c.FormValue("station"))
+		key := stationKey(c.FormValue("station"))
 		do, word := a.House.Record.Redo, "Redone"
 		if undo {
 			do, word = a.House.Record.Undo, "Undone"

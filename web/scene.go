@@ -31,7 +31,7 @@ func (a *app) bringScene(c *echo.Context) error {
 			c,
 			answer{
 				production: p,
-				station:    production.Scenes,
+				station:    scenesStation,
 				mistake:    mistake{Where: "scene", Field: "file", Message: err.Error()},
 			},
 		)
@@ -46,7 +46,7 @@ func (a *app) keepScene(c *echo.Context, code string, kept production.SceneFile,
 		return err
 	}
 	a.Changes.Changed()
-	return a.update(c, answer{production: after, station: production.Scenes, notice: "Imported: " + kept.Name + "."})
+	return a.update(c, answer{production: after, station: scenesStation, notice: "Imported: " + kept.Name + "."})
 }
 
 // registerScene takes in a file that only an outside renderer understands, with what a person says of it.
@@ -61,7 +61,7 @@ func (a *app) registerScene(c *echo.Context) error {
 			c,
 			answer{
 				production: p,
-				station:    production.Scenes,
+				station:    scenesStation,
 				mistake:    mistake{Where: "scene", Field: "opaque", Message: err.Error()},
 			},
 		)

@@ -9,7 +9,6 @@ import (
 
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
-	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/house"
 	"reelhouse/store"
@@ -17,12 +16,12 @@ import (
 
 // A station is one page of the order of work.
 type station struct {
-	Key   production.Station
+	Key   stationKey
 	Name  string
 	fill  func(a *app, v *view) error // adds what the page needs beside the view
 	Hint  string
 	Count func(v *view) int
-	Under production.Station // the station whose page this is, "" for one of its own in the spine
+	Under stationKey // the station whose page this is, "" for one of its own in the spine
 }
 
 // A view is what every page of a production is rendered from.
@@ -85,10 +84,10 @@ func (v *view) Shown() (string, error) {
 	if v.Station.Key == batchSheet {
 		shown["filter"], shown["group"] = v.query("filter"), v.query("group")
 	}
-	if v.Station.Key == production.Shots {
+	if v.Station.Key == shotsStation {
 		shown["from"] = v.query("from")
 	}
-	if v.Station.Key == production.Views {
+	if v.Station.Key == viewsStation {
 		for _, name := range shownBy {
 			if value := v.query(name); value != "" {
 				shown[name] = value
@@ -169,7 +168,7 @@ func (a *app) complete(v *view) error {
 			Current: st.Key == v.Station.Key || st.Key == v.Station.Under,
 		}
 		for _, p := range v.Draft.Problems {
-			if p.Station == st.Key {
+			if stationOf(p) == st.Key {
 				e.Wrong++
 			}
 		}
@@ -240,7 +239,7 @@ func (a *app) station(st station) echo.HandlerFunc {
 // An answer is what a change leads to.
 type answer struct {
 	production store.Revision
-	station    production.Station
+	station    stationKey
 	mistake    mistake
 	notice     string
 	impact     *plan.Impact

@@ -1,30 +1,63 @@
 package web
 
 import (
+	"strings"
+
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 )
 
-// The stations that have no edits of their own.
+// A stationKey names a page in addresses.
+type stationKey string
+
+// The stations and pages, in the order of work.
 const (
-	batchSheet    production.Station = "batch"
-	queueStation  production.Station = "queue"
-	cutStation    production.Station = "cut" // a page of the shots
-	screeningRoom production.Station = "screening"
-	plainPage     production.Station = "-" // what a page is under that belongs to no station
+	standardsStation stationKey = "standards"
+	scenesStation    stationKey = "scenes"
+	viewsStation     stationKey = "views"
+	shotsStation     stationKey = "shots"
+	cutStation       stationKey = "cut" // a page of the shots
+	passesStation    stationKey = "passes"
+	outputStation    stationKey = "output"
+	batchSheet       stationKey = "batch"
+	queueStation     stationKey = "queue"
+	screeningRoom    stationKey = "screening"
+	historyStation   stationKey = "history"
+	plainPage        stationKey = "-" // what a page is under that belongs to no station
 )
+
+// stationOf returns the station at which a problem is put right, by the kind of part that has it.
+func stationOf(p production.Problem) stationKey {
+	for _, s := range []struct {
+		key   stationKey
+		kinds []string
+	}{
+		{shotsStation, []string{"shot", "cut"}},
+		{viewsStation, []string{"rig", "environment", "look", "view"}},
+		{scenesStation, []string{"scene"}},
+		{passesStation, []string{"pass list", "light group", "depth"}},
+		{outputStation, []string{"output", "names"}},
+	} {
+		for _, kind := range s.kinds {
+			if strings.HasPrefix(p.Where, kind) {
+				return s.key
+			}
+		}
+	}
+	return standardsStation
+}
 
 // stations is the order of work.
 var stations = []station{
 	{
-		Key:   production.StandardsStation,
+		Key:   standardsStation,
 		Name:  "Standards",
 		fill:  fillStandards,
 		Hint:  "What this production delivers: sizes, time, picture, qualities.",
 		Count: func(v *view) int { return len(v.Production.Sizes) },
 	},
 	{
-		Key:  production.Scenes,
+		Key:  scenesStation,
 		Name: "Scenes",
 		fill: fillScenes,
 		Hint: "The scene that the cameras look at.",
@@ -36,30 +69,30 @@ var stations = []station{
 		},
 	},
 	{
-		Key:   production.Views,
+		Key:   viewsStation,
 		Name:  "Views",
 		fill:  fillViews,
 		Hint:  "Each view is a camera under a look.",
 		Count: func(v *view) int { return len(v.Production.ShotViews()) },
 	},
 	{
-		Key:   production.Shots,
+		Key:   shotsStation,
 		Name:  "Shots",
 		fill:  fillShots,
 		Hint:  "Which frames of which view. Both ends of a range are rendered.",
 		Count: func(v *view) int { return len(v.Production.Shots) },
 	},
-	{Key: cutStation, Name: "The cut", fill: fillCut, Under: production.Shots},
+	{Key: cutStation, Name: "The cut", fill: fillCut, Under: shotsStation},
 	{Key: historyStation, Name: "History", fill: fillHistory, Under: plainPage},
 	{
-		Key:   production.Passes,
+		Key:   passesStation,
 		Name:  "Passes",
 		fill:  fillPasses,
 		Hint:  "What compositing will need, and nothing else.",
 		Count: func(v *view) int { return len(v.Production.PassLists) },
 	},
 	{
-		Key:   production.Outputs,
+		Key:   outputStation,
 		Name:  "Output",
 		fill:  fillOutput,
 		Hint:  "Outputs, and the names of their files.",

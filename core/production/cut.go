@@ -14,7 +14,7 @@ import (
 // cutProblems says what is wrong with the cut by itself.
 func (p Production) cutProblems(ps *problems) {
 	if err := p.Cut.Check(); err != nil {
-		ps.add(Shots, "cut", "cut", "%s", err)
+		ps.add("cut", "cut", "%s", err)
 	}
 }
 

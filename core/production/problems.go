@@ -11,25 +11,11 @@ import (
 	"reelhouse/core/pass"
 )
 
-// A Station is a page of the order of work, by its short name.
-type Station string
-
-// The stations at which a production is edited.
-const (
-	StandardsStation Station = "standards"
-	Scenes           Station = "scenes"
-	Views            Station = "views"
-	Shots            Station = "shots"
-	Passes           Station = "passes"
-	Outputs          Station = "output"
-)
-
 // A Problem is one thing that is wrong, and what to do.
 type Problem struct {
-	Station Station `json:"station"`
-	Where   string  `json:"where"` // the part by its kind and code
-	Field   string  `json:"field"`
-	Message string  `json:"message"`
+	Where   string `json:"where"` // the part by its kind and code
+	Field   string `json:"field"`
+	Message string `json:"message"`
 }
 
 func (p Problem) Error() string { return p.Where + ": " + p.Message }
@@ -42,19 +28,19 @@ const MaxSamples = 64
 
 type problems []Problem
 
-func (ps *problems) add(s Station, where, field, format string, args ...any) {
-	*ps = append(*ps, Problem{s, where, field, fmt.Sprintf(format, args...)})
+func (ps *problems) add(where, field, format string, args ...any) {
+	*ps = append(*ps, Problem{where, field, fmt.Sprintf(format, args...)})
 }
 
 // codes checks that every code of a kind is usable and stands only once.
-func (ps *problems) codes(s Station, kind string, codes []string) {
+func (ps *problems) codes(kind string, codes []string) {
 	seen := map[string]bool{}
 	for _, c := range codes {
 		switch {
 		case !naming.ValidCode(c):
-			ps.add(s, kind+" "+c, "code", "the code %q must be 1 to 32 letters, digits, hyphens or underscores", c)
+			ps.add(kind+" "+c, "code", "the code %q must be 1 to 32 letters, digits, hyphens or underscores", c)
 		case seen[c]:
-			ps.add(s, kind+" "+c, "code", "there are two of the code %s; change one", c)
+			ps.add(kind+" "+c, "code", "there are two of the code %s; change one", c)
 		}
 		seen[c] = true
 	}
@@ -68,31 +54,30 @@ func codesOf[T any](list []T, code func(T) string) []string {
 	return codes
 }
 
-// Problems returns everything that is wrong with the document by itself, in the order of the stations.
+// Problems returns everything that is wrong with the document by itself, in the order in which a production is set up.
 func (p Production) Problems() []Problem {
 	var ps problems
-	ps.codes(StandardsStation, "production", []string{p.Code})
+	ps.codes("production", []string{p.Code})
 	if p.Version < 1 || p.Version > MaxVersion {
-		ps.add(StandardsStation, "production", "version", "version %d is outside 1 to %d", p.Version, MaxVersion)
+		ps.add("production", "version", "version %d is outside 1 to %d", p.Version, MaxVersion)
 	}
 	p.Standards.problems(&ps)
 	if _, ok := p.FindQuality(p.Quality); !ok {
-		ps.add(
-			StandardsStation, "quality "+p.Quality, "code",
+		ps.add("quality "+p.Quality, "code",
 			"the quality chosen for the next batch does not exist; choose another",
 		)
 	}
 	if p.Scene.SHA256 == "" {
-		ps.add(Scenes, "scene", "file", "there is no scene yet; bring in a glTF file")
+		ps.add("scene", "file", "there is no scene yet; bring in a glTF file")
 	}
 	if u := p.Scene.Unit; u != 0 && !(u >= LeastUnit && u <= MostUnit) {
-		ps.add(Scenes, "scene", "unit", "a unit of %v m is outside %v to %v m", u, LeastUnit, MostUnit)
+		ps.add("scene", "unit", "a unit of %v m is outside %v to %v m", u, LeastUnit, MostUnit)
 	}
 	if o := p.Scene.Opaque; o != nil && len(o.Cameras) == 0 {
-		ps.add(Scenes, "scene", "cameras", "an opaque scene needs the name of at least one camera")
+		ps.add("scene", "cameras", "an opaque scene needs the name of at least one camera")
 	}
 	if err := p.Region.Check(); err != nil {
-		ps.add(Shots, "production", "region", "%s", err)
+		ps.add("production", "region", "%s", err)
 	}
 	p.views(&ps)
 	p.shots(&ps)
@@ -103,39 +88,37 @@ func (p Production) Problems() []Problem {
 }
 
 func (p Production) views(ps *problems) {
-	ps.codes(Views, "rig", codesOf(p.Rigs, func(r camera.Rig) string { return r.Code }))
+	ps.codes("rig", codesOf(p.Rigs, func(r camera.Rig) string { return r.Code }))
 	for _, r := range p.Rigs {
 		where := "rig " + r.Code
 		if err := r.Check(); err != nil {
-			ps.add(Views, where, "rig", "%s", err)
+			ps.add(where, "rig", "%s", err)
 		}
 		if _, ok := p.FindView(r.View); r.Kind == camera.Pair && !ok {
-			ps.add(
-				Views, where, "view",
+			ps.add(where, "view",
 				"the view %q whose eyes they are does not exist; choose another, or remove the pair", r.View,
 			)
 		}
 	}
-	ps.codes(Views, "environment", codesOf(p.Environments, func(e EnvironmentFile) string { return e.Code }))
-	ps.codes(Views, "look", codesOf(p.Looks, func(l look.Look) string { return l.Code }))
+	ps.codes("environment", codesOf(p.Environments, func(e EnvironmentFile) string { return e.Code }))
+	ps.codes("look", codesOf(p.Looks, func(l look.Look) string { return l.Code }))
 	for _, l := range p.Looks {
 		if err := l.Check(); err != nil {
-			ps.add(Views, "look "+l.Code, "look", "%s", err)
+			ps.add("look "+l.Code, "look", "%s", err)
 		}
 		if _, ok := p.FindEnvironment(l.Environment.Map); l.Environment.Map != "" && !ok {
-			ps.add(
-				Views, "look "+l.Code, "environment", "the environment %q does not exist; choose another",
+			ps.add("look "+l.Code, "environment", "the environment %q does not exist; choose another",
 				l.Environment.Map,
 			)
 		}
 	}
-	ps.codes(Views, "view", codesOf(p.Views, func(v View) string { return v.Code }))
+	ps.codes("view", codesOf(p.Views, func(v View) string { return v.Code }))
 	for _, v := range p.Views {
 		if _, ok := p.FindLook(v.Look); !ok {
-			ps.add(Views, "view "+v.Code, "look", "the look %q does not exist; choose another", v.Look)
+			ps.add("view "+v.Code, "look", "the look %q does not exist; choose another", v.Look)
 		}
 		if err := v.Setup.Check(); err != nil {
-			ps.add(Views, "view "+v.Code, "setup", "%s", err)
+			ps.add("view "+v.Code, "setup", "%s", err)
 		}
 	}
 }
@@ -151,30 +134,29 @@ func (p Production) passThere(code pass.Code) error {
 }
 
 func (p Production) passes(ps *problems) {
-	ps.codes(Passes, "pass list", codesOf(p.PassLists, func(l PassList) string { return l.Code }))
+	ps.codes("pass list", codesOf(p.PassLists, func(l PassList) string { return l.Code }))
 	for _, l := range p.PassLists {
 		if len(l.Passes) == 0 {
-			ps.add(Passes, "pass list "+l.Code, "passes", "it has no pass; choose at least one")
+			ps.add("pass list "+l.Code, "passes", "it has no pass; choose at least one")
 		}
 		for _, code := range l.Passes {
 			if err := p.passThere(code); err != nil {
-				ps.add(Passes, "pass list "+l.Code, "passes", "%s", err)
+				ps.add("pass list "+l.Code, "passes", "%s", err)
 			}
 		}
 		for _, c := range l.Choices {
 			described, err := pass.Find(c.Pass)
 			switch {
 			case err != nil:
-				ps.add(Passes, "pass list "+l.Code, "passes", "%s", err)
+				ps.add("pass list "+l.Code, "passes", "%s", err)
 			case c.OtherDepth && described.IsCryptomatte():
-				ps.add(Passes, "pass list "+l.Code, "passes", "IDs of %s need 32 bits", described.Name)
+				ps.add("pass list "+l.Code, "passes", "IDs of %s need 32 bits", described.Name)
 			case c.OtherFilter && !described.Either():
-				ps.add(Passes, "pass list "+l.Code, "passes", "%s cannot be sampled in another way", described.Name)
+				ps.add("pass list "+l.Code, "passes", "%s cannot be sampled in another way", described.Name)
 			}
 			for _, code := range c.Outputs {
 				if _, ok := p.FindOutput(code); !ok {
-					ps.add(
-						Passes, "pass list "+l.Code, "passes", "%s goes to the output %q, which does not exist", c.Pass,
+					ps.add("pass list "+l.Code, "passes", "%s goes to the output %q, which does not exist", c.Pass,
 						code,
 					)
 				}
@@ -182,15 +164,15 @@ func (p Production) passes(ps *problems) {
 		}
 	}
 	if err := pass.CheckLightGroups(p.LightGroups); err != nil {
-		ps.add(Passes, "light groups", "code", "%s", err)
+		ps.add("light groups", "code", "%s", err)
 	}
 	if err := p.Depth.Check(); err != nil {
-		ps.add(Passes, "depth", "depth", "%s", err)
+		ps.add("depth", "depth", "%s", err)
 	}
 	if !(p.OcclusionRadius >= 0 && p.OcclusionRadius <= 1e6) {
-		ps.add(Passes, "depth", "occlusion", "the radius of occlusion has to be from 0 to a million metres")
+		ps.add("depth", "occlusion", "the radius of occlusion has to be from 0 to a million metres")
 	}
 	if !(p.DepthBackground > 0) || math.IsInf(p.DepthBackground, 0) || p.DepthBackground > 1e9 {
-		ps.add(Passes, "depth", "depthBackground", "the background's depth must be a number of metres above 0")
+		ps.add("depth", "depthBackground", "the background's depth must be a number of metres above 0")
 	}
 }

@@ -2,10 +2,11 @@ package production
 
 import (
 	"encoding/json"
-	"reelhouse/core/look"
 	"reflect"
 	"strings"
 	"testing"
+
+	"reelhouse/core/look"
 
 	"reelhouse/core/frame"
 	"reelhouse/core/pass"
@@ -34,7 +35,7 @@ func complete() Production {
 
 func TestANewProductionWantsOnlyAScene(t *testing.T) {
 	problems := New("SALT", "A title").Problems()
-	if len(problems) != 1 || problems[0].Station != Scenes {
+	if len(problems) != 1 || problems[0].Where != "scene" {
 		t.Errorf("got %v", problems)
 	}
 	if problems := complete().Problems(); len(problems) != 0 {
@@ -64,7 +65,7 @@ func TestEveryMistakeIsNamedWithItsPlace(t *testing.T) {
 			p.Picture.Background = look.Background{Kind: look.PlainColour,
 				Colour: "red"}
 		}, "picture", "#rrggbb"},
-		"floor":       {func(p *Production) { p.Floor.Bits = 7 }, "floor", "7"},
+		"floor":       {func(p *Production) { p.Floor.Bits = 7 }, "minimum", "7"},
 		"no output":   {func(p *Production) { p.Outputs = nil }, "outputs", "add one"},
 		"two outputs": {func(p *Production) { p.Outputs[1].Code = "master" }, "output master", "two"},
 		"outputs":     {func(p *Production) { p.Shots[0].Outputs = []string{"x"} }, "shot 010", `"x"`},

@@ -473,11 +473,11 @@ func (p Production) names() names {
 }
 
 func (p Production) shots(ps *problems) {
-	ps.codes(Shots, "shot", codesOf(p.Shots, func(s Shot) string { return s.Code }))
+	ps.codes("shot", codesOf(p.Shots, func(s Shot) string { return s.Code }))
 	known := p.names()
 	for i := range p.Shots {
 		s := &p.Shots[i]
-		add := func(field, format string, args ...any) { ps.add(Shots, "shot "+s.Code, field, format, args...) }
+		add := func(field, format string, args ...any) { ps.add("shot "+s.Code, field, format, args...) }
 		known.shotViews(s, add)
 		if s.Frames.Empty() {
 			add("frames", "there are no frames; write a range such as 1001-1048")

@@ -128,110 +128,102 @@ func (s Standards) Problems() []Problem {
 
 func (s Standards) problems(ps *problems) {
 	if !s.Rate.Valid() {
-		ps.add(
-			StandardsStation, "production", "rate", "the frame rate must be above 0 and at most 1000 frames per second",
-		)
+		ps.add("production", "rate", "the frame rate must be above 0 and at most 1000 frames per second")
 	} else if s.DropFrame && !s.Rate.CanDrop() {
-		ps.add(StandardsStation, "production", "rate", "timecode drops numbers at 29.97 and 59.94 fps only, not at %s",
+		ps.add("production", "rate", "timecode drops numbers at 29.97 and 59.94 fps only, not at %s",
 			s.Rate)
 	} else if _, err := s.Clock().ParseTimecode(s.FirstTimecode); err != nil {
-		ps.add(StandardsStation, "production", "firstTimecode", "%s", err)
+		ps.add("production", "firstTimecode", "%s", err)
 	}
 	if s.Handles < 0 || s.Handles > MaxHandles {
-		ps.add(
-			StandardsStation, "production", "handles", "%d frames of handle are outside 0 to %d", s.Handles, MaxHandles,
-		)
+		ps.add("production", "handles", "%d frames of handle are outside 0 to %d", s.Handles, MaxHandles)
 	}
 	if s.FirstFrame < -frame.MaxNumber || s.FirstFrame > frame.MaxNumber {
-		ps.add(
-			StandardsStation, "production", "firstFrame", "frame %d is outside -%d to %d", s.FirstFrame,
+		ps.add("production", "firstFrame", "frame %d is outside -%d to %d", s.FirstFrame,
 			frame.MaxNumber, frame.MaxNumber,
 		)
 	}
-	ps.codes(StandardsStation, "size", codesOf(s.Sizes, func(n raster.Named) string { return n.Code }))
+	ps.codes("size", codesOf(s.Sizes, func(n raster.Named) string { return n.Code }))
 	for _, n := range s.Sizes {
 		if err := n.Check(); err != nil {
-			ps.add(StandardsStation, "size "+n.Code, "width", "%s", err)
+			ps.add("size "+n.Code, "width", "%s", err)
 		}
 	}
 	if len(s.Sizes) == 0 {
-		ps.add(StandardsStation, "sizes", "code", "there is no size; add one")
+		ps.add("sizes", "code", "there is no size; add one")
 	}
-	ps.codes(StandardsStation, "quality", codesOf(s.Qualities, func(q Quality) string { return q.Code }))
+	ps.codes("quality", codesOf(s.Qualities, func(q Quality) string { return q.Code }))
 	for _, q := range s.Qualities {
 		where := "quality " + q.Code
 		if q.Scale.Percent < 0 || q.Scale.Percent > 100 || q.Scale.Divisor < 0 || q.Scale.Divisor > raster.MaxEdge {
-			ps.add(StandardsStation, where, "scale", "%s of the size is outside 1 to 100 %%", q.Scale)
+			ps.add(where, "scale", "%s of the size is outside 1 to 100 %%", q.Scale)
 		}
 		if q.Samples < 1 || q.Samples > MaxSamples {
-			ps.add(
-				StandardsStation, where, "samples", "%d samples along a pixel's edge is outside 1 to %d", q.Samples,
+			ps.add(where, "samples", "%d samples along a pixel's edge is outside 1 to %d", q.Samples,
 				MaxSamples,
 			)
 		}
 		if err := q.Filter.Check(); err != nil {
-			ps.add(StandardsStation, where, "filter", "%s", err)
+			ps.add(where, "filter", "%s", err)
 		}
 		if err := q.Effort.Check(); err != nil {
-			ps.add(StandardsStation, where, "effort", "%s", err)
+			ps.add(where, "effort", "%s", err)
 		}
 		if err := q.Tiles.Check(); err != nil {
-			ps.add(StandardsStation, where, "tiles", "%s", err)
+			ps.add(where, "tiles", "%s", err)
 		}
 		if q.Memory != 0 && !(q.Memory >= LeastMemory && q.Memory <= MostMemory) {
-			ps.add(
-				StandardsStation, where, "memory", "%g GB for a tile are outside %g to %d", q.Memory, LeastMemory,
+			ps.add(where, "memory", "%g GB for a tile are outside %g to %d", q.Memory, LeastMemory,
 				MostMemory,
 			)
 		}
 	}
 	if len(s.Qualities) == 0 {
-		ps.add(StandardsStation, "qualities", "code", "there is no quality; add one")
+		ps.add("qualities", "code", "there is no quality; add one")
 	}
 	s.pictureProblems(ps)
 }
 
 func (s Standards) pictureProblems(ps *problems) {
 	if err := s.Picture.Display.Check(); err != nil {
-		ps.add(StandardsStation, "picture", "display", "%s", err)
+		ps.add("picture", "display", "%s", err)
 	}
 	if a := s.Picture.Alpha; a != output.Straight && a != output.Premultiplied {
-		ps.add(StandardsStation, "picture", "alpha", "alpha is straight or premultiplied, not %q", a)
+		ps.add("picture", "alpha", "alpha is straight or premultiplied, not %q", a)
 	}
 	if b := s.Picture.Background; b.Check() != nil {
 		field := "background"
 		if b.Kind == look.PlainColour {
 			field = "colour"
 		}
-		ps.add(StandardsStation, "picture", field, "%s", b.Check())
+		ps.add("picture", field, "%s", b.Check())
 	}
 	if f := s.Floor; f.Width < 0 || f.Height < 0 || f.Width > raster.MaxEdge || f.Height > raster.MaxEdge {
-		ps.add(
-			StandardsStation, "floor", "width", "a least size of %d × %d is outside 0 to %d", f.Width, f.Height,
+		ps.add("minimum", "width", "a least size of %d × %d is outside 0 to %d", f.Width, f.Height,
 			raster.MaxEdge,
 		)
 	}
 	if b := s.Floor.Bits; b != 0 && b != 8 && b != 16 && b != 32 {
-		ps.add(StandardsStation, "floor", "bits", "a value has 8, 16 or 32 bits, not %d", b)
+		ps.add("minimum", "bits", "a value has 8, 16 or 32 bits, not %d", b)
 	}
 }
 
 func (s Standards) outputProblems(ps *problems) {
-	ps.codes(Outputs, "output", codesOf(s.Outputs, func(o output.Output) string { return o.Code }))
+	ps.codes("output", codesOf(s.Outputs, func(o output.Output) string { return o.Code }))
 	if len(s.Outputs) == 0 {
-		ps.add(Outputs, "outputs", "code", "there is no output; add one")
+		ps.add("outputs", "code", "there is no output; add one")
 	}
 	for _, o := range s.Outputs {
 		if field, err := o.Check(); err != nil {
-			ps.add(Outputs, "output "+o.Code, field, "%s", err)
+			ps.add("output "+o.Code, field, "%s", err)
 		} else if err := s.EncodingOf(o).Check(); err != nil {
-			ps.add(Outputs, "output "+o.Code, "format", "%s", err)
+			ps.add("output "+o.Code, "format", "%s", err)
 		}
 	}
 	if _, err := naming.Parse(s.Names.Pattern); err != nil {
-		ps.add(Outputs, "names", "pattern", "%s", err)
+		ps.add("names", "pattern", "%s", err)
 	}
 	if err := s.Names.Rules.Check(); err != nil {
-		ps.add(Outputs, "names", "separator", "%s", err)
+		ps.add("names", "separator", "%s", err)
 	}
 }

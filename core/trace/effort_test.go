@@ -159,7 +159,7 @@ func TestATimeLimitEndsAFrame(t *testing.T) {
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	s := settings(64)
 	s.Samples, s.Passes = 32, []pass.Code{pass.Beauty, pass.SampleCount}
-	s.Effort.Seconds = 1e-9
+	s.Effort.Seconds, s.Clock = 1e-9, time.Now
 	img, stats, err := w.RenderWatched(context.Background(), "cam", s, func(Progress) {})
 	if err != nil || !stats.Stopped {
 		t.Fatalf("%+v, %v", stats, err)

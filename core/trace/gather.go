@@ -4,7 +4,6 @@ import (
 	"image"
 	"math"
 	"slices"
-	"time"
 
 	"reelhouse/core/geom"
 	"reelhouse/core/look"
@@ -213,7 +212,7 @@ func (p *rendering) needsSamples() bool {
 
 // overdue reports whether the time limit is over.
 func (p *rendering) overdue() bool {
-	if !p.late.Load() && time.Now().After(p.deadline) {
+	if !p.late.Load() && p.clock().After(p.deadline) {
 		p.late.Store(true)
 	}
 	return p.late.Load()

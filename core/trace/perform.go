@@ -123,7 +123,8 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		return err
 	}
 	settings := Settings{
-		Size: j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(),
+		Clock: o.Now,
+		Size:  j.Size, PixelAspect: j.PixelAspect, Fit: j.Fit, Background: background, Region: j.Region.Rectangle(),
 		Passes: j.Passes, LightGroups: j.LightGroups,
 		Samples: j.Samples, Filter: j.Filter, Effort: j.Effort, OtherFilter: j.OtherFilter,
 		Setup: j.View.Setup, FramesPerSecond: j.Rate.PerSecond(), Frame: f.Number, DepthBackground: j.DepthBackground,

@@ -60,9 +60,9 @@ func (w *World) RenderWatched(
 	p.watch = watch
 	stop := context.AfterFunc(ctx, func() { p.stopped.Store(true) })
 	defer stop()
-	began := time.Now()
+	began := s.now()
 	if s.Effort.Seconds > 0 {
-		p.deadline = began.Add(time.Duration(s.Effort.Seconds * float64(time.Second)))
+		p.clock, p.deadline = s.Clock, began.Add(time.Duration(s.Effort.Seconds*float64(time.Second)))
 	}
 	if err := p.run(ctx); err != nil {
 		return nil, Stats{}, err
@@ -71,7 +71,7 @@ func (w *World) RenderWatched(
 		p.denoise()
 	}
 	stats := p.stats()
-	stats.Took = time.Since(began)
+	stats.Took = s.now().Sub(began)
 	return p.cropped(), stats, nil
 }
 
@@ -142,6 +142,7 @@ type rendering struct {
 	tiles    []*tile
 	stopped  atomic.Bool
 	deadline time.Time // zero for none
+	clock    func() time.Time
 	late     atomic.Bool
 	watch    func(Progress)
 	done     atomic.Int64 // samples

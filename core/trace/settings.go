@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"time"
 
 	"reelhouse/core/camera"
 	"reelhouse/core/geom"
@@ -41,6 +42,16 @@ type Settings struct {
 	// OtherFilter are passes that are averaged over pixels though they usually have the value at the centre, and the
 	// other way round.
 	OtherFilter []pass.Code
+	// Clock tells the time, by which a time limit ends a frame and the time that it took is measured; nil for neither.
+	Clock func() time.Time
+}
+
+// now returns the time, or the zero time without a clock.
+func (s Settings) now() time.Time {
+	if s.Clock == nil {
+		return time.Time{}
+	}
+	return s.Clock()
 }
 
 // A Background is what the camera sees where there is no surface. The zero value is the look's sky.
@@ -59,6 +70,8 @@ func (s Settings) Check() error {
 		return fmt.Errorf("%d samples a pixel edge; 1 to %d are possible", s.Samples, MaxSamples)
 	case !(s.OcclusionRadius >= 0) || math.IsInf(s.OcclusionRadius, 0):
 		return fmt.Errorf("a radius of occlusion of %v m is no distance", s.OcclusionRadius)
+	case s.Effort.Seconds > 0 && s.Clock == nil:
+		return fmt.Errorf("a time limit needs a clock")
 	case len(s.Passes) == 0:
 		return fmt.Errorf("no pass is asked for")
 	case !s.Region.In(image.Rect(0, 0, s.Size.Width, s.Size.Height)):

@@ -2,7 +2,7 @@
 DATA ?= $(or $(REELHOUSE_DATA),./reelhouse-data)
 export CGO_ENABLED = 0
 
-.PHONY: build demo test race vectors css tools bench fuzz soak screenshots
+.PHONY: build demo test race vectors lint css tools bench fuzz soak screenshots
 
 build:
 	go build -o bin/reelhouse ./cmd/reelhouse
@@ -43,6 +43,11 @@ fuzz:
 # short one. It needs root to give the data a disk of its own.
 soak: tools
 	REELHOUSE_SOAK=10m go test -count=1 -timeout 15m -v -run TestABadNight ./cmd/reelhouse
+
+# lint checks Go with staticcheck, scripts with eslint, and how scripts and styles are laid out; `sh lint/lint.sh --write`
+# lays them out.
+lint:
+	sh lint/lint.sh
 
 # css makes styles, fonts and scripts again from npm packages; the results are committed.
 css:

@@ -7,8 +7,8 @@ import (
 	"golang.org/x/sync/singleflight"
 )
 
-// A cache holds what was read last, by keys: so many things, and if size is given so many bytes of them, but always one.
-// What several want at once is read once.
+// A cache holds what was read last, by keys: so many things, and if size is given so many bytes of them, but always
+// one. What several want at once is read once.
 type cache[T any] struct {
 	mostBytes int64
 	size      func(T) int64

@@ -1,6 +1,6 @@
-// Package assets is what productions are made from and do not change: scenes, environments and sounds. A file is received
-// beside its place, hashed, read once where that can do no harm, and kept under its hash; what was read of it is held in
-// memory for as long as there is room.
+// Package assets is what productions are made from and do not change: scenes, environments and sounds. A file is
+// received beside its place, hashed, read once where that can do no harm, and kept under its hash; what was read of it
+// is held in memory for as long as there is room.
 //
 //	scenes/        scene files, named by their SHA-256
 //	environments/  equirectangular pictures that light scenes, likewise
@@ -41,7 +41,9 @@ var folders = []string{"scenes", "environments", "sounds", "incoming"}
 // Open returns the library in a folder, and makes what there is not of it unless it is only read.
 func Open(dir string, readOnly bool) (*Library, error) {
 	bytes := func(s readScene) int64 { return s.scene.Bytes() }
-	l := &Library{dir: dir, scenes: newCache(keptScenes, keptSceneBytes, bytes), waves: newCache[cut.Waveform](keptWaves, 0, nil)}
+	l := &Library{
+		dir: dir, scenes: newCache(keptScenes, keptSceneBytes, bytes), waves: newCache[cut.Waveform](keptWaves, 0, nil),
+	}
 	if readOnly {
 		return l, nil
 	}

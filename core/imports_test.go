@@ -115,7 +115,8 @@ func withoutClock(t *testing.T, folder string, files []string) {
 		ast.Inspect(file, func(n ast.Node) bool {
 			if s, ok := n.(*ast.SelectorExpr); ok {
 				if from, ok := s.X.(*ast.Ident); ok && slices.Contains(asked[from.Name], s.Sel.Name) {
-					t.Errorf("%s: %s.%s; core is told the time, and what is random", set.Position(s.Pos()), from.Name, s.Sel.Name)
+					t.Errorf("%s: %s.%s; core is told the time, and what is random",
+						set.Position(s.Pos()), from.Name, s.Sel.Name)
 				}
 			}
 			return true

@@ -93,7 +93,8 @@ func inPlace(h *house.House, recorded []store.File, final string) (store.File, b
 
 // namePaths names what an order is about by paths of this house.
 func namePaths(h *house.House, l *store.Lease, j *job.Job) {
-	j.Scene, j.Environment = h.Assets.ScenePath(l.Batch.Plan.Scene), h.Assets.EnvironmentPath(l.Sequence.Spec.Environment)
+	j.Scene, j.Environment = h.Assets.ScenePath(l.Batch.Plan.Scene),
+		h.Assets.EnvironmentPath(l.Sequence.Spec.Environment)
 }
 
 // factsOf returns what is known of a leased frame before it is rendered, but for the file.

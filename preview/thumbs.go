@@ -40,7 +40,10 @@ const (
 
 // NewThumbs returns an empty shelf. render makes what a job asks for.
 func NewThumbs(h *house.House, render func(ctx context.Context, j job.Job) error) *Thumbs {
-	return &Thumbs{house: h, render: render, line: waiting.NewLine(1), shelf: waiting.NewShelf[string](1, 0, nil), most: mostThumbs}
+	return &Thumbs{
+		house: h, render: render, line: waiting.NewLine(1), shelf: waiting.NewShelf[string](1, 0, nil),
+		most: mostThumbs,
+	}
 }
 
 // File returns the path of the picture, a PNG, and renders it first if it must. When nobody waits for it any more, the
@@ -96,7 +99,8 @@ func (s *Thumbs) make(ctx context.Context, t Request, path string) error {
 	picture := output.PNG.Usual()
 	picture.Depth = output.Eight
 	j := job.Job{
-		Version: job.Version, Scene: s.house.Assets.ScenePath(t.Scene), SceneUnit: t.Scene.Unit, SceneNumber: t.Scene.Number,
+		Version: job.Version, Scene: s.house.Assets.ScenePath(t.Scene), SceneUnit: t.Scene.Unit,
+		SceneNumber: t.Scene.Number,
 		Environment: s.house.Assets.EnvironmentPath(t.Environment),
 		View: job.View{
 			Name:   t.Camera,

@@ -24,7 +24,8 @@ func TestThumbsAreRenderedOnceAndKept(t *testing.T) {
 	})
 	q := b.Sequences[0].Spec
 	want := Request{
-		Scene: b.Plan.Scene, Camera: "cam", Look: q.Look, Rate: b.Plan.Rate, FirstFrame: 1001, Frame: 1001, Size: q.Size,
+		Scene: b.Plan.Scene, Camera: "cam", Look: q.Look, Rate: b.Plan.Rate, FirstFrame: 1001, Frame: 1001,
+		Size: q.Size,
 	}
 	path, err := s.File(context.Background(), want)
 	if err != nil {

@@ -87,7 +87,8 @@ func (a *app) wanted(c *echo.Context, edge int) (preview.Request, production.Pro
 	}
 	l, ok := p.FindLook(code)
 	if !ok || p.Scene.SHA256 == "" {
-		return preview.Request{}, p.Production, echo.NewHTTPError(http.StatusNotFound, "The view has no look or no scene.")
+		return preview.Request{}, p.Production, echo.NewHTTPError(http.StatusNotFound,
+			"The view has no look or no scene.")
 	}
 	size, ok := p.FindSize(c.QueryParam("size"))
 	if !ok {

@@ -214,7 +214,8 @@ func TestAnOpaqueSceneIsRegistered(t *testing.T) {
 	if len(p.Views) != 3 || p.Views[2].Code != "close_up" || p.Views[2].Camera != "close up" {
 		t.Errorf("views %+v", p.Views)
 	}
-	if data, err := os.ReadFile(s.house.Assets.ScenePath(p.Scene)); err != nil || string(data) != "something of its own" ||
+	if data, err := os.ReadFile(s.house.Assets.ScenePath(p.Scene)); err != nil ||
+		string(data) != "something of its own" ||
 		filepath.Ext(s.house.Assets.ScenePath(p.Scene)) != ".stage" {
 		t.Errorf("kept at %s: %q, %v", s.house.Assets.ScenePath(p.Scene), data, err)
 	}

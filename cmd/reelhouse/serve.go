@@ -150,7 +150,8 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	}()
 	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
 	err = web.Serve(ctx, listener, web.Server{
-		House: h, Node: node, Changes: node.Hub, Thumbs: preview.NewThumbs(h, node.Draw), Previews: preview.New(h), Log: log,
+		House: h, Node: node, Changes: node.Hub, Thumbs: preview.NewThumbs(h, node.Draw),
+		Previews: preview.New(h), Log: log,
 		Hosts: flags.hosts,
 	})
 	cancel()

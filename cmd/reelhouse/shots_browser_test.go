@@ -197,7 +197,7 @@ func TestTheCutIsChangedAndPlayed(t *testing.T) {
 	p.wait(
 		"the first picture comes",
 		`document.getElementById("player").dataset.shows === "0" &&
-			document.querySelector("[data-what]").textContent === "010, scene frame 1001"`,
+			document.querySelector("[data-what]").textContent === "010, source frame 1001"`,
 	)
 	p.do("a frame on", chromedp.KeyEvent("."))
 	p.wait("the next frame is shown", `document.getElementById("player").dataset.shows === "1"`)

@@ -254,7 +254,8 @@ func TestADistanceIsPickedAndFocusedAt(t *testing.T) {
 				fmt.Sprintf(
 					`(e => { const b = e.getBoundingClientRect();
 						e.dispatchEvent(new MouseEvent("click", {bubbles: true, shiftKey: %v,
-						clientX: b.left + b.width * %v, clientY: b.top + b.height * %v})); })(document.getElementById("picture"))`,
+						clientX: b.left + b.width * %v, clientY: b.top + b.height * %v}));
+						})(document.getElementById("picture"))`,
 					shift, x, y,
 				),
 			),
@@ -269,7 +270,8 @@ func TestADistanceIsPickedAndFocusedAt(t *testing.T) {
 	if lines := p.text(`String(document.querySelectorAll("#picture .marks line").length)`); lines != "1" {
 		t.Errorf("%s lines are drawn", lines)
 	}
-	deep := p.text(`document.getElementById("picked-focusDistance").getAttribute("hx-vals").match(/"value":"([0-9.]+)"/)[1]`)
+	deep := p.text(`document.getElementById("picked-focusDistance").getAttribute("hx-vals")
+		.match(/"value":"([0-9.]+)"/)[1]`)
 	p.click("focus there", "#picked-focusDistance")
 	p.wait(
 		"the focus is there",

@@ -124,7 +124,8 @@ func writeUSD(w *bufio.Writer, name string, tracks []Track, frames, first int, p
 		} else {
 			fmt.Fprintf(w,
 				"    token projection = \"perspective\"\n    float focalLength = %s\n"+
-					"    float horizontalAperture = %s\n    float verticalAperture = %s\n", usdNumber(t.Setup.FocalOf(t.Camera)), usdNumber(back), usdNumber(back/aspect))
+					"    float horizontalAperture = %s\n    float verticalAperture = %s\n",
+				usdNumber(t.Setup.FocalOf(t.Camera)), usdNumber(back), usdNumber(back/aspect))
 		}
 		if v.Lens > 0 {
 			fmt.Fprintf(

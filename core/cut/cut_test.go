@@ -178,19 +178,20 @@ func TestDropFrameListsAreCountedByTheirTimecode(t *testing.T) {
 }
 
 func TestMistakesInListsAreToldByLine(t *testing.T) {
-	for text, says := range map[string]string{
-		"TITLE: x\n001 010 V C 10:00:00:00 10:00:01:00 01:00:00:00\n":                            "line 2: an event has",
-		"001 010 V C 10:00:00:24 10:00:01:00 01:00:00:00 01:00:01:00\n":                          "line 1: frames",
-		"001 010 V Q 10:00:00:00 10:00:01:00 01:00:00:00 01:00:01:00\n":                          `line 1: the transition "Q"`,
-		"001 010 X C 10:00:00:00 10:00:01:00 01:00:00:00 01:00:01:00\n":                          `line 1: the channel "X"`,
-		"\n001 010 V C 10:00:01:00 10:00:00:00 01:00:00:00 01:00:01:00\n":                        "line 2: the source ends at 10:00:00:00",
-		"001 010 V C 10:00:00:00 10:00:01:00 01:00:01:00 01:00:00:00\n":                          "line 1: the record ends",
-		"M2 010 024.0 10:00:00:00\n":                                                             "line 1: a speed comes before",
-		"FCM: SOMETHING\n":                                                                       "line 1: FCM",
-		"001 010 V C 10:00:00;00 10:00:01:00 01:00:00:00 01:00:01:00\n":                          "line 1: 10:00:00;00 is drop-frame",
-		"001 010 V C 10:00:00:00 10:00:01:00 01:00:00:00 01:00:01:00\nM2 010 fast 10:00:00:00\n": `line 2: "fast"`,
-		"TITLE: nothing\n": "no events",
+	for _, c := range [][2]string{
+		{"TITLE: x\n001 010 V C 10:00:00:00 10:00:01:00 01:00:00:00\n", "line 2: an event has"},
+		{"001 010 V C 10:00:00:24 10:00:01:00 01:00:00:00 01:00:01:00\n", "line 1: frames"},
+		{"001 010 V Q 10:00:00:00 10:00:01:00 01:00:00:00 01:00:01:00\n", `line 1: the transition "Q"`},
+		{"001 010 X C 10:00:00:00 10:00:01:00 01:00:00:00 01:00:01:00\n", `line 1: the channel "X"`},
+		{"\n001 010 V C 10:00:01:00 10:00:00:00 01:00:00:00 01:00:01:00\n", "line 2: the source ends at 10:00:00:00"},
+		{"001 010 V C 10:00:00:00 10:00:01:00 01:00:01:00 01:00:00:00\n", "line 1: the record ends"},
+		{"M2 010 024.0 10:00:00:00\n", "line 1: a speed comes before"},
+		{"FCM: SOMETHING\n", "line 1: FCM"},
+		{"001 010 V C 10:00:00;00 10:00:01:00 01:00:00:00 01:00:01:00\n", "line 1: 10:00:00;00 is drop-frame"},
+		{"001 010 V C 10:00:00:00 10:00:01:00 01:00:00:00 01:00:01:00\nM2 010 fast 10:00:00:00\n", `line 2: "fast"`},
+		{"TITLE: nothing\n", "no events"},
 	} {
+		text, says := c[0], c[1]
 		if _, err := ReadEDL(strings.NewReader(text), clock()); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", text, err)
 		}
@@ -224,20 +225,29 @@ func TestATimelineWithOdditiesIsRead(t *testing.T) {
 
 func TestMistakesInTimelinesAreToldByLine(t *testing.T) {
 	timeline := func(clip string) string {
-		return `{"OTIO_SCHEMA": "Timeline.1", "tracks": {"OTIO_SCHEMA": "Stack.1", "children": [{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": [` + "\n" + clip + `]}]}}`
+		return `{"OTIO_SCHEMA": "Timeline.1", "tracks": {"OTIO_SCHEMA": "Stack.1", ` +
+			`"children": [{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": [` + "\n" + clip + `]}]}}`
 	}
-	for text, says := range map[string]string{
-		"{\n":                                "line 2: the file ends too early",
-		"[]":                                 "line 1: the file holds a thing without a schema",
-		`{"OTIO_SCHEMA": "Clip.2"}`:          "line 1: the file holds a Clip.2",
-		`{"OTIO_SCHEMA": "Timeline.1"}`:      "no stack of tracks",
-		timeline(""):                         "no clips of pictures",
-		timeline(`{"OTIO_SCHEMA": "Mix.1"}`): "line 2: a Mix.1 cannot lie on a track",
-		timeline(`{"OTIO_SCHEMA": "Clip.2", "name": "x"}`): `line 2: the clip "x" says neither`,
-		timeline(`{"OTIO_SCHEMA": "Clip.2", "source_range": {"start_time": {"value": 0, "rate": 0}, "duration": {"value": 1, "rate": 24}}}`):                                                    "line 2: a rate of 0",
-		timeline(`{"OTIO_SCHEMA": "Clip.2", "source_range": {"start_time": {"value": 0, "rate": 24}, "duration": {"value": -1, "rate": 24}}}`):                                                  "line 2: source_range lasts -1",
-		timeline(`{"OTIO_SCHEMA": "Clip.2", "source_range": {"start_time": {"value": 0, "rate": 24}, "duration": {"value": 1, "rate": 24}}, "effects": [{"OTIO_SCHEMA": "LinearTimeWarp.1"}]}`): "line 2: time_scalar is missing",
+	for _, c := range [][2]string{
+		{"{\n", "line 2: the file ends too early"},
+		{"[]", "line 1: the file holds a thing without a schema"},
+		{`{"OTIO_SCHEMA": "Clip.2"}`, "line 1: the file holds a Clip.2"},
+		{`{"OTIO_SCHEMA": "Timeline.1"}`, "no stack of tracks"},
+		{timeline(""), "no clips of pictures"},
+		{timeline(`{"OTIO_SCHEMA": "Mix.1"}`), "line 2: a Mix.1 cannot lie on a track"},
+		{timeline(`{"OTIO_SCHEMA": "Clip.2", "name": "x"}`), `line 2: the clip "x" says neither`},
+		{timeline(`{"OTIO_SCHEMA": "Clip.2", ` +
+			`"source_range": {"start_time": {"value": 0, "rate": 0}, "duration": {"value": 1, "rate": 24}}}`),
+			"line 2: a rate of 0"},
+		{timeline(`{"OTIO_SCHEMA": "Clip.2", ` +
+			`"source_range": {"start_time": {"value": 0, "rate": 24}, "duration": {"value": -1, "rate": 24}}}`),
+			"line 2: source_range lasts -1"},
+		{timeline(`{"OTIO_SCHEMA": "Clip.2", ` +
+			`"source_range": {"start_time": {"value": 0, "rate": 24}, "duration": {"value": 1, "rate": 24}}, ` +
+			`"effects": [{"OTIO_SCHEMA": "LinearTimeWarp.1"}]}`),
+			"line 2: time_scalar is missing"},
 	} {
+		text, says := c[0], c[1]
 		_, err := ReadOTIO(strings.NewReader(text), clock())
 		if err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", text, err)
@@ -324,8 +334,9 @@ func TestCutsComeBackTheSame(t *testing.T) {
 // have; anything else is told.
 func TestASoundIsTakenFromItsTrack(t *testing.T) {
 	const (
-		length = `"source_range": {"OTIO_SCHEMA": "TimeRange.1", "start_time": {"OTIO_SCHEMA": "RationalTime.1", "value": 0, "rate": 24}, "duration": {"OTIO_SCHEMA": "RationalTime.1", "value": 48, "rate": 24}}`
-		clip   = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length +
+		length = `"source_range": {"OTIO_SCHEMA": "TimeRange.1", "start_time": {"OTIO_SCHEMA": "RationalTime.1", ` +
+			`"value": 0, "rate": 24}, "duration": {"OTIO_SCHEMA": "RationalTime.1", "value": 48, "rate": 24}}`
+		clip = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length +
 			`, "media_reference": {"OTIO_SCHEMA": "ExternalReference.1", "target_url": "file:///sounds/sea bed.wav"}}`
 		bare = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length + `}`
 		gap  = `{"OTIO_SCHEMA": "Gap.1", ` + length + `}`

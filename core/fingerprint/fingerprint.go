@@ -55,11 +55,13 @@ func (r Renderer) String() string {
 // are:
 //
 //   - the paths of the scene and the environment, for which their contents stand;
-//   - names that decide no pixel: of the look, of the one that it is based on, and the code of the environment. Where one is
+//   - names that decide no pixel: of the look, of the one that it is based on, and the code of the environment. Where
+//     one is
 //     stamped, the filled stamp has it;
 //   - where the files are written, which is compared by itself;
 //   - the number of the frame, which Frame adds;
-//   - memory and tiles, which decide how the work is shared out: the files are the same (core/framefile is tested for it).
+//   - memory and tiles, which decide how the work is shared out: the files are the same (core/framefile is
+//     tested for it).
 func Of(order job.Job, c Contents, r Renderer) Print {
 	order.Scene, order.Environment = "", ""
 	order.View.Look.Name, order.View.Look.Base, order.View.Look.Environment.Map = "", "", ""

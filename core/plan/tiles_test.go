@@ -61,7 +61,7 @@ func TestTilesByMemory(t *testing.T) {
 	}
 	p.PassLists[0].Passes = []pass.Code{pass.Beauty, pass.Denoised}
 	p.Shots[0].PassList = p.PassLists[0].Code
-	if b, q = s(); q.Tiles != raster.Bands(22) { // (32 + 144) × 1.5 × 8 million = 2.1 GB
+	if _, q = s(); q.Tiles != raster.Bands(22) { // (32 + 144) × 1.5 × 8 million = 2.1 GB
 		t.Errorf("with a denoiser it is rendered in %v", q.Tiles)
 	}
 	p.Region = raster.Part{Right: 50, Bottom: 50}

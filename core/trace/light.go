@@ -17,7 +17,6 @@ type lamp struct {
 	reach      float64
 	inner, cut float64 // cosines of a Spot's cones
 	half       float64 // cosine of a Sun's half width; 1 without one
-	group      int     // of light
 }
 
 func (w *World) addLight(l scene.Light, pose geom.Affine) {

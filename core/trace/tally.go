@@ -50,7 +50,6 @@ func (t *tally) add(light geom.Vec, of part, group int) {
 
 // A grouping says which group of light every source belongs to. The last group is of what belongs to no other.
 type grouping struct {
-	names []string
 	sky   int
 	lamps []int
 	nodes []int // that glow

@@ -1,14 +1,14 @@
-// The cut: clips are dragged over the strip and from track to track, trimmed at their ends, and slipped by their scene frames; and the cut is played,
-// with quick pictures of the views or with finished frames. While it plays, frames are dropped rather than shown late.
+// The cut: clips are dragged over the strip and from track to track, trimmed at their ends, and slipped by their source
+// frames; and the cut is played, with quick pictures of the views or with finished frames. While it plays, frames are
+// dropped rather than shown late.
 
-const drag = { clip: null, what: "", x: 0, y: 0, from: 0, to: 0 };
+import { drags, place } from "/static/drag.js";
+
 const strip = () => document.getElementById("cut");
 const scale = () => Number(strip().dataset.scale);
-const place = (e) => new DOMPoint(e.clientX, e.clientY).matrixTransform(strip().getScreenCTM().inverse());
 const trackHeight = 58;
 
-function target(e) {
-  const at = place(e);
+function target(drag, at) {
   const by = Math.round((at.x - drag.x) / scale());
   const { what, from, to } = drag;
   const up = Math.round((drag.y - at.y) / trackHeight);
@@ -16,16 +16,16 @@ function target(e) {
   if (what === "from") return { from: Math.max(0, Math.min(to - 1, from + by)), to };
   if (what === "to") return { from, to: Math.max(from + 1, to + by) };
   if (what === "slip") return { from, to, slip: -by };
-  const begin = snapped(Math.max(0, from + by), to - from);
+  const begin = snapped(drag.clip, Math.max(0, from + by), to - from);
   return { from: begin, to: begin + to - from, track: Math.max(0, track + up) };
 }
 
 // snapped brings the beginning or the end of a clip to that of another one nearby.
-function snapped(from, length) {
+function snapped(clip, from, length) {
   let best = from;
   let nearest = 5 / scale();
   for (const other of document.querySelectorAll("#cut .clip")) {
-    if (other === drag.clip) continue;
+    if (other === clip) continue;
     for (const border of [Number(other.dataset.from), Number(other.dataset.to)]) {
       for (const begin of [border, border - length]) {
         if (begin >= 0 && Math.abs(begin - from) < nearest) [best, nearest] = [begin, Math.abs(begin - from)];
@@ -35,11 +35,11 @@ function snapped(from, length) {
   return best;
 }
 
-function show(t) {
+function show(clip, t) {
   const ghost = strip().querySelector(".ghost");
   const [box, words] = ghost.children;
-  const own = drag.clip.querySelector("svg");
-  const rows = t.track === undefined ? 0 : t.track - Number(drag.clip.dataset.clip.split(" ")[0]);
+  const own = clip.querySelector("svg");
+  const rows = t.track === undefined ? 0 : t.track - Number(clip.dataset.clip.split(" ")[0]);
   const y = Number(own.getAttribute("y")) - rows * trackHeight;
   const x = Number(strip().dataset.left) + t.from * scale();
   box.setAttribute("x", x);
@@ -47,7 +47,10 @@ function show(t) {
   box.setAttribute("width", (t.to - t.from) * scale());
   words.setAttribute("x", x + 4);
   words.setAttribute("y", y + 30);
-  words.textContent = t.slip === undefined ? `${t.from}-${t.to - 1} · ${t.to - t.from} frames` : `${t.slip > 0 ? "+" : ""}${t.slip} scene frames`;
+  words.textContent =
+    t.slip === undefined
+      ? `${t.from}-${t.to - 1} · ${t.to - t.from} frames`
+      : `${t.slip > 0 ? "+" : ""}${t.slip} source frames`;
   ghost.setAttribute("visibility", "visible");
 }
 
@@ -56,44 +59,42 @@ function send(command, clip, fields) {
   const [track, place] = clip.dataset.clip.split(" ");
   const values = { "set.track": track, "set.clip": place };
   for (const [name, value] of Object.entries(fields)) values[`set.${name}`] = value;
-  htmx.ajax("POST", `/p/${strip().dataset.code}/edit/${command}`, { source: strip(), target: "#sheet", swap: "outerHTML", values });
+  htmx.ajax("POST", `/p/${strip().dataset.code}/edit/${command}`, {
+    source: strip(),
+    target: "#sheet",
+    swap: "outerHTML",
+    values,
+  });
 }
 
 document.addEventListener("pointerdown", (e) => {
-  const grip = e.target.closest?.("#cut [data-cut]");
-  if (e.target.closest?.("#cut [data-ruler]")) {
-    player?.seek(Math.round((place(e).x - Number(strip().dataset.left)) / scale()));
-    return;
-  }
-  if (!grip) return;
-  const clip = grip.closest(".clip");
-  const at = place(e);
-  Object.assign(drag, { clip, what: grip.dataset.cut, x: at.x, y: at.y, from: Number(clip.dataset.from), to: Number(clip.dataset.to), moved: false });
-  strip().setPointerCapture(e.pointerId);
-  e.preventDefault();
-  clip.focus({ preventScroll: true });
+  if (!e.target.closest?.("#cut [data-ruler]")) return;
+  player?.seek(Math.round((place(strip(), e).x - Number(strip().dataset.left)) / scale()));
 });
 
-document.addEventListener("pointermove", (e) => {
-  if (!drag.clip) return;
-  const at = place(e);
-  drag.moved ||= Math.abs(at.x - drag.x) > 3 || Math.abs(at.y - drag.y) > 12;
-  if (drag.moved) show(target(e));
-});
+const hideGhost = () => strip().querySelector(".ghost").setAttribute("visibility", "hidden");
 
-document.addEventListener("pointerup", (e) => {
-  if (!drag.clip) return;
-  const t = target(e);
-  const { clip, what, moved } = drag;
-  drag.clip = null;
-  strip().querySelector(".ghost").setAttribute("visibility", "hidden");
-  if (!moved) return open(clip);
-  if (what === "move") send("clip.move", clip, { record: t.from, toTrack: t.track });
-  else if (what === "slip") send("clip.slip", clip, { by: t.slip });
-  else send("clip.trim", clip, { from: t.from, until: t.to });
+drags("#cut [data-cut]", {
+  begin(grip, at) {
+    const clip = grip.closest(".clip");
+    clip.focus({ preventScroll: true });
+    const { from, to } = clip.dataset;
+    return { clip, what: grip.dataset.cut, x: at.x, y: at.y, from: Number(from), to: Number(to), moved: false };
+  },
+  move(drag, at) {
+    drag.moved ||= Math.abs(at.x - drag.x) > 3 || Math.abs(at.y - drag.y) > 12;
+    if (drag.moved) show(drag.clip, target(drag, at));
+  },
+  end(drag, at) {
+    const t = target(drag, at);
+    hideGhost();
+    if (!drag.moved) return open(drag.clip);
+    if (drag.what === "move") send("clip.move", drag.clip, { record: t.from, toTrack: t.track });
+    else if (drag.what === "slip") send("clip.slip", drag.clip, { by: t.slip });
+    else send("clip.trim", drag.clip, { from: t.from, until: t.to });
+  },
+  cancel: hideGhost,
 });
-
-document.addEventListener("pointercancel", () => { drag.clip = null; });
 
 // open shows what there is to say of a clip.
 function open(clip) {
@@ -113,7 +114,10 @@ document.addEventListener("keydown", (e) => {
     return send("clip.move", clip, { record: Math.max(0, Number(clip.dataset.from) + way), toTrack: track });
   }
   if (e.target.closest("input, select, textarea, button")) return;
-  if (e.key === " ") { e.preventDefault(); player?.toggle(); }
+  if (e.key === " ") {
+    e.preventDefault();
+    player?.toggle();
+  }
   if (e.key === ",") player?.step(-1);
   if (e.key === ".") player?.step(1);
 });
@@ -134,7 +138,9 @@ class Player {
     this.show();
   }
 
-  get playing() { return this.began > 0; }
+  get playing() {
+    return this.began > 0;
+  }
 
   toggle() {
     if (this.playing) this.began = 0;
@@ -147,7 +153,8 @@ class Player {
     const sound = this.root.querySelector("audio");
     if (sound) {
       sound.currentTime = this.at / this.rate;
-      if (this.playing) sound.play().catch(() => {}); // without a device it plays silently
+      if (this.playing)
+        sound.play().catch(() => {}); // without a device it plays silently
       else sound.pause();
     }
     const button = document.getElementById("play");
@@ -175,24 +182,37 @@ class Player {
     this.show();
   }
 
-  step(by) { this.seek(this.at + by); }
+  step(by) {
+    this.seek(this.at + by);
+  }
 
   // what returns what is seen at a record frame: its address and how it is named.
   what(n, step) {
     const span = this.spans.find((s) => s.From <= n && n < s.To);
     if (!span?.Title) return { name: "nothing is seen here" };
     const source = span.Source + Math.floor(((n - span.Record) * span.Over) / span.Under);
-    const name = `${span.Title}, scene frame ${source}`;
+    const name = `${span.Title}, source frame ${source}`;
     if (!span.View) return { name: `${span.Title}: no shot of this production` };
     const code = this.root.dataset.code;
-    if (document.getElementById("finished").checked && span.Sequence && span.Done?.some(([a, b]) => a <= source && source <= b)) {
+    if (
+      document.getElementById("finished").checked &&
+      span.Sequence &&
+      span.Done?.some(([a, b]) => a <= source && source <= b)
+    ) {
       return { name, url: `/p/${code}/screen/${span.Sequence}/${source}/beauty`, finished: true };
     }
     const q = new URLSearchParams({ view: span.View, look: span.Look, size: span.Size, frame: source, step });
     return { name, url: `/p/${code}/preview?${q}` };
   }
 
+  // leave frees what the player holds when it is no longer on the page.
+  leave() {
+    this.began = 0;
+    if (this.img.src.startsWith("blob:")) URL.revokeObjectURL(this.img.src);
+  }
+
   async show(step = 0) {
+    if (!this.root.isConnected) return;
     const now = this.what(this.at, step);
     const x = Number(strip()?.dataset.left) + this.at * scale();
     strip()?.querySelector(".head").setAttribute("transform", `translate(${x} 0)`);
@@ -211,7 +231,9 @@ class Player {
     try {
       const answer = await fetch(now.url);
       if (!answer.ok) throw new Error(await answer.text());
-      const picture = URL.createObjectURL(await answer.blob());
+      const blob = await answer.blob();
+      if (!this.root.isConnected) return;
+      const picture = URL.createObjectURL(blob);
       const before = this.img.src;
       this.img.src = picture;
       await this.img.decode();
@@ -220,13 +242,14 @@ class Player {
       this.drawn++;
       this.root.dataset.shows = at;
       this.root.dataset.finished = now.finished ? "yes" : "";
-    } catch (fault) {
+    } catch {
       this.img.hidden = true;
       this.root.querySelector("[data-word]").textContent = "There is no picture of this.";
       this.root.dataset.shows = at;
     }
     this.busy = false;
-    if (this.asked > 1) this.root.querySelector("[data-drawn]").textContent = `${this.drawn} of ${this.asked} frames shown in time`;
+    if (this.asked > 1)
+      this.root.querySelector("[data-drawn]").textContent = `${this.drawn} of ${this.asked} frames shown in time`;
     if (this.playing || !this.root.isConnected) return;
     if (this.at !== at) this.show();
     else if (step < 1 && !now.finished) this.show(step + 1); // sharper while nothing moves
@@ -247,6 +270,7 @@ document.addEventListener("htmx:sseMessage", async () => {
 let player = null;
 function start() {
   const root = document.getElementById("player");
+  if (player && player.root !== root) player.leave();
   if (!root) player = null;
   else if (player?.root !== root) {
     const at = player?.at;
@@ -261,5 +285,9 @@ document.addEventListener("click", (e) => {
   const step = e.target.closest?.("[data-step]")?.dataset.step;
   if (step) player?.step(Number(step));
 });
-document.addEventListener("change", (e) => { if (e.target.id === "finished") player?.show(); });
-document.addEventListener("htmx:configRequest", (e) => { if (player && /\/edit\/(cut|clip|track)\./.test(e.detail.path)) e.detail.parameters.head = player.at; });
+document.addEventListener("change", (e) => {
+  if (e.target.id === "finished") player?.show();
+});
+document.addEventListener("htmx:configRequest", (e) => {
+  if (player && /\/edit\/(cut|clip|track)\./.test(e.detail.path)) e.detail.parameters.head = player.at;
+});

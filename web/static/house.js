@@ -16,7 +16,8 @@ document.addEventListener("keydown", (e) => {
 
 // Frames in a strip are buttons for the keyboard too.
 document.addEventListener("keydown", (e) => {
-  if (e.key === "Enter" && e.target.matches("g[role=button]")) e.target.dispatchEvent(new MouseEvent("click", { bubbles: true }));
+  if (e.key === "Enter" && e.target.matches("g[role=button]"))
+    e.target.dispatchEvent(new MouseEvent("click", { bubbles: true }));
 });
 
 function closeSide() {
@@ -70,30 +71,37 @@ document.addEventListener("htmx:xhr:progress", (e) => {
   if (!bar || !e.detail.lengthComputable) return;
   const share = e.detail.loaded / e.detail.total;
   bar.value = share;
-  bar.parentElement.querySelector("[data-sent]").textContent = share < 1 ? `${Math.round(100 * share)} % sent` : "sent; reading it …";
+  bar.parentElement.querySelector("[data-sent]").textContent =
+    share < 1 ? `${Math.round(100 * share)} % sent` : "sent; reading it …";
 });
 
-// Small pictures are rendered when they are asked for, which takes a while. Two are waited for at a time, those in sight first, so that
-// the browser has connections left for everything else.
+// Small pictures are rendered when they are asked for, which takes a while. Two are waited for at a time, those in
+// sight first, so that the browser has connections left for everything else.
 const pictures = { waiting: [], loading: 0 };
 function nextPicture() {
   while (pictures.loading < 2 && pictures.waiting.length > 0) {
     const img = pictures.waiting.shift();
     if (!img.isConnected) continue;
     pictures.loading++;
-    const done = () => { pictures.loading--; nextPicture(); };
+    const done = () => {
+      pictures.loading--;
+      nextPicture();
+    };
     img.addEventListener("load", done, { once: true });
     img.addEventListener("error", done, { once: true });
     img.src = img.dataset.src;
   }
 }
-const inSight = new IntersectionObserver((entries) => {
-  for (const e of entries.filter((e) => e.isIntersecting)) {
-    inSight.unobserve(e.target);
-    pictures.waiting.push(e.target);
-  }
-  nextPicture();
-}, { rootMargin: "200px" });
+const inSight = new IntersectionObserver(
+  (entries) => {
+    for (const e of entries.filter((e) => e.isIntersecting)) {
+      inSight.unobserve(e.target);
+      pictures.waiting.push(e.target);
+    }
+    nextPicture();
+  },
+  { rootMargin: "200px" },
+);
 function watchPictures() {
   for (const img of document.querySelectorAll("img[data-src]:not([src])")) inSight.observe(img);
 }
@@ -121,16 +129,25 @@ fillTimes();
 document.addEventListener("htmx:afterSettle", fillTimes);
 document.addEventListener("htmx:configRequest", (e) => {
   const field = e.target.querySelector?.("[data-local-time]");
-  if (field?.value && field.name in e.detail.parameters) e.detail.parameters[field.name] = new Date(field.value).toISOString();
+  if (field?.value && field.name in e.detail.parameters)
+    e.detail.parameters[field.name] = new Date(field.value).toISOString();
 });
 
 // A picture covers the word behind it; one that cannot be made says so.
-document.addEventListener("load", (e) => e.target.matches?.(".plate img") && e.target.previousElementSibling?.remove(), true);
-document.addEventListener("error", (e) => {
-  if (!e.target.matches?.(".plate img")) return;
-  if (e.target.previousElementSibling) e.target.previousElementSibling.textContent = "no picture: " + e.target.alt;
-  e.target.remove();
-}, true);
+document.addEventListener(
+  "load",
+  (e) => e.target.matches?.(".plate img") && e.target.previousElementSibling?.remove(),
+  true,
+);
+document.addEventListener(
+  "error",
+  (e) => {
+    if (!e.target.matches?.(".plate img")) return;
+    if (e.target.previousElementSibling) e.target.previousElementSibling.textContent = "no picture: " + e.target.alt;
+    e.target.remove();
+  },
+  true,
+);
 
 if (document.getElementById("room")) import("/static/screening.js");
 if (document.body.dataset.station === "output") import("/static/output.js");
@@ -138,4 +155,5 @@ if (document.body.dataset.station === "passes") import("/static/pick.js");
 if (document.body.dataset.station === "batch") import("/static/sheet.js");
 if (document.body.dataset.station === "cut") import("/static/cut.js");
 if (document.body.dataset.station === "shots") import("/static/ranges.js");
-if (document.body.dataset.station === "views") for (const part of ["plan", "live", "pick"]) import(`/static/${part}.js`);
+if (document.body.dataset.station === "views")
+  for (const part of ["plan", "live", "pick"]) import(`/static/${part}.js`);

@@ -26,7 +26,7 @@ async function sharpen(img) {
       if (job.signal.aborted) return;
       img.dataset.step = step;
     }
-  } catch (fault) {
+  } catch {
     if (job.signal.aborted) return;
     img.dataset.step = "failed";
   }
@@ -45,11 +45,13 @@ export function watch() {
   for (const img of document.querySelectorAll("img[data-live]")) {
     if (watched.has(img)) continue;
     watched.add(img);
+    img.addEventListener("sharpen", () => sharpen(img)); // what was tried out is put back
     sharpen(img);
   }
 }
 
-// tryOut shows a picture as it would be after an edit that is still going on. The last one wins; one is under way at a time.
+// tryOut shows a picture as it would be after an edit that is still going on. The last one wins; one is under way at a
+// time.
 const trial = { img: null, next: null, job: null };
 
 export async function tryOut(img, command, values) {
@@ -62,7 +64,8 @@ export async function tryOut(img, command, values) {
   while (trial.next && img.isConnected) {
     const url = trial.next;
     trial.next = null;
-    await show(img, url, trial.job.signal).catch(() => {}); // what cannot be, such as a place too far away, is not shown
+    // What cannot be, such as a place too far away, is not shown.
+    await show(img, url, trial.job.signal).catch(() => {});
     img.dataset.tried = Number(img.dataset.tried ?? 0) + 1;
   }
   trial.img = null;

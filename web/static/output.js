@@ -1,6 +1,7 @@
 // The name pattern, as text and as blocks in step, and the live picture of a stamp.
 
-const encoder = new TextEncoder(), decoder = new TextDecoder();
+const encoder = new TextEncoder(),
+  decoder = new TextDecoder();
 const bytesBefore = (text, at) => encoder.encode(text.slice(0, at)).length;
 const unitsBefore = (text, bytes) => decoder.decode(encoder.encode(text).slice(0, bytes)).length;
 
@@ -42,19 +43,33 @@ document.addEventListener("focusout", (e) => {
 
 // Buttons of the editor leave the field its focus.
 document.addEventListener("mousedown", (e) => {
-  if (e.target.closest("[data-insert], [data-take], [data-complete]") && document.activeElement === pattern()) e.preventDefault();
+  if (e.target.closest("[data-insert], [data-take], [data-complete]") && document.activeElement === pattern())
+    e.preventDefault();
 });
 
 document.addEventListener("click", (e) => {
   const field = pattern();
   if (!field) return;
-  const insert = e.target.closest("[data-insert]"), take = e.target.closest("[data-take]"), complete = e.target.closest("[data-complete]"), select = e.target.closest("[data-select]");
-  if (insert) put(field, bytesBefore(field.value, field.selectionStart), bytesBefore(field.value, field.selectionEnd), insert.dataset.insert);
+  const insert = e.target.closest("[data-insert]"),
+    take = e.target.closest("[data-take]"),
+    complete = e.target.closest("[data-complete]"),
+    select = e.target.closest("[data-select]");
+  if (insert)
+    put(
+      field,
+      bytesBefore(field.value, field.selectionStart),
+      bytesBefore(field.value, field.selectionEnd),
+      insert.dataset.insert,
+    );
   else if (take) put(field, Number(take.dataset.take), Number(take.dataset.end), "");
-  else if (complete) put(field, Number(complete.dataset.start), Number(complete.dataset.end), complete.dataset.complete);
+  else if (complete)
+    put(field, Number(complete.dataset.start), Number(complete.dataset.end), complete.dataset.complete);
   else if (select) {
     field.focus();
-    field.setSelectionRange(unitsBefore(field.value, Number(select.dataset.select)), unitsBefore(field.value, Number(select.dataset.end)));
+    field.setSelectionRange(
+      unitsBefore(field.value, Number(select.dataset.select)),
+      unitsBefore(field.value, Number(select.dataset.end)),
+    );
   }
 });
 
@@ -76,13 +91,23 @@ function stamp(base) {
   clearTimeout(waiting);
   waiting = setTimeout(() => {
     const image = document.getElementById("stamp-picture");
-    const query = [...document.querySelectorAll("[data-live]")].map((f) => `${f.id.split("-stamp-")[1]}=${encodeURIComponent(f.value)}`);
+    const query = [...document.querySelectorAll("[data-live]")].map(
+      (f) => `${f.id.split("-stamp-")[1]}=${encodeURIComponent(f.value)}`,
+    );
     if (image) image.src = `${base}&${query.join("&")}`;
   }, 150);
 }
-document.addEventListener("error", (e) => {
-  if (e.target.id === "stamp-picture") document.getElementById("stamp-trouble").hidden = false;
-}, true);
-document.addEventListener("load", (e) => {
-  if (e.target.id === "stamp-picture") document.getElementById("stamp-trouble").hidden = true;
-}, true);
+document.addEventListener(
+  "error",
+  (e) => {
+    if (e.target.id === "stamp-picture") document.getElementById("stamp-trouble").hidden = false;
+  },
+  true,
+);
+document.addEventListener(
+  "load",
+  (e) => {
+    if (e.target.id === "stamp-picture") document.getElementById("stamp-trouble").hidden = true;
+  },
+  true,
+);

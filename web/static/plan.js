@@ -1,18 +1,16 @@
-// The floor plan: the chosen camera, or the ring where it looks, is dragged; arrow keys move it by small steps. What was moved is sent
-// once, when it is let go.
+// The floor plan: the chosen camera, or the ring where it looks, is dragged; arrow keys move it by small steps. What
+// was moved is sent once, when it is let go.
 
+import { drags } from "/static/drag.js";
 import { tryOut } from "/static/live.js";
-
-const dragging = { what: null, plan: null, from: null };
-
-function place(plan, e) {
-  return new DOMPoint(e.clientX, e.clientY).matrixTransform(plan.getScreenCTM().inverse());
-}
 
 function send(plan, field, point) {
   const [command, values] = edit(plan, field, point);
   htmx.ajax("POST", `/p/${plan.dataset.code}/edit/${command}`, {
-    source: plan, target: "#sheet", swap: "outerHTML", values: { of: plan.dataset.view, ...values },
+    source: plan,
+    target: "#sheet",
+    swap: "outerHTML",
+    values: { of: plan.dataset.view, ...values },
   });
 }
 
@@ -42,30 +40,22 @@ function show(plan, what, point) {
   eye.setAttribute("transform", `translate(${dx} ${dy})`);
 }
 
-document.addEventListener("pointerdown", (e) => {
-  const what = e.target.closest?.(".floor-plan[data-free] [data-drag]");
-  if (!what) return;
-  dragging.what = what.dataset.drag;
-  dragging.plan = what.closest("svg");
-  dragging.plan.setPointerCapture(e.pointerId);
-  e.preventDefault();
+drags(".floor-plan[data-free] [data-drag]", {
+  begin(grip) {
+    const plan = grip.closest("svg");
+    const mark = plan.querySelector(grip.dataset.drag === "turn" ? ".chosen .ahead" : ".chosen .stands");
+    return { what: grip.dataset.drag, plan, began: { x: mark.cx.baseVal.value, y: mark.cy.baseVal.value } };
+  },
+  move({ plan, what }, point) {
+    show(plan, what, point);
+    tryOut(picture(), ...edit(plan, what, point));
+  },
+  end: ({ plan, what }, point) => send(plan, what, point),
+  cancel({ plan, what, began }) {
+    show(plan, what, began);
+    picture()?.dispatchEvent(new Event("sharpen"));
+  },
 });
-
-document.addEventListener("pointermove", (e) => {
-  if (!dragging.what) return;
-  const point = place(dragging.plan, e);
-  show(dragging.plan, dragging.what, point);
-  tryOut(picture(), ...edit(dragging.plan, dragging.what, point));
-});
-
-document.addEventListener("pointerup", (e) => {
-  if (!dragging.what) return;
-  const { what, plan } = dragging;
-  dragging.what = null;
-  send(plan, what, place(plan, e));
-});
-
-document.addEventListener("pointercancel", () => { dragging.what = null; });
 
 // Steps are gathered for a moment, so that a held key is one change.
 const steps = { x: 0, y: 0, timer: 0 };
@@ -90,7 +80,9 @@ document.addEventListener("keydown", (e) => {
 });
 
 // After a change the plan is another element; the keys stay with it.
-document.addEventListener("htmx:beforeSwap", () => { steps.kept = document.activeElement?.id === "plan"; });
+document.addEventListener("htmx:beforeSwap", () => {
+  steps.kept = document.activeElement?.id === "plan";
+});
 document.addEventListener("htmx:afterSettle", () => {
   if (steps.kept) document.getElementById("plan")?.focus();
   placeNames(document);

@@ -1,10 +1,9 @@
-// The range chart: a bar is dragged as a whole or by its ends, and snaps to the ends of other ranges; arrow keys move it by a frame, with Shift
-// its last frame. What was dragged is sent once, when it is let go.
+// The range chart: a bar is dragged as a whole or by its ends, and snaps to the ends of other ranges; arrow keys move
+// it by a frame, with Shift its last frame. What was dragged is sent once, when it is let go.
 
-const drag = { range: null, grip: "", at: 0, from: 0, to: 0 };
+import { drags } from "/static/drag.js";
 
 const chartOf = (range) => range.closest("svg");
-const place = (chart, e) => new DOMPoint(e.clientX, e.clientY).matrixTransform(chart.getScreenCTM().inverse()).x;
 const scale = (chart) => Number(chart.dataset.scale);
 
 // snapped returns a border between frames near n that another range has, or n.
@@ -18,8 +17,9 @@ function snapped(chart, n) {
   return Math.round(best);
 }
 
-// target returns the range as it would be if the pointer were let go at x. Borders lie before a first frame and after a last one.
-function target(x) {
+// target returns the range as it would be if the pointer were let go at x. Borders lie before a first frame and after a
+// last one.
+function target(drag, x) {
   const chart = chartOf(drag.range);
   const moved = (x - drag.at) / scale(chart);
   const { grip, from, to } = drag;
@@ -52,33 +52,29 @@ function send(range, from, to) {
   chart.querySelector(".ghost").setAttribute("visibility", "hidden");
   if (from === was[0] && to === was[1]) return;
   const moved = to - from === was[1] - was[0];
-  const values = { of: range.dataset.shot, ...(moved ? { "set.by": from - was[0] } : { "set.first": from, "set.last": to }) };
-  htmx.ajax("POST", `/p/${chart.dataset.code}/edit/${moved ? "shot.shift" : "shot.trim"}`, { source: chart, target: "#sheet", swap: "outerHTML", values });
+  const values = {
+    of: range.dataset.shot,
+    ...(moved ? { "set.by": from - was[0] } : { "set.first": from, "set.last": to }),
+  };
+  htmx.ajax("POST", `/p/${chart.dataset.code}/edit/${moved ? "shot.shift" : "shot.trim"}`, {
+    source: chart,
+    target: "#sheet",
+    swap: "outerHTML",
+    values,
+  });
 }
 
-document.addEventListener("pointerdown", (e) => {
-  const grip = e.target.closest?.(".ranges [data-grip]");
-  if (!grip) return;
-  const range = grip.closest(".range");
-  Object.assign(drag, { range, grip: grip.dataset.grip, at: place(chartOf(range), e), from: Number(range.dataset.from), to: Number(range.dataset.to) });
-  chartOf(range).setPointerCapture(e.pointerId);
-  e.preventDefault();
-  range.focus({ preventScroll: true });
+drags(".ranges [data-grip]", {
+  begin(grip, at) {
+    const range = grip.closest(".range");
+    range.focus({ preventScroll: true });
+    const { from, to } = range.dataset;
+    return { range, grip: grip.dataset.grip, at: at.x, from: Number(from), to: Number(to) };
+  },
+  move: (drag, at) => show(drag.range, ...target(drag, at.x)),
+  end: (drag, at) => send(drag.range, ...target(drag, at.x)),
+  cancel: (drag) => chartOf(drag.range).querySelector(".ghost").setAttribute("visibility", "hidden"),
 });
-
-document.addEventListener("pointermove", (e) => {
-  if (drag.range) show(drag.range, ...target(place(chartOf(drag.range), e)));
-});
-
-document.addEventListener("pointerup", (e) => {
-  if (!drag.range) return;
-  const [from, to] = target(place(chartOf(drag.range), e));
-  const { range } = drag;
-  drag.range = null;
-  send(range, from, to);
-});
-
-document.addEventListener("pointercancel", () => { drag.range = null; });
 
 // Steps are gathered for a moment, so that a held key is one change.
 const steps = { body: 0, to: 0, timer: 0, kept: "" };
@@ -101,9 +97,12 @@ document.addEventListener("keydown", (e) => {
 });
 
 // After a change the chart is another element; the keys stay with the shot.
-document.addEventListener("htmx:beforeSwap", () => { steps.kept = document.activeElement?.closest?.(".range")?.dataset.shot ?? ""; });
+document.addEventListener("htmx:beforeSwap", () => {
+  steps.kept = document.activeElement?.closest?.(".range")?.dataset.shot ?? "";
+});
 document.addEventListener("htmx:afterSettle", () => {
-  if (steps.kept) document.querySelector(`.range[data-shot="${CSS.escape(steps.kept)}"]`)?.focus({ preventScroll: true });
+  if (steps.kept)
+    document.querySelector(`.range[data-shot="${CSS.escape(steps.kept)}"]`)?.focus({ preventScroll: true });
 });
 
 document.addEventListener("change", (e) => {

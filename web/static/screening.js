@@ -28,10 +28,13 @@ const kept = new Map(); // address -> Promise of a picture
 function picture(index) {
   const address = `${base}/${frames[index].number}/${pass}?stops=${stops}&output=${output}`;
   if (!kept.has(address)) {
-    kept.set(address, fetch(address).then(async (answer) => {
-      if (!answer.ok) throw new Error("not finished");
-      return { bitmap: await createImageBitmap(await answer.blob()), mapping: answer.headers.get("X-Mapping") };
-    }));
+    kept.set(
+      address,
+      fetch(address).then(async (answer) => {
+        if (!answer.ok) throw new Error("not finished");
+        return { bitmap: await createImageBitmap(await answer.blob()), mapping: answer.headers.get("X-Mapping") };
+      }),
+    );
     kept.get(address).catch(() => kept.delete(address));
     if (kept.size > 300) kept.delete(kept.keys().next().value);
   }
@@ -57,14 +60,19 @@ async function show(index) {
   document.getElementById("number").textContent = number;
   document.getElementById("timecode").textContent = `${frames[at].timecode} · ${frames[at].seconds.toFixed(2)} s`;
   scrub.value = at;
-  for (const cell of room.querySelectorAll("[data-frame]")) cell.classList.toggle("now", Number(cell.dataset.frame) === number);
-  for (const button of room.querySelectorAll("button[data-pass]")) button.setAttribute("aria-pressed", button.dataset.pass === pass);
+  for (const cell of room.querySelectorAll("[data-frame]"))
+    cell.classList.toggle("now", Number(cell.dataset.frame) === number);
+  for (const button of room.querySelectorAll("button[data-pass]"))
+    button.setAttribute("aria-pressed", button.dataset.pass === pass);
   document.getElementById("stops").textContent = `${stops > 0 ? "+" : ""}${stops} stops`;
   const link = new URL(location);
   link.searchParams.set("frame", number);
   link.searchParams.set("pass", pass);
   history.replaceState(null, "", link);
-  const patience = setTimeout(() => mine === shown && !canvas.dataset.shows && say(`Frame ${number} is being read …`), 700);
+  const patience = setTimeout(
+    () => mine === shown && !canvas.dataset.shows && say(`Frame ${number} is being read …`),
+    700,
+  );
   try {
     const { bitmap, mapping } = await picture(at);
     if (mine !== shown) return;
@@ -124,16 +132,33 @@ document.getElementById("on").onclick = () => go(1);
 document.getElementById("play").onclick = play;
 document.getElementById("darker").onclick = () => brighten(-0.5);
 document.getElementById("brighter").onclick = () => brighten(0.5);
-scrub.oninput = () => { stop(); show(Number(scrub.value)); };
+scrub.oninput = () => {
+  stop();
+  show(Number(scrub.value));
+};
 room.addEventListener("click", (e) => {
   const button = e.target.closest("button[data-pass]");
-  if (button) { pass = button.dataset.pass; show(at); }
+  if (button) {
+    pass = button.dataset.pass;
+    show(at);
+  }
   const cell = e.target.closest("[data-jump]");
-  if (cell) { stop(); show(frames.findIndex((f) => f.number === Number(cell.dataset.jump))); }
+  if (cell) {
+    stop();
+    show(frames.findIndex((f) => f.number === Number(cell.dataset.jump)));
+  }
 });
 document.addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey || e.target.closest("input:not([type=range]), select")) return;
-  const keys = { ",": () => go(-1), ".": () => go(1), " ": play, "[": () => turn(-1), "]": () => turn(1), "-": () => brighten(-0.5), "+": () => brighten(0.5) };
+  const keys = {
+    ",": () => go(-1),
+    ".": () => go(1),
+    " ": play,
+    "[": () => turn(-1),
+    "]": () => turn(1),
+    "-": () => brighten(-0.5),
+    "+": () => brighten(0.5),
+  };
   if (!keys[e.key] || (e.key === " " && e.target.closest("button"))) return;
   e.preventDefault();
   keys[e.key]();
@@ -161,7 +186,9 @@ function tell(x, y, values) {
   const head = table.insertRow();
   head.insertCell().textContent = "Pixel";
   head.insertCell().textContent = `${x}, ${y} from the top left`;
-  const byPass = Map.groupBy ? Map.groupBy(values, (v) => v.pass) : values.reduce((m, v) => m.set(v.pass, [...(m.get(v.pass) ?? []), v]), new Map());
+  const byPass = Map.groupBy
+    ? Map.groupBy(values, (v) => v.pass)
+    : values.reduce((m, v) => m.set(v.pass, [...(m.get(v.pass) ?? []), v]), new Map());
   for (const [name, channels] of byPass) {
     const row = table.insertRow();
     row.insertCell().textContent = name;
@@ -186,4 +213,9 @@ canvas.addEventListener("pointermove", (e) => {
 
 frames = await (await fetch(base)).json();
 scrub.max = Math.max(0, frames.length - 1);
-show(Math.max(0, frames.findIndex((f) => f.number === Number(room.dataset.frame))));
+show(
+  Math.max(
+    0,
+    frames.findIndex((f) => f.number === Number(room.dataset.frame)),
+  ),
+);

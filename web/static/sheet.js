@@ -1,4 +1,5 @@
-// The batch sheet: rows are drawn when they come near, and taken away again when they are far, so that a sheet of any length stays light.
+// The batch sheet: rows are drawn when they come near, and taken away again when they are far, so that a sheet of any
+// length stays light.
 
 const blank = (height) => {
   const row = document.createElement("tr");
@@ -29,12 +30,15 @@ function clear(chunk) {
   if (drawn) chunk.replaceChildren(blank(Math.round(height)));
 }
 
-const near = new IntersectionObserver((entries) => {
-  for (const e of entries) {
-    if (e.isIntersecting && !e.target.dataset.state) draw(e.target);
-    if (!e.isIntersecting && e.target.dataset.state) clear(e.target);
-  }
-}, { rootMargin: "900px" });
+const near = new IntersectionObserver(
+  (entries) => {
+    for (const e of entries) {
+      if (e.isIntersecting && !e.target.dataset.state) draw(e.target);
+      if (!e.isIntersecting && e.target.dataset.state) clear(e.target);
+    }
+  },
+  { rootMargin: "900px" },
+);
 
 function watch() {
   for (const chunk of document.querySelectorAll(".chunk:not([data-state])")) {

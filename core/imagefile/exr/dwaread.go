@@ -17,8 +17,7 @@ type dwaDecoder struct {
 	rows     [][][]byte // by layer and row: where it stands in the uncompressed bytes
 	squares  [3]square
 	lines    [3][]uint16 // eight lines of a layer
-	coded    []uint16
-	end      int // of what was taken of ac
+	end      int         // of what was taken of ac
 }
 
 // sections are the packed bytes of a chunk's four kinds of data.

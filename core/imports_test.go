@@ -20,8 +20,7 @@ var rows = []string{
 	"frame", "cut", "geom", "pixel", "sampling", "raster", "lens", "scene", "camera", "floorplan", "look", "pass",
 	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",
 	"fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg",
-	"imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp",
-	"imagefile/formats",
+	"imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
 	"picture", "framefile", "preflight", "queue", "trace", "inspect", "screening", "delivery",
 }
 

@@ -76,10 +76,7 @@ func (s *shape) turned(foot geom.Vec, sides int, profile ...ring) *shape {
 			sin, cos := math.Sincos(2 * math.Pi * float64(j) / float64(sides))
 			n := v(cos*rise, run, sin*rise).Unit()
 			s.part.Positions = append(
-				s.part.Positions,
-				foot.Add(
-					v(cos*low.radius, low.height, sin*low.radius),
-				),
+				s.part.Positions, foot.Add(v(cos*low.radius, low.height, sin*low.radius)),
 				foot.Add(v(cos*high.radius, high.height, sin*high.radius)),
 			)
 			s.part.Normals = append(s.part.Normals, n, n)

@@ -160,9 +160,7 @@ func (b *builder) lighthouse() {
 	})
 	b.object("rock", rock)
 
-	white, red := b.paint(
-		"lighthouse_white", v(0.74, 0.72, 0.68), 0.6,
-	), b.paint(
+	white, red := b.paint("lighthouse_white", v(0.74, 0.72, 0.68), 0.6), b.paint(
 		"lighthouse_red", v(0.46, 0.055, 0.045), 0.5,
 	)
 	iron := b.paint("iron", v(0.06, 0.065, 0.07), 0.55)

@@ -26,9 +26,7 @@ func inTiles(t raster.Tiling) func(*production.Production) {
 func withViewing(p *production.Production) {
 	for i := range p.Outputs {
 		if o := &p.Outputs[i]; o.Code == "review" {
-			o.Scale, o.Stamp = raster.Reduction{
-				Percent: 50,
-			}, stamp.Stamp{
+			o.Scale, o.Stamp = raster.Reduction{Percent: 50}, stamp.Stamp{
 				On:      true,
 				Percent: 20,
 				Opacity: 1,

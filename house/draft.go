@@ -134,9 +134,7 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 	}
 	s, err := h.Assets.Scene(p.Scene)
 	if err != nil {
-		d.Problems = []production.Problem{
-			{Where: "scene", Field: "file", Message: err.Error()},
-		}
+		d.Problems = []production.Problem{{Where: "scene", Field: "file", Message: err.Error()}}
 		return d, nil
 	}
 	if d.Seen, err = h.Record.LastBatch(); err != nil {

@@ -64,13 +64,11 @@ type Previews struct {
 func New(h *house.House) *Previews {
 	return &Previews{
 		house: h, slow: waiting.NewLine(1), quick: waiting.NewLine(quickAtOnce),
-		models: waiting.NewShelf[*trace.Model](
-			keptModels, 0, nil,
-		), worlds: waiting.NewShelf[*trace.World](keptWorlds, 0, nil),
+		models:       waiting.NewShelf[*trace.Model](keptModels, 0, nil),
+		worlds:       waiting.NewShelf[*trace.World](keptWorlds, 0, nil),
 		environments: waiting.NewShelf(keptEnvironments, mostEnvironments, (*trace.Environment).Bytes),
-		sights: waiting.NewShelf[trace.Sight](
-			keptSights, 0, nil,
-		), passes: waiting.NewShelf[Wall](keptPasses, 0, nil),
+		sights:       waiting.NewShelf[trace.Sight](keptSights, 0, nil),
+		passes:       waiting.NewShelf[Wall](keptPasses, 0, nil),
 	}
 }
 

@@ -282,10 +282,7 @@ func TestOtherBatchesGoOn(t *testing.T) {
 // what is begun is not known any more. Those that were sent before there were fingerprints have none.
 func TestFingerprintsFollowTheRenderer(t *testing.T) {
 	s := open(t)
-	old, fresh := fingerprint.Renderer{
-		Name:    "built-in",
-		Version: "1",
-	}, fingerprint.Renderer{
+	old, fresh := fingerprint.Renderer{Name: "built-in", Version: "1"}, fingerprint.Renderer{
 		Name:    "built-in",
 		Version: "2",
 	}

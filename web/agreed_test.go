@@ -137,9 +137,8 @@ func TestOutputsAreEditedAndRefusedWithReasons(t *testing.T) {
 		"no field":         {"output", "review", "stamp-top-left", "(nope)"},
 		"lies in 1 to 100": {"output", "proxy", "level", "0"},
 		"uses this output": {"output", "master", "remove", ""}, "no depth": {"output", "proxy", "depth", "16"},
-		"must end with": {"output", "proxy", "pattern", "x"},
-		"no resampling": {"output", "proxy", "kernel", "x"},
-		"no layers":     {"output", "review", "only", "beauty", "depth"},
+		"must end with": {"output", "proxy", "pattern", "x"}, "no resampling": {"output", "proxy", "kernel", "x"},
+		"no layers": {"output", "review", "only", "beauty", "depth"},
 	} {
 		before := s.production().Number
 		if body := s.set(e[0], e[1], e[2], e[3:]...); !strings.Contains(body, says) || s.production().Number != before {

@@ -140,9 +140,7 @@ func fillCut(a *app, v *view) error {
 			c := shownClip{
 				Clip: clip, Track: k, Index: i, X: cutLeft + float64(clip.Record)*page.Scale,
 				Wide: max(2, float64(clip.Length)*page.Scale), Unknown: !known,
-				RecordIn: record(
-					clip.Record,
-				), RecordOut: record(clip.End() - 1), SourceIn: source(clip.Source),
+				RecordIn: record(clip.Record), RecordOut: record(clip.End() - 1), SourceIn: source(clip.Source),
 				SourceOut: source(clip.SourceLast()),
 			}
 			c.Numbers = c.Wide > 84 && (!page.Timecode || c.Wide > 150)

@@ -46,21 +46,13 @@ func large() *scene.Scene {
 		}
 		n := scene.NewNode(fmt.Sprintf("ball_%05d", i))
 		n.Mesh = i
-		s.Meshes, s.Nodes, s.Roots = append(
-			s.Meshes, scene.Mesh{Name: n.Name, Parts: []scene.Part{part}},
-		), append(
+		s.Meshes, s.Nodes, s.Roots = append(s.Meshes, scene.Mesh{Name: n.Name, Parts: []scene.Part{part}}), append(
 			s.Nodes, n,
-		), append(
-			s.Roots, i,
-		)
+		), append(s.Roots, i)
 	}
 	s.Cameras = []scene.Camera{{Name: "cam", Up: 0.6, Aspect: 16.0 / 9}}
 	cam := scene.NewNode("cam")
-	cam.Camera, cam.Translation, cam.Rotation = 0, geom.Vec{
-		X: -10,
-		Y: 25,
-		Z: 20,
-	}, geom.Facing(
+	cam.Camera, cam.Translation, cam.Rotation = 0, geom.Vec{X: -10, Y: 25, Z: 20}, geom.Facing(
 		geom.Vec{X: 100, Y: -35, Z: -110}, geom.Vec{Y: 1},
 	)
 	s.Nodes, s.Roots = append(s.Nodes, cam), append(s.Roots, objects)

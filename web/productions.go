@@ -65,13 +65,9 @@ func (a *app) production(c *echo.Context) error {
 
 // create makes a production, from a preset or another production if one is chosen.
 func (a *app) create(c *echo.Context) error {
-	code, title, start := strings.TrimSpace(
-		c.FormValue("code"),
-	), strings.TrimSpace(
+	code, title, start := strings.TrimSpace(c.FormValue("code")), strings.TrimSpace(
 		c.FormValue("title"),
-	), c.FormValue(
-		"start",
-	)
+	), c.FormValue("start")
 	again := func(message string) error {
 		page, err := a.homePage()
 		if err != nil {

@@ -122,13 +122,9 @@ func (page *scenesPage) fillUnits(p production.Production, r scene.Report) {
 	page.Unit = strconv.FormatFloat(now, 'g', -1, 64)
 	for _, u := range units {
 		largest := r.Size.Max() / now * u.Metres
-		u.Value, u.Largest, u.Comparison, u.Chosen = strconv.FormatFloat(
-			u.Metres, 'g', -1, 64,
-		), scene.Length(
+		u.Value, u.Largest, u.Comparison, u.Chosen = strconv.FormatFloat(u.Metres, 'g', -1, 64), scene.Length(
 			largest,
-		), scene.Comparison(
-			largest,
-		), u.Metres == now
+		), scene.Comparison(largest), u.Metres == now
 		page.Units = append(page.Units, u)
 	}
 }

@@ -114,9 +114,7 @@ func fillShots(a *app, v *view) error {
 		w := shownShot{
 			Shot: s, Views: p.ViewsOf(s), Rendered: p.RenderedOf(s).Count(), First: clock.Timecode(s.Frames.First()),
 			Last: clock.Timecode(s.Frames.Last()),
-			Seconds: clock.Seconds(
-				s.Frames.Last()+1,
-			) - clock.Seconds(
+			Seconds: clock.Seconds(s.Frames.Last()+1) - clock.Seconds(
 				s.Frames.First(),
 			), Chosen: slices.Contains(v.Chosen, s.Code),
 		}

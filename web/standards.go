@@ -184,13 +184,7 @@ func reduce(qualities []production.Quality, sizes []raster.Named) []reducedRow {
 		row := reducedRow{Quality: q}
 		for _, n := range sizes {
 			of := n.Reduced(q.Scale)
-			across, up := 100*float64(
-				of.Width,
-			)/float64(
-				max(1, n.Width),
-			), 100*float64(
-				of.Height,
-			)/float64(
+			across, up := 100*float64(of.Width)/float64(max(1, n.Width)), 100*float64(of.Height)/float64(
 				max(1, n.Height),
 			)
 			text := fmt.Sprintf("%.2f × %.2f %%", across, up)

@@ -57,13 +57,9 @@ func (a *app) shownViews(v *view) ([]shownView, []string) {
 				c := s.Cameras[s.Nodes[i].Camera]
 				seen := w.Setup.Of(geom.Identity(), c).Camera
 				angles := lens.AnglesOf(seen.Up, seen.Aspect)
-				out.Found, out.Across, out.Up, out.Focal, out.Height = true, lens.Degrees(
-					angles.Across,
-				), lens.Degrees(
+				out.Found, out.Across, out.Up, out.Focal, out.Height = true, lens.Degrees(angles.Across), lens.Degrees(
 					angles.Up,
-				), w.Setup.FocalOf(
-					c,
-				), seen.Height
+				), w.Setup.FocalOf(c), seen.Height
 				out.MiddleFrame = (v.Production.FirstFrame + house.LastFrame(v.Production.Production, s)) / 2
 			}
 		}

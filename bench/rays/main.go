@@ -77,9 +77,7 @@ func balls(n int) (*scene.Scene, geom.Vec, geom.Vec) {
 							X: math.Sin(up) * math.Cos(around),
 							Y: math.Cos(up),
 							Z: math.Sin(up) * math.Sin(around),
-						}.Scale(
-							radius,
-						),
+						}.Scale(radius),
 					),
 				)
 			}
@@ -109,13 +107,9 @@ func run(name, reference string, seconds float64, times int, build func() (*scen
 	took := time.Since(began)
 	triangles := world.Triangles()
 	after := held()
-	perTriangle := float64(
-		after-before,
-	)/float64(
+	perTriangle := float64(after-before)/float64(
 		len(triangles),
-	) - float64(
-		len(triangles[0])*24,
-	) // what Triangles made is not the renderer's
+	) - float64(len(triangles[0])*24) // what Triangles made is not the renderer's
 	log.Printf(
 		"%s: %d triangles, made ready in %.2f s, %.0f bytes a triangle", name, len(triangles), took.Seconds(),
 		perTriangle,

@@ -10,9 +10,11 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 
 	"reelhouse/core/picture"
@@ -28,21 +30,10 @@ func browser(t *testing.T) context.Context {
 		t.Fatal("chromium is not installed; `make test` installs it")
 	}
 	options := append(
-		chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath(
-			path,
-		),
-		chromedp.NoSandbox,
-		chromedp.DisableGPU,
-		chromedp.NoFirstRun,
-		chromedp.UserDataDir(t.TempDir()),
-		chromedp.Flag("disable-quic", true),
-		chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag(
-			"disable-component-update", true,
-		),
-		chromedp.Flag("disable-sync", true),
-		chromedp.WindowSize(1280, 800),
+		chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.NoFirstRun, chromedp.UserDataDir(t.TempDir()), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-sync", true), chromedp.WindowSize(1280, 800),
 	)
 	allocator, cancel := chromedp.NewExecAllocator(context.Background(), options...)
 	t.Cleanup(cancel)
@@ -51,7 +42,44 @@ func browser(t *testing.T) context.Context {
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatal(err)
 	}
+	listen(t, ctx)
 	return ctx
+}
+
+// listen fails the test when a script of the tab throws something that nobody catches, or complains to the console.
+func listen(t *testing.T, ctx context.Context) {
+	t.Helper()
+	var mutex sync.Mutex
+	var complaints []string
+	add := func(text string) {
+		mutex.Lock()
+		defer mutex.Unlock()
+		complaints = append(complaints, text)
+	}
+	err := chromedp.Listen(ctx, func(event any) {
+		switch e := event.(type) {
+		case *runtime.EventExceptionThrown:
+			text := e.ExceptionDetails.Text
+			if e.ExceptionDetails.Exception != nil {
+				text += " " + e.ExceptionDetails.Exception.Description
+			}
+			add(text)
+		case *runtime.EventConsoleAPICalled:
+			if e.Type == runtime.APITypeError {
+				add(fmt.Sprintf("console: %s", e.Args[0].Value))
+			}
+		}
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		mutex.Lock()
+		defer mutex.Unlock()
+		for _, text := range complaints[:min(len(complaints), 5)] {
+			t.Errorf("in the tab: %s", text)
+		}
+	})
 }
 
 // A page drives one tab.
@@ -287,6 +315,7 @@ func TestTwoTabsOfOneProduction(t *testing.T) {
 	if err := chromedp.Do(other, chromedp.EmulateViewport(1280, 800)); err != nil {
 		t.Fatal(err)
 	}
+	listen(t, other)
 	second := page{t, other}
 	for _, p := range []page{first, second} {
 		p.do(

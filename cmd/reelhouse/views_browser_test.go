@@ -44,12 +44,8 @@ func (p page) drag(what, selector string, dx, dy float64) {
 		e.Button, e.Buttons, e.ClickCount = input.MouseButtonLeft, 1, 1
 	}
 	p.do(
-		what,
-		chromedp.MouseEvent(chromedp.MouseMoved, x, y),
-		chromedp.MouseEvent(chromedp.MousePressed, x, y, left),
-		chromedp.MouseEvent(
-			chromedp.MouseMoved, x+dx/2, y+dy/2, left,
-		),
+		what, chromedp.MouseEvent(chromedp.MouseMoved, x, y), chromedp.MouseEvent(chromedp.MousePressed, x, y, left),
+		chromedp.MouseEvent(chromedp.MouseMoved, x+dx/2, y+dy/2, left),
 		chromedp.MouseEvent(chromedp.MouseMoved, x+dx, y+dy, left),
 		chromedp.MouseEvent(chromedp.MouseReleased, x+dx, y+dy, left),
 	)
@@ -75,13 +71,9 @@ func TestACameraIsDraggedOnThePlan(t *testing.T) {
 	)
 	picture := func() string { return p.text(`document.querySelector("#picture img").dataset.live`) }
 	p.wait("its picture sharpens", sharp("#picture img"))
-	before, east, south, heading := picture(), p.number(
-		"view-quay-x",
-	), p.number(
+	before, east, south, heading := picture(), p.number("view-quay-x"), p.number(
 		"view-quay-z",
-	), p.number(
-		"view-quay-heading",
-	)
+	), p.number("view-quay-heading")
 	scale, err := strconv.ParseFloat(p.text(`String(document.getElementById("plan").getScreenCTM().a)`), 64)
 	if err != nil {
 		t.Fatal(err)

@@ -67,10 +67,8 @@ func pixel(v View, p geom.Vec) (x, y float64) {
 	w := v.Window(raster.Fit{}, hd, 1)
 	local := v.Pose.Inverse().Point(p)
 	return (local.X/-local.Z - w.Left) / w.Width() * float64(
-			hd.Width,
-		), (w.Top - local.Y/-local.Z) / w.Height() * float64(
-			hd.Height,
-		)
+		hd.Width,
+	), (w.Top - local.Y/-local.Z) / w.Height() * float64(hd.Height)
 }
 
 // A shift of the lens by half of the back's width moves the picture by half of its own.

@@ -98,8 +98,7 @@ func TestTracksAsUSD(t *testing.T) {
 		"float focalLength = 35\n", "float horizontalAperture = 36\n", "float verticalAperture = 20.25\n",
 		"float verticalApertureOffset = 6\n", "float fStop = 2.8\n", "float focusDistance = 400\n",
 		`token projection = "orthographic"`, "float horizontalAperture = 6000\n",
-		"float verticalApertureOffset = 600\n",
-		"1013: ( (1, 0, 0, 0), (0, 1, 0, 0), (0, 0, 1, 0), (300, 0, 0, 1) )",
+		"float verticalApertureOffset = 600\n", "1013: ( (1, 0, 0, 0), (0, 1, 0, 0), (0, 0, 1, 0), (300, 0, 0, 1) )",
 		"xformOp:transform = ( (0, 0, 1, 0), (0, 1, 0, 0), (-1, 0, 0, 0), (100, 200, 300, 1) )",
 	} {
 		if !strings.Contains(text, says) {

@@ -54,13 +54,9 @@ func ReadWAV(r io.Reader, parts int) (Waveform, error) {
 			if _, err := io.ReadFull(in, f); err != nil {
 				return Waveform{}, errors.New("the WAVE file ends in its format")
 			}
-			kind, w.Channels, w.Rate = int(
-				binary.LittleEndian.Uint16(f),
-			), int(
+			kind, w.Channels, w.Rate = int(binary.LittleEndian.Uint16(f)), int(
 				binary.LittleEndian.Uint16(f[2:]),
-			), int(
-				binary.LittleEndian.Uint32(f[4:]),
-			)
+			), int(binary.LittleEndian.Uint32(f[4:]))
 			frame, bits = int(binary.LittleEndian.Uint16(f[12:])), int(binary.LittleEndian.Uint16(f[14:]))
 			if kind == waveExtensible && size >= 26 {
 				kind = int(binary.LittleEndian.Uint16(f[24:]))

@@ -167,17 +167,12 @@ func (c SetLook) light(l *look.Look) error {
 		)
 	}
 	return first(
-		to(&l.ExposureEV, c.Exposure),
-		to(&l.Sun.AzimuthDegrees, c.Azimuth),
-		to(&l.Sun.ElevationDegrees, c.Elevation),
-		to(&l.Sun.SizeDegrees, c.Size),
-		to(&l.Haze.Metres, c.Haze),
-		to(&l.LightGain, c.Multiplier),
+		to(&l.ExposureEV, c.Exposure), to(&l.Sun.AzimuthDegrees, c.Azimuth), to(&l.Sun.ElevationDegrees, c.Elevation),
+		to(&l.Sun.SizeDegrees, c.Size), to(&l.Haze.Metres, c.Haze), to(&l.LightGain, c.Multiplier),
 		colour("zenith", c.Zenith, c.ZenithIntensity, &l.Sky.Zenith),
 		colour("horizon", c.Horizon, c.HorizonIntensity, &l.Sky.Horizon),
 		colour("ground", c.Ground, c.GroundIntensity, &l.Sky.Ground),
-		colour("glow", c.Glow, c.GlowIntensity, &l.Sky.Glow),
-		colour("sun", c.Sun, c.SunIntensity, &l.Sun.Irradiance),
+		colour("glow", c.Glow, c.GlowIntensity, &l.Sky.Glow), colour("sun", c.Sun, c.SunIntensity, &l.Sun.Irradiance),
 	)
 }
 

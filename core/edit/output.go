@@ -182,9 +182,7 @@ func (c StampOutput) apply(p *production.Production, _ Known) error {
 		line(stamp.TopLeft, c.TopLeft),
 		line(stamp.TopMiddle, c.TopMiddle),
 		line(stamp.TopRight, c.TopRight),
-		line(
-			stamp.BottomLeft, c.BottomLeft,
-		),
+		line(stamp.BottomLeft, c.BottomLeft),
 		line(stamp.BottomMiddle, c.BottomMiddle),
 		line(stamp.BottomRight, c.BottomRight),
 	)

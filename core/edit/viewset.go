@@ -115,8 +115,7 @@ func (c SetView) camera(p *production.Production, k Known, v *production.View) e
 	if err := first(
 		c.heldBy(rig, inOne, *v, append(placed, c.shape()...), false),
 		c.heldBy(rig, inOne, *v, lens, rig.Kind == camera.Ring),
-		c.heldBy(rig, inOne, *v, exposure, rig.Kind != camera.Pair),
-		c.lens(p, k, v), c.exposure(v), c.place(p, k, v),
+		c.heldBy(rig, inOne, *v, exposure, rig.Kind != camera.Pair), c.lens(p, k, v), c.exposure(v), c.place(p, k, v),
 	); err != nil {
 		return err
 	}

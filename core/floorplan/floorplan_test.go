@@ -27,13 +27,7 @@ func yard() *scene.Scene {
 	}
 	s.Cameras = []scene.Camera{{Up: 2 * math.Atan(0.25), Aspect: 2}}
 	s.Lights = []scene.Light{{Name: "lamp", Kind: scene.Point}}
-	slab, still, moves, lamp := scene.NewNode(
-		"slab",
-	), scene.NewNode(
-		"still",
-	), scene.NewNode(
-		"moves",
-	), scene.NewNode(
+	slab, still, moves, lamp := scene.NewNode("slab"), scene.NewNode("still"), scene.NewNode("moves"), scene.NewNode(
 		"lamp",
 	)
 	slab.Mesh, still.Camera, moves.Camera, lamp.Light = 0, 0, 0, 0

@@ -34,15 +34,10 @@ func (b *buffer) Abandon()                       { b.dropped() }
 func halves(t *testing.T) (job.Assembly, map[string][]byte) {
 	t.Helper()
 	a := job.Assembly{TileFiles: []string{"upper", "lower"}}
-	a.Rate, a.Size, a.Tiles = frame.Rate{
-		Numerator:   24,
-		Denominator: 1,
-	}, raster.Size{
+	a.Rate, a.Size, a.Tiles = frame.Rate{Numerator: 24, Denominator: 1}, raster.Size{
 		Width:  4,
 		Height: 4,
-	}, raster.Bands(
-		2,
-	)
+	}, raster.Bands(2)
 	a.Passes = []pass.Code{pass.Beauty, pass.CryptoObject}
 	a.Frames = []job.Frame{
 		{Number: 7, Files: []job.File{{Path: "a.png", Encoding: output.PNG.Usual(), Passes: []pass.Code{pass.Beauty}}}},

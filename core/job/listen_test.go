@@ -9,9 +9,7 @@ import (
 
 // A line that is too long is cut, and what comes after it is heard.
 func TestALongLineIsNotTheEndOfHearing(t *testing.T) {
-	said := strings.Repeat(
-		"x", 3<<20,
-	) + "\n" + `{"event":"wrote","path":"a"}` + "\n" + strings.Repeat(
+	said := strings.Repeat("x", 3<<20) + "\n" + `{"event":"wrote","path":"a"}` + "\n" + strings.Repeat(
 		"y", longestLine,
 	) + "\nend"
 	var heard []Message

@@ -163,10 +163,8 @@ func (p Projection) Pixel(point geom.Vec) (x, y float64, ahead bool) {
 		}
 		heading, tilt := math.Atan2(rel.Dot(p.right), rel.Dot(p.forward)), math.Asin(min(1, max(-1, rel.Dot(p.up))))
 		return (heading/(2*math.Pi) + 0.5) * float64(
-				p.around.Width,
-			), (0.5 - tilt/math.Pi) * float64(
-				p.around.Height,
-			), true
+			p.around.Width,
+		), (0.5 - tilt/math.Pi) * float64(p.around.Height), true
 	}
 	depth := rel.Dot(p.forward)
 	if !p.parallel {

@@ -65,13 +65,7 @@ func (l Look) Roles(s *scene.Scene) []Role {
 		return nil
 	}
 	roles := make([]Role, len(s.Nodes))
-	unseen, holdout, clay, catcher := named(
-		s, l.Unseen,
-	), named(
-		s, l.Holdouts,
-	), named(
-		s, l.Clay,
-	), named(
+	unseen, holdout, clay, catcher := named(s, l.Unseen), named(s, l.Holdouts), named(s, l.Clay), named(
 		s, l.ShadowCatchers,
 	)
 	for i := range roles {

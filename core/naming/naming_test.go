@@ -141,9 +141,7 @@ func BenchmarkMillionPaths(b *testing.B) {
 }
 
 func TestLabelledFramesBearTheirNames(t *testing.T) {
-	path := MustParse(
-		"(shot)/(label).(frame:4).(ext)",
-	).Bind(Fields{Shot: "010", Ext: "exr"}, Rules{}).
+	path := MustParse("(shot)/(label).(frame:4).(ext)").Bind(Fields{Shot: "010", Ext: "exr"}, Rules{}).
 		Labelled(map[int]string{1003: "lamp-lit"})
 	if got := path.Frame(1003) + " " + path.Frame(1004); got != "010/lamp-lit.1003.exr 010/1004.1004.exr" {
 		t.Errorf("the paths are %s", got)

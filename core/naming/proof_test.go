@@ -95,8 +95,7 @@ func TestProofsAgreeWithComparingEverything(t *testing.T) {
 	values := []string{"1", "11", "a", "A", "a_1", "a-1", "1_a"}
 	for _, pattern := range []string{
 		"(shot)/(size).(frame:2).(ext)", "(shot)_(size).(frame).(ext)", "(shot)(size)/(frame:2).(ext)",
-		"(shot)(frame)(size).(ext)",
-		"(shot).(frame)/(size)_(frame:2).(ext)", "(frame)_(shot)/(size).(ext)",
+		"(shot)(frame)(size).(ext)", "(shot).(frame)/(size)_(frame:2).(ext)", "(frame)_(shot)/(size).(ext)",
 		"x(shot)/v(version:2).(size).(frame:3).(ext)",
 	} {
 		for _, r := range []Rules{{}, {Separator: "_"}, {Case: Upper}} {

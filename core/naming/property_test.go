@@ -36,9 +36,7 @@ func TestWhatIsCalledProvedHasNoTwoEqualPaths(t *testing.T) {
 		for range 1 + random.IntN(5) {
 			text += pick(
 				"(shot)", "(size)", "(view)", "(label)", "(frame)", "(frame:3)", "(pass)", "a", "1",
-			) + pick(
-				"_", "", "/", ".", "-",
-			)
+			) + pick("_", "", "/", ".", "-")
 		}
 		if text += pick("(frame:2)", "(frame)", "(label)") + ".(ext)"; !strings.Contains(text, "(frame") {
 			continue

@@ -20,8 +20,7 @@ var left = map[Compression]map[pass.Code]float64{
 		pass.Position: 0.6, pass.Normal: 0.43, pass.CameraNormal: 0.44, pass.UV: 0.4, pass.Facing: 0.66,
 		pass.Motion: 0.71, pass.MotionBack: 0.7,
 		pass.Object: 0.05, pass.SampleCount: 0.1, pass.Variance: 1, pass.GuideAlbedo: 0.07, pass.GuideNormal: 0.45,
-		pass.GuideDepth: 0.66, pass.CryptoObject: 0.014,
-		pass.CryptoMaterial: 0.017, pass.CryptoAsset: 0.013,
+		pass.GuideDepth: 0.66, pass.CryptoObject: 0.014, pass.CryptoMaterial: 0.017, pass.CryptoAsset: 0.013,
 	},
 	ZIPS: {
 		pass.Beauty: 0.41, pass.Denoised: 0.37, pass.DiffuseDirect: 0.61, pass.DiffuseIndirect: 0.2,
@@ -31,8 +30,7 @@ var left = map[Compression]map[pass.Code]float64{
 		pass.Position: 0.61, pass.Normal: 0.45, pass.CameraNormal: 0.46, pass.UV: 0.4, pass.Facing: 0.68,
 		pass.Motion: 0.72, pass.MotionBack: 0.71,
 		pass.Object: 0.08, pass.SampleCount: 0.11, pass.Variance: 1, pass.GuideAlbedo: 0.076, pass.GuideNormal: 0.49,
-		pass.GuideDepth: 0.73, pass.CryptoObject: 0.016,
-		pass.CryptoMaterial: 0.021, pass.CryptoAsset: 0.016,
+		pass.GuideDepth: 0.73, pass.CryptoObject: 0.016, pass.CryptoMaterial: 0.021, pass.CryptoAsset: 0.016,
 	},
 	PIZ: {
 		pass.Beauty: 0.42, pass.Denoised: 0.4, pass.DiffuseDirect: 0.63, pass.DiffuseIndirect: 0.27,
@@ -42,8 +40,7 @@ var left = map[Compression]map[pass.Code]float64{
 		pass.Position: 0.62, pass.Normal: 0.5, pass.CameraNormal: 0.51, pass.UV: 0.45, pass.Facing: 0.7,
 		pass.Motion: 0.82, pass.MotionBack: 0.82,
 		pass.Object: 0.15, pass.SampleCount: 0.15, pass.Variance: 1, pass.GuideAlbedo: 0.14, pass.GuideNormal: 0.52,
-		pass.GuideDepth: 0.67, pass.CryptoObject: 0.029,
-		pass.CryptoMaterial: 0.033, pass.CryptoAsset: 0.028,
+		pass.GuideDepth: 0.67, pass.CryptoObject: 0.029, pass.CryptoMaterial: 0.033, pass.CryptoAsset: 0.028,
 	},
 	RLE: {
 		pass.Beauty: 0.52, pass.Denoised: 0.48, pass.DiffuseDirect: 0.78, pass.DiffuseIndirect: 0.26,
@@ -53,8 +50,7 @@ var left = map[Compression]map[pass.Code]float64{
 		pass.Position: 0.67, pass.Normal: 0.49, pass.CameraNormal: 0.65, pass.UV: 0.6, pass.Facing: 0.68,
 		pass.Motion: 0.8, pass.MotionBack: 0.79,
 		pass.Object: 0.67, pass.SampleCount: 0.14, pass.Variance: 1, pass.GuideAlbedo: 0.097, pass.GuideNormal: 0.63,
-		pass.GuideDepth: 0.92, pass.CryptoObject: 0.11,
-		pass.CryptoMaterial: 0.12, pass.CryptoAsset: 0.11,
+		pass.GuideDepth: 0.92, pass.CryptoObject: 0.11, pass.CryptoMaterial: 0.12, pass.CryptoAsset: 0.11,
 	},
 	PXR24: {
 		pass.Beauty: 0.37, pass.Denoised: 0.35, pass.DiffuseDirect: 0.56, pass.DiffuseIndirect: 0.19,
@@ -85,8 +81,7 @@ var left = map[Compression]map[pass.Code]float64{
 		pass.Position: 0.43, pass.Normal: 0.31, pass.CameraNormal: 0.32, pass.UV: 0.3, pass.Facing: 0.61,
 		pass.Motion: 0.38, pass.MotionBack: 0.38,
 		pass.Object: 0.058, pass.SampleCount: 0.1, pass.Variance: 0.12, pass.GuideAlbedo: 0.06, pass.GuideNormal: 0.33,
-		pass.GuideDepth: 0.63, pass.CryptoObject: 0.03,
-		pass.CryptoMaterial: 0.04, pass.CryptoAsset: 0.03,
+		pass.GuideDepth: 0.63, pass.CryptoObject: 0.03, pass.CryptoMaterial: 0.04, pass.CryptoAsset: 0.03,
 	},
 	DWAB: {
 		pass.Beauty: 0.17, pass.Denoised: 0.15, pass.DiffuseDirect: 0.25, pass.DiffuseIndirect: 0.13,

@@ -92,13 +92,9 @@ func Usual() []Output {
 			Scale:       raster.Reduction{Percent: 100},
 		}
 	}
-	master, review, proxy := of(
-		"master", "Master", Master, EXR,
-	), of(
+	master, review, proxy := of("master", "Master", Master, EXR), of(
 		"review", "Review", Review, PNG,
-	), of(
-		"proxy", "Proxy", Proxy, JPEG,
-	)
+	), of("proxy", "Proxy", Proxy, JPEG)
 	review.Depth, review.Alpha, review.Only, review.Stamp = Eight, NoAlpha, []pass.Code{pass.Beauty}, stamp.Usual()
 	proxy.Only, proxy.Scale = []pass.Code{pass.Beauty}, raster.Reduction{Percent: 50}
 	return []Output{master, review, proxy}

@@ -28,8 +28,7 @@ var le = binary.LittleEndian
 
 var exrCompressions = map[output.Compression]exr.Compression{
 	output.None: exr.None, output.RLE: exr.RLE, output.PIZ: exr.PIZ, output.ZIPS: exr.ZIPS, output.ZIP: exr.ZIP,
-	output.PXR24: exr.PXR24,
-	output.B44:   exr.B44, output.B44A: exr.B44A, output.DWAA: exr.DWAA, output.DWAB: exr.DWAB,
+	output.PXR24: exr.PXR24, output.B44: exr.B44, output.B44A: exr.B44A, output.DWAA: exr.DWAA, output.DWAB: exr.DWAB,
 }
 
 var tiffCompressions = map[output.Compression]tiff.Compression{

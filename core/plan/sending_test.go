@@ -24,9 +24,7 @@ func TestAShotGivesASequenceForEachViewAndSize(t *testing.T) {
 	night.Code = "night"
 	p.Looks = append(p.Looks, night)
 	s := &p.Shots[0]
-	s.Also, s.Look, s.Quality, s.Without, s.Step = []string{
-		"turn",
-	}, "night", "final", []production.Cell{
+	s.Also, s.Look, s.Quality, s.Without, s.Step = []string{"turn"}, "night", "final", []production.Cell{
 		{View: "turn_2", Size: "hd"},
 	}, 3
 	s.Labels = []production.Label{{Frame: 1001, Name: "bow-on"}}

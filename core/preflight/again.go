@@ -69,9 +69,7 @@ func (e *Checked) Again(b plan.Batch, f Facts, kept []int) *Checked {
 	c.Findings = slices.Concat(found...)
 	waive(b, c.Findings)
 	slices.SortStableFunc(c.Findings, func(a, b Finding) int {
-		return slices.Index(
-			[]Severity{Refuses, Warns}, a.Severity,
-		) - slices.Index(
+		return slices.Index([]Severity{Refuses, Warns}, a.Severity) - slices.Index(
 			[]Severity{Refuses, Warns}, b.Severity,
 		)
 	})

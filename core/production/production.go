@@ -197,9 +197,7 @@ func New(code, title string) Production {
 			{Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}},
 		},
 		Usual: Usual{
-			Sizes:    []string{"scope"},
-			PassList: "minimum",
-			Outputs:  []string{output.Usual()[0].Code},
+			Sizes: []string{"scope"}, PassList: "minimum", Outputs: []string{output.Usual()[0].Code},
 		},
 		DepthBackground: 1000,
 		Quality:         "draft",

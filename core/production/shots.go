@@ -280,20 +280,12 @@ func (p *Production) CopyShot(code string) (string, error) {
 // copyShot returns a copy of a shot with a code of its own: the old one with the first letters that are free.
 func (p *Production) copyShot(i int) Shot {
 	fresh := p.Shots[i]
-	fresh.Also, fresh.Sizes, fresh.Outputs = slices.Clone(
-		fresh.Also,
-	), slices.Clone(
+	fresh.Also, fresh.Sizes, fresh.Outputs = slices.Clone(fresh.Also), slices.Clone(
 		fresh.Sizes,
-	), slices.Clone(
-		fresh.Outputs,
-	)
-	fresh.Without, fresh.Tiles, fresh.Labels = slices.Clone(
-		fresh.Without,
-	), slices.Clone(
+	), slices.Clone(fresh.Outputs)
+	fresh.Without, fresh.Tiles, fresh.Labels = slices.Clone(fresh.Without), slices.Clone(
 		fresh.Tiles,
-	), slices.Clone(
-		fresh.Labels,
-	)
+	), slices.Clone(fresh.Labels)
 	stem := strings.TrimRight(fresh.Code, "abcdefghijklmnopqrstuvwxyz")
 	if stem == "" {
 		stem = fresh.Code

@@ -57,16 +57,10 @@ func (s *Scene) Bytes() int64 {
 	sum := int64(0)
 	for _, m := range s.Meshes {
 		for _, p := range m.Parts {
-			sum += vector*int64(
-				len(p.Positions)+len(p.Normals),
-			) + whole*int64(
+			sum += vector*int64(len(p.Positions)+len(p.Normals)) + whole*int64(
 				len(p.Indices),
-			) + colour*int64(
-				len(p.Colors),
-			) +
-				joints*int64(
-					len(p.Joints),
-				) + weights*int64(
+			) + colour*int64(len(p.Colors)) +
+				joints*int64(len(p.Joints)) + weights*int64(
 				len(p.Weights),
 			)
 			for _, uv := range p.UV {

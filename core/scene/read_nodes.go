@@ -94,19 +94,11 @@ func (r *reader) fits(n *Node, weights []float64) error {
 
 // decompose splits a column-major matrix without shear into move, turn and scale.
 func decompose(m [16]float64) (geom.Vec, geom.Quat, geom.Vec, error) {
-	x, y, z := geom.Vec{
-		X: m[0],
-		Y: m[1],
-		Z: m[2],
-	}, geom.Vec{
+	x, y, z := geom.Vec{X: m[0], Y: m[1], Z: m[2]}, geom.Vec{
 		X: m[4],
 		Y: m[5],
 		Z: m[6],
-	}, geom.Vec{
-		X: m[8],
-		Y: m[9],
-		Z: m[10],
-	}
+	}, geom.Vec{X: m[8], Y: m[9], Z: m[10]}
 	scale := geom.Vec{X: x.Length(), Y: y.Length(), Z: z.Length()}
 	if x.Cross(y).Dot(z) < 0 {
 		scale.X = -scale.X

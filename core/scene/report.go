@@ -92,9 +92,7 @@ func (s *Scene) Report() Report {
 	r := Report{
 		Name: s.Name, Scenes: s.Scenes, Number: s.Number, Generator: s.Extras.Generator,
 		Extensions: s.Extras.Extensions, Notes: s.Notes, Materials: len(s.Materials),
-		Nodes: len(
-			pose.Shown,
-		), Begin: s.begin(), End: s.Duration(), Findings: []Finding{}, Objects: []ObjectReport{},
+		Nodes: len(pose.Shown), Begin: s.begin(), End: s.Duration(), Findings: []Finding{}, Objects: []ObjectReport{},
 		Cameras: []CameraReport{}, Lights: []LightReport{}, Textures: []TextureReport{},
 	}
 	if s.Unit != 0 {

@@ -228,13 +228,9 @@ func BenchmarkReadLarge(b *testing.B) {
 		}
 		n := NewNode("object")
 		n.Mesh = i
-		s.Meshes, s.Nodes, s.Roots = append(
-			s.Meshes, Mesh{Name: "mesh", Parts: []Part{part}},
-		), append(
+		s.Meshes, s.Nodes, s.Roots = append(s.Meshes, Mesh{Name: "mesh", Parts: []Part{part}}), append(
 			s.Nodes, n,
-		), append(
-			s.Roots, i,
-		)
+		), append(s.Roots, i)
 	}
 	data := written(b, s)
 	read := func() *Scene {

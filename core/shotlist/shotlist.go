@@ -199,9 +199,7 @@ func (t Table) Apply(p *production.Production, columns []Column) (Change, []Mist
 		Changed: []string{},
 		Same:    []string{},
 		Ignored: []string{},
-	}, t.wrongColumns(
-		columns,
-	)
+	}, t.wrongColumns(columns)
 	if len(mistakes) > 0 {
 		return Change{}, mistakes
 	}

@@ -22,20 +22,12 @@ func (w *walk) leaf(t *tree, r *ray, limit float64) (first, count int32) {
 	}
 	reach := float32(limit) * slack
 	far, slacks := archsimd.BroadcastFloat32x8(reach), archsimd.BroadcastFloat32x8(slack)
-	fromX, fromY, fromZ := archsimd.BroadcastFloat32x8(
-		r.from[0],
-	), archsimd.BroadcastFloat32x8(
+	fromX, fromY, fromZ := archsimd.BroadcastFloat32x8(r.from[0]), archsimd.BroadcastFloat32x8(
 		r.from[1],
-	), archsimd.BroadcastFloat32x8(
-		r.from[2],
-	)
-	inverseX, inverseY, inverseZ := archsimd.BroadcastFloat32x8(
-		r.inverse[0],
-	), archsimd.BroadcastFloat32x8(
+	), archsimd.BroadcastFloat32x8(r.from[2])
+	inverseX, inverseY, inverseZ := archsimd.BroadcastFloat32x8(r.inverse[0]), archsimd.BroadcastFloat32x8(
 		r.inverse[1],
-	), archsimd.BroadcastFloat32x8(
-		r.inverse[2],
-	)
+	), archsimd.BroadcastFloat32x8(r.inverse[2])
 	zero := archsimd.BroadcastFloat32x8(0)
 	x, y, z := r.near[0]&1, 2+r.near[1]&1, 4+r.near[2]&1
 	var near [wide]float32

@@ -103,9 +103,7 @@ func (e *Environment) weigh() {
 	}
 	power := make([]float64, e.columns*e.rows)
 	for y := range e.height {
-		solid := math.Sin(
-			math.Pi*(float64(y)+0.5)/float64(e.height),
-		) * 2 * math.Pi * math.Pi / float64(
+		solid := math.Sin(math.Pi*(float64(y)+0.5)/float64(e.height)) * 2 * math.Pi * math.Pi / float64(
 			e.width*e.height,
 		)
 		for x := range e.width {

@@ -124,9 +124,7 @@ func (g *glow) merge() {
 		if into.triangles == nil {
 			into.box = geom.EmptyBox()
 		}
-		into.box, into.power, into.triangles = into.box.Union(
-			c.box,
-		), into.power+c.power, append(
+		into.box, into.power, into.triangles = into.box.Union(c.box), into.power+c.power, append(
 			into.triangles,
 			c.triangles...)
 	}

@@ -173,9 +173,7 @@ func (w *World) place() {
 		if solid == nil || len(solid.triangles) == 0 {
 			continue
 		}
-		in, box := instance{
-			len(w.instances), w, solid, toWorld, toWorld.Inverse(), nil, i,
-		}, solid.box.Transformed(
+		in, box := instance{len(w.instances), w, solid, toWorld, toWorld.Inverse(), nil, i}, solid.box.Transformed(
 			toWorld,
 		)
 		if moving[i] {

@@ -336,9 +336,7 @@ func assembled(
 		a,
 		func(path string) ([]byte, error) { return tiles[path], nil },
 		func(d float64) { done = d },
-		framefile.Outside{
-			Create: kept(written), Wrote: func(string, int64) {},
-		},
+		framefile.Outside{Create: kept(written), Wrote: func(string, int64) {}},
 	)
 	if done != 1 {
 		t.Errorf("it came as far as %v", done)

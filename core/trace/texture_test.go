@@ -182,10 +182,8 @@ func TestEdgesStandWhereTheCameraSays(t *testing.T) {
 		place := func(p geom.Vec) (x, y float64) {
 			p = v.Pose.Inverse().Point(p)
 			return (p.X/-p.Z - w.Left) / w.Width() * float64(
-					size.Width,
-				), (w.Top - p.Y/-p.Z) / w.Height() * float64(
-					size.Height,
-				)
+				size.Width,
+			), (w.Top - p.Y/-p.Z) / w.Height() * float64(size.Height)
 		}
 		left, top := place(geom.Vec{X: -1, Y: 1})
 		right, bottom := place(geom.Vec{X: 1, Y: -1})

@@ -15,9 +15,7 @@ import (
 func four() (production.Production, *scene.Scene) {
 	p := production.New("P", "P")
 	night := look.Plain()
-	night.Code, night.Name, night.LightsOff, night.Environment = "night", "Night", []string{
-		"lamp",
-	}, look.Environment{
+	night.Code, night.Name, night.LightsOff, night.Environment = "night", "Night", []string{"lamp"}, look.Environment{
 		Map:         "stars",
 		TurnDegrees: 30,
 	}

@@ -42,8 +42,7 @@ var standard = map[string]string{
 // built holds the attributes that are made from a part's other fields; nobody may set them.
 var built = []string{
 	"channels", "compression", "dataWindow", "displayWindow", "lineOrder", "pixelAspectRatio", "screenWindowCenter",
-	"screenWindowWidth",
-	"tiles", "chunkCount", "type", "name", "version",
+	"screenWindowWidth", "tiles", "chunkCount", "type", "name", "version",
 }
 
 var le = binary.LittleEndian

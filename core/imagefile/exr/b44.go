@@ -136,19 +136,9 @@ func unpack14(s *[16]uint16, b []byte) {
 	shift := b[2] >> 2
 	bias := uint16(b44Bias) << shift
 	high := uint64(b[2])<<40 | uint64(b[3])<<32 | uint64(b[4])<<24 | uint64(b[5])<<16 | uint64(b[6])<<8 | uint64(b[7])
-	low := uint64(
-		b[8],
-	)<<40 | uint64(
-		b[9],
-	)<<32 | uint64(
-		b[10],
-	)<<24 | uint64(
+	low := uint64(b[8])<<40 | uint64(b[9])<<32 | uint64(b[10])<<24 | uint64(
 		b[11],
-	)<<16 | uint64(
-		b[12],
-	)<<8 | uint64(
-		b[13],
-	)
+	)<<16 | uint64(b[12])<<8 | uint64(b[13])
 	step := func(bits uint64, at uint) uint16 { return uint16(bits>>at&0x3f)<<(shift&15) - bias }
 	// Down the first column, and from column to column: see b44Chain. Behind the shift there are 7 differences, and 8
 	// behind them.

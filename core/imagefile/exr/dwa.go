@@ -228,9 +228,7 @@ var dwaCurves = sync.OnceValues(func() (encode, decode *[wordValues]uint16) {
 			v, sign = -v, -1
 		}
 		if v <= 1 {
-			encode[i], decode[i] = pixel.ToHalf(
-				float32(sign*math.Pow(v, 1/gamma)),
-			), pixel.ToHalf(
+			encode[i], decode[i] = pixel.ToHalf(float32(sign*math.Pow(v, 1/gamma))), pixel.ToHalf(
 				float32(sign*math.Pow(v, gamma)),
 			)
 		} else {

@@ -102,13 +102,7 @@ func (h *huffman) decode(out []uint16, in []byte) error {
 		}
 		return fmt.Errorf("damaged: it is cut short")
 	}
-	low, high, tableSize, count := int(
-		le.Uint32(in),
-	), int(
-		le.Uint32(in[4:]),
-	), int(
-		le.Uint32(in[8:]),
-	), int(
+	low, high, tableSize, count := int(le.Uint32(in)), int(le.Uint32(in[4:])), int(le.Uint32(in[8:])), int(
 		le.Uint32(in[12:]),
 	)
 	in = in[huffmanHeader:]

@@ -69,9 +69,7 @@ func sameButForRounding(t *testing.T, got, want imagefile.Part) (steps int) {
 			}
 			var v, w uint16
 			if c.Type == imagefile.Float {
-				v, w = pixel.ToHalf(
-					math.Float32frombits(le.Uint32(a[j:])),
-				), pixel.ToHalf(
+				v, w = pixel.ToHalf(math.Float32frombits(le.Uint32(a[j:]))), pixel.ToHalf(
 					math.Float32frombits(le.Uint32(b[j:])),
 				)
 			} else {
@@ -252,9 +250,7 @@ func TestOurPartsAreReadByOthers(t *testing.T) {
 	first, second := scenery(40, 30), scenery(97, 75)
 	first.Name, first.Compression = "beauty", PIZ
 	second.Name, second.Compression, second.Tile = "data.of a part whose name is longer than thirty-one bytes", ZIP,
-		image.Pt(
-			16, 24,
-		)
+		image.Pt(16, 24)
 	second.DataWindow = second.DataWindow.Add(image.Pt(-3, 11))
 	first.DisplayWindow, second.DisplayWindow = image.Rect(-10, 0, 200, 100), image.Rect(-10, 0, 200, 100)
 	timeCode, err := imagefile.NewTimeCode(1, 2, 3, 4, false)

@@ -187,7 +187,7 @@ func (a *app) batchRow(v *view, k rowKey, index map[[3]string]int) *batchRow {
 			}
 		}
 		row.Cells[i] = c
-		row.Totals.Add(s)
+		row.Totals.Add(&s)
 	}
 	return row
 }
@@ -231,7 +231,7 @@ func fillBatch(a *app, v *view) error {
 	for i, size := range p.Sizes {
 		for _, s := range v.Draft.Batch.Sequences {
 			if s.SizeCode == size.Code {
-				page.BySize[i].Add(s)
+				page.BySize[i].Add(&s)
 			}
 		}
 		page.BySize[i].Seconds /= float64(a.Node.SlotCount())

@@ -13,7 +13,7 @@ import (
 )
 
 // shotsAPage is how many shots are shown at a time.
-const shotsAPage = 100
+const shotsAPage = 50
 
 // shownShot is a shot as a line of the table.
 type shownShot struct {

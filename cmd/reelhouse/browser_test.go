@@ -65,7 +65,7 @@ func listen(t *testing.T, ctx context.Context) {
 			}
 			add(text)
 		case *runtime.EventConsoleAPICalled:
-			if e.Type == runtime.APITypeError {
+			if e.Type == runtime.ConsoleAPICalledTypeError {
 				add(fmt.Sprintf("console: %s", e.Args[0].Value))
 			}
 		}

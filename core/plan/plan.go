@@ -285,7 +285,7 @@ func files(
 }
 
 // fields returns the values that a file's name is made of.
-func (s Sequence) fields(production, quality string, version int, f FileSequence) naming.Fields {
+func (s *Sequence) fields(production, quality string, version int, f FileSequence) naming.Fields {
 	return naming.Fields{
 		Production: production, Shot: s.Shot, View: s.View, Look: s.Look.Code, Size: s.SizeCode, Output: f.Output,
 		Pass: f.Label, Quality: quality, Ext: f.Encoding.Format.Ext(), Version: version,
@@ -294,9 +294,15 @@ func (s Sequence) fields(production, quality string, version int, f FileSequence
 
 // Runs returns every file sequence for the proof of its names.
 func (b Batch) Runs() []naming.Run {
-	var runs []naming.Run
+	files := 0
+	for i := range b.Sequences {
+		files += len(b.Sequences[i].Files)
+	}
+	runs := make([]naming.Run, 0, files)
 	patterns := map[string]naming.Pattern{}
-	for _, s := range b.Sequences {
+	for i := range b.Sequences {
+		s := &b.Sequences[i]
+		title, quality := s.Title(), b.QualityOf(*s).Code
 		for _, f := range s.Files {
 			pattern, known := patterns[f.Pattern]
 			if !known {
@@ -307,8 +313,8 @@ func (b Batch) Runs() []naming.Run {
 				patterns[f.Pattern] = pattern
 			}
 			runs = append(runs, naming.Run{
-				What: s.Title() + " (" + f.Output + " " + f.Label + ")", Pattern: pattern,
-				Fields: s.fields(b.Production, b.QualityOf(s).Code, b.Version, f), Path: f.Path, Frames: s.Frames,
+				What: title + " (" + f.Output + " " + f.Label + ")", Pattern: pattern,
+				Fields: s.fields(b.Production, quality, b.Version, f), Path: f.Path, Frames: s.Frames,
 			})
 		}
 	}
@@ -398,7 +404,7 @@ type Totals struct {
 }
 
 // Add adds one sequence.
-func (t *Totals) Add(s Sequence) {
+func (t *Totals) Add(s *Sequence) {
 	n := s.Frames.Count()
 	t.Sequences++
 	t.Frames += n
@@ -412,12 +418,12 @@ func (t *Totals) Add(s Sequence) {
 // Totals adds the batch up.
 func (b Batch) Totals() Totals {
 	var t Totals
-	shots := map[string]bool{}
-	for _, s := range b.Sequences {
-		t.Add(s)
-		shots[s.Shot] = true
+	for i := range b.Sequences {
+		t.Add(&b.Sequences[i])
+		if i == 0 || b.Sequences[i-1].Shot != b.Sequences[i].Shot { // those of a shot stand together
+			t.Shots++
+		}
 	}
-	t.Shots = len(shots)
 	return t
 }
 

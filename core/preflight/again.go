@@ -12,10 +12,13 @@ import (
 // Checked is what was found of a batch, and what of it is still so when the next batch of the production is checked.
 type Checked struct {
 	Findings []Finding
-	ground   plan.Batch // without its sequences
-	facts    Facts      // that rules of single sequences rest on
-	firsts   []bool     // by sequences: whether it is the first one of its shot
-	single   [][]single // by sequences
+	ground   plan.Batch  // without its sequences
+	facts    Facts       // that rules of single sequences rest on
+	firsts   []bool      // by sequences: whether it is the first one of its shot
+	single   [][]single  // by sequences
+	paths    [][]Finding // by rules that rest on paths and frames alone
+
+	sequences []plan.Sequence
 }
 
 // A single is what a rule has found of one sequence.
@@ -35,11 +38,17 @@ func (e *Checked) Again(b plan.Batch, f Facts, kept []int) *Checked {
 	c.firsts, c.single = make([]bool, len(b.Sequences)), make([][]single, len(b.Sequences))
 	takes := e != nil && len(kept) == len(b.Sequences) && reflect.DeepEqual(e.ground, c.ground) &&
 		reflect.DeepEqual(e.facts, c.facts)
+	c.sequences, c.paths = b.Sequences, make([][]Finding, len(rules))
+	samePaths := takes && e.samePaths(b.Sequences, kept)
 	found := make([][]Finding, len(rules))
 	// Rules look at the same batch side by side, and report in their order.
 	var group sync.WaitGroup
 	for i, r := range rules {
 		if r.check == nil {
+			continue
+		}
+		if r.paths && samePaths {
+			found[i] = slices.Clone(e.paths[i])
 			continue
 		}
 		group.Go(func() {
@@ -64,6 +73,11 @@ func (e *Checked) Again(b plan.Batch, f Facts, kept []int) *Checked {
 	for _, all := range c.single {
 		for _, s := range all {
 			found[s.rule] = append(found[s.rule], s.finding)
+		}
+	}
+	for i, r := range rules {
+		if r.paths {
+			c.paths[i] = found[i]
 		}
 	}
 	c.Findings = slices.Concat(found...)
@@ -107,4 +121,27 @@ func waive(b plan.Batch, findings []Finding) {
 			findings[i].Waived = reasons[findings[i].Rule]
 		}
 	}
+}
+
+// samePaths reports whether sequences of the same names are written to the paths of the earlier ones, for the same frames.
+func (c *Checked) samePaths(sequences []plan.Sequence, kept []int) bool {
+	if len(sequences) != len(c.sequences) {
+		return false
+	}
+	for i, place := range kept {
+		if place == i {
+			continue
+		}
+		now, was := &sequences[i], &c.sequences[i]
+		if now.Title() != was.Title() || !now.Frames.Equal(was.Frames) || len(now.Files) != len(was.Files) || !slices.Equal(now.Labels, was.Labels) {
+			return false
+		}
+		for k := range now.Files {
+			f, g := &now.Files[k], &was.Files[k]
+			if f.Path.String() != g.Path.String() || f.Pattern != g.Pattern || f.Output != g.Output || f.Label != g.Label {
+				return false
+			}
+		}
+	}
+	return true
 }

@@ -18,7 +18,8 @@ type rule struct {
 	severity  Severity
 	check     check // of the whole batch; or
 	each      each  // of every sequence by itself
-	firm      bool  // it cannot be set aside
+	paths     bool  // check rests on paths and frames alone
+	firm      bool  // it cannot be waived
 	twice     bool  // see Finding.Twice
 }
 
@@ -76,6 +77,7 @@ var rules = slices.Concat([]rule{
 	},
 	{
 		name:     "same-path",
+		paths:    true,
 		why:      "The later file would overwrite the earlier one.",
 		severity: Refuses,
 		check: func(b plan.Batch, _ Facts, found report) {
@@ -284,8 +286,9 @@ var rules = slices.Concat([]rule{
 		severity: Refuses,
 		check: func(b plan.Batch, f Facts, found report) {
 			tiles := 0.0 // of the largest frame, until it is put together
-			for _, s := range b.Sequences {
-				tiles = max(tiles, b.TileBytes(s))
+			for i := range b.Sequences {
+				s := &b.Sequences[i]
+				tiles = max(tiles, b.TileBytes(*s))
 			}
 			if need := b.Totals().Bytes + tiles; f.FreeBytes >= 0 && need > f.FreeBytes {
 				found(
@@ -298,8 +301,9 @@ var rules = slices.Concat([]rule{
 }, passRules, setUpRules, sendingRules)
 
 // eachMaster visits the files that are masters.
-func eachMaster(b plan.Batch, visit func(s plan.Sequence, f plan.FileSequence)) {
-	for _, s := range b.Sequences {
+func eachMaster(b plan.Batch, visit func(s *plan.Sequence, f plan.FileSequence)) {
+	for i := range b.Sequences {
+		s := &b.Sequences[i]
 		for _, f := range s.Files {
 			if f.Role == output.Master {
 				visit(s, f)
@@ -312,7 +316,8 @@ func eachMaster(b plan.Batch, visit func(s plan.Sequence, f plan.FileSequence)) 
 // a batch of full quality as it is rendered.
 func belowMinimum(b plan.Batch, _ Facts, found report) {
 	floor := b.Standards.Floor
-	for _, s := range b.Sequences {
+	for i := range b.Sequences {
+		s := &b.Sequences[i]
 		size := s.FullSize
 		if b.Quality.Full {
 			size = s.Size
@@ -325,7 +330,7 @@ func belowMinimum(b plan.Batch, _ Facts, found report) {
 		}
 	}
 	said := map[string]bool{}
-	eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
+	eachMaster(b, func(s *plan.Sequence, f plan.FileSequence) {
 		if said[f.Output] {
 			return
 		}

@@ -129,7 +129,8 @@ var passRules = []rule{
 		severity: Warns,
 		check: func(b plan.Batch, _ Facts, found report) {
 			said := map[string]bool{}
-			for _, s := range b.Sequences {
+			for i := range b.Sequences {
+				s := &b.Sequences[i]
 				if hidden := s.Look.Unseen; len(hidden) > 0 && !said[s.Look.Code] &&
 					(slices.Contains(s.Passes, pass.Object) || slices.Contains(s.Passes, pass.CryptoObject)) {
 					said[s.Look.Code] = true
@@ -163,7 +164,8 @@ var setUpRules = []rule{
 		severity: Warns,
 		check: func(b plan.Batch, f Facts, found report) {
 			said := map[string]bool{}
-			for _, s := range b.Sequences {
+			for i := range b.Sequences {
+				s := &b.Sequences[i]
 				if own, known := f.ViewLooks[s.View]; known && own != s.Look.Code && !said[s.Shot+" "+s.View] {
 					said[s.Shot+" "+s.View] = true
 					found(
@@ -238,7 +240,7 @@ var setUpRules = []rule{
 		why:      "The cut would show a frame that nobody has rendered.",
 		severity: Warns,
 		check: func(b plan.Batch, f Facts, found report) {
-			eachShot(b, func(s plan.Sequence) {
+			eachShot(b, func(s *plan.Sequence) {
 				if missing := f.Cut[s.Shot].Minus(s.Frames); b.Trial == plan.Whole && !missing.Empty() {
 					found(
 						"shot "+s.Shot, NoFix, "The cut shows %d frames that are not rendered: %s.", missing.Count(),
@@ -305,13 +307,13 @@ var setUpRules = []rule{
 		severity: Warns,
 		check: func(b plan.Batch, _ Facts, found report) {
 			clear := map[string]bool{} // outputs with a transparent sequence
-			eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
-				if b.Background(s).Kind == look.Transparent {
+			eachMaster(b, func(s *plan.Sequence, f plan.FileSequence) {
+				if b.Background(*s).Kind == look.Transparent {
 					clear[f.Output] = true
 				}
 			})
-			eachMaster(b, func(s plan.Sequence, f plan.FileSequence) {
-				if clear[f.Output] && b.Background(s).Kind != look.Transparent && f.Encoding.Alpha != output.NoAlpha &&
+			eachMaster(b, func(s *plan.Sequence, f plan.FileSequence) {
+				if clear[f.Output] && b.Background(*s).Kind != look.Transparent && f.Encoding.Alpha != output.NoAlpha &&
 					slices.Contains(f.Passes, pass.Beauty) {
 					found(
 						s.Title(), NoFix,
@@ -328,13 +330,14 @@ var setUpRules = []rule{
 		why:      "Tiles that each end by the clock would differ in noise.",
 		severity: Warns,
 		check: func(b plan.Batch, _ Facts, found report) {
-			for _, s := range b.Sequences {
-				if q := b.QualityOf(s); b.Untiled(s) {
+			for i := range b.Sequences {
+				s := &b.Sequences[i]
+				if q := b.QualityOf(*s); b.Untiled(*s) {
 					found(
 						s.Title(), NoFix,
 						"The quality %s ends a frame after %g s, so that it is rendered as a whole by one node, "+
 							"which takes about %.1f GB of memory.",
-						q.Name, q.Effort.Seconds, b.Memory(s)/1e9,
+						q.Name, q.Effort.Seconds, b.Memory(*s)/1e9,
 					)
 					return
 				}
@@ -465,12 +468,18 @@ func alreadySent(b plan.Batch, f Facts, found report) {
 }
 
 func usesPass(b plan.Batch, code pass.Code) bool {
-	return slices.ContainsFunc(b.Sequences, func(s plan.Sequence) bool { return slices.Contains(s.Passes, code) })
+	for i := range b.Sequences {
+		if slices.Contains(b.Sequences[i].Passes, code) {
+			return true
+		}
+	}
+	return false
 }
 
 // eachShot visits the first sequence of every shot.
-func eachShot(b plan.Batch, visit func(s plan.Sequence)) {
-	for i, s := range b.Sequences {
+func eachShot(b plan.Batch, visit func(s *plan.Sequence)) {
+	for i := range b.Sequences {
+		s := &b.Sequences[i]
 		if i == 0 || b.Sequences[i-1].Shot != s.Shot {
 			visit(s)
 		}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"reflect"
 	"strings"
+	"sync"
 	"unicode/utf8"
 )
 
@@ -45,11 +46,9 @@ func tooLong(v reflect.Value, name string) error {
 			return fmt.Errorf("%q is no text: it holds bytes that are no letters", beginning(text))
 		}
 	case reflect.Struct:
-		for i := range v.NumField() {
-			if f := v.Type().Field(i); f.IsExported() {
-				if err := tooLong(v.Field(i), f.Name); err != nil {
-					return err
-				}
+		for _, f := range textFields(v.Type()) {
+			if err := tooLong(v.Field(f.index), f.name); err != nil {
+				return err
 			}
 		}
 	case reflect.Slice, reflect.Array:
@@ -84,4 +83,31 @@ func beginning(text string) string {
 		text = text[:most]
 	}
 	return strings.ToValidUTF8(text, "?")
+}
+
+// A textField is a field of a struct that may hold texts.
+type textField struct {
+	index int
+	name  string
+}
+
+// texts are the fields of every type that was met.
+var texts sync.Map // of []textField by reflect.Type
+
+func textFields(t reflect.Type) []textField {
+	if known, ok := texts.Load(t); ok {
+		return known.([]textField)
+	}
+	var fields []textField
+	for i := range t.NumField() {
+		f := t.Field(i)
+		switch f.Type.Kind() {
+		case reflect.String, reflect.Struct, reflect.Slice, reflect.Array, reflect.Pointer, reflect.Interface, reflect.Map:
+			if f.IsExported() && (f.Type.Kind() != reflect.Struct || len(textFields(f.Type)) > 0) {
+				fields = append(fields, textField{i, f.Name})
+			}
+		}
+	}
+	texts.Store(t, fields)
+	return fields
 }

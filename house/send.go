@@ -69,7 +69,7 @@ func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 	// The batch is sent, whatever becomes of this.
 	_, _, err = h.Do(p.Code, Editing{By: how.By}, edit.ClearWaivers{Batch: id})
 	if err != nil {
-		slog.Warn("findings that were set aside for a batch stay so", "production", p.Code, "batch", id, "error", err)
+		slog.Warn("findings that were waived for a batch stay so", "production", p.Code, "batch", id, "error", err)
 	}
 	return id, nil
 }

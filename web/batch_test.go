@@ -97,7 +97,7 @@ func TestTheSheetIsReadInParts(t *testing.T) {
 	if n := len(draft(t, s).Sequences); n != 1 {
 		t.Errorf("with a cell left out there are %d sequences", n)
 	}
-	if _, body := s.get("/p/TEST/batch/rows?from=0"); !strings.Contains(body, "left out") {
+	if _, body := s.get("/p/TEST/batch/rows?from=0"); !strings.Contains(body, "excluded") {
 		t.Errorf("the cell is not marked:\n%s", body)
 	}
 	s.edits("cell", "of", "010", "field", "inBatch", "set.view", "v", "set.size", "hd", "values", "1")

@@ -30,10 +30,10 @@ func (s *site) look(code string) look.Look {
 func TestALookIsChangedAndOthersFollow(t *testing.T) {
 	s := newSite(t)
 	_, body := s.get("/p/TEST/views?look=plain")
-	s.says(body, "It builds on no other look", "The scene's lights that are on", "Sky overhead")
+	s.says(body, "It is based on no other look", "The scene's lights that are on", "Sky overhead")
 	s.says(s.editLook("plain", "copy", ""), "plain_2", "Look plain_2: no view uses it.")
 	s.editLook("plain_2", "code", "night")
-	s.says(s.editLook("night", "exposure", "-3"), "What it says otherwise than Plain daylight", "-3 EV")
+	s.says(s.editLook("night", "exposure", "-3"), "Overrides of Plain daylight", "-3 EV")
 	s.editLook("night", "zenith", "#0000ff")
 	s.editLook("night", "sunIntensity", "0")
 	night := s.look("night")

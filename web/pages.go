@@ -17,6 +17,7 @@ import (
 	"github.com/dustin/go-humanize"
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/frame"
 	"reelhouse/core/naming"
 	"reelhouse/core/queue"
 )
@@ -102,6 +103,7 @@ var functions = template.FuncMap{
 	"list":      func(all ...string) []string { return all },
 	"field":     naming.Field,
 	"editOf":    editOf,
+	"nth":       frame.Nth,
 	"stationOf": stationOf,
 	"editVals":  editVals,
 	"vals": func(pairs ...string) (string, error) {

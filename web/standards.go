@@ -53,7 +53,7 @@ type standardsPage struct {
 }
 
 var fittingNames = map[raster.Fitting]string{
-	raster.Crop: "crop the camera's picture", raster.Pad: "pad it with bars",
+	raster.Crop: "fill (crop)", raster.Pad: "letterbox or pillarbox",
 	raster.KeepHeight: "widen the view, height stays", raster.KeepWidth: "widen the view, width stays",
 }
 

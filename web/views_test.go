@@ -93,7 +93,7 @@ func TestMistakesWithCamerasAreSaid(t *testing.T) {
 	for field, c := range map[string][2]string{
 		"x": {"here", "is not a number"}, "focalLength": {"0.2", "focal length of 0.2 mm is outside"},
 		"tilt": {"100", "tilt of 100° is outside"}, "heading": {"-5", "heading of -5° is outside"},
-		"sensorWidth": {"1000", "film back of 1000 mm is outside"}, "lensShiftY": {"x", "is not a number"},
+		"sensorWidth": {"1000", "sensor width of 1000 mm is outside"}, "lensShiftY": {"x", "is not a number"},
 		"fNumber": {"0.01", "f-number of 0.01"}, "focusDistance": {"-3", "focus at -3 m"},
 		"lensShiftX": {"4 m", "is not a number"}, "z": {"1e9", "too far"},
 	} {

@@ -73,12 +73,12 @@ func check(out io.Writer, h *house.House, p production.Production, asJSON bool) 
 		}
 	} else {
 		for _, problem := range d.Problems {
-			fmt.Fprintf(out, "to mend: %s: %s\n", problem.Where, problem.Message)
+			fmt.Fprintf(out, "to fix: %s: %s\n", problem.Where, problem.Message)
 		}
 		for _, f := range d.Findings {
 			aside := ""
 			if f.Waived != "" {
-				aside = " (set aside: " + f.Waived + ")"
+				aside = " (waived: " + f.Waived + ")"
 			}
 			fmt.Fprintf(out, "%s: %s: %s [%s]%s\n", f.Severity, f.Where, f.Message, f.Rule, aside)
 		}

@@ -167,7 +167,7 @@ func TestABatchIsMendedSentAndNotSentTwice(t *testing.T) {
 	p.do("open the sheet again", chromedp.Navigate(sheet), chromedp.WaitVisible("#totals"))
 	p.wait(
 		"it knows what is there",
-		`document.getElementById("totals").textContent.includes("3 in place already") &&
+		`document.getElementById("totals").textContent.includes("3 done") &&
 			document.querySelector('[data-rule="nothing-new"]')`,
 	)
 	p.press("send all the same", "#send")

@@ -114,7 +114,7 @@ func (s Setup) Check() error {
 	case s.Focal != 0 && outside(s.Focal, LeastFocal, MostFocal):
 		return fmt.Errorf("a focal length of %v mm is outside %v to %v mm", s.Focal, LeastFocal, MostFocal)
 	case s.Back != 0 && outside(s.Back, LeastBack, MostBack):
-		return fmt.Errorf("a film back of %v mm is outside %v to %v mm", s.Back, LeastBack, MostBack)
+		return fmt.Errorf("a sensor width of %v mm is outside %v to %v mm", s.Back, LeastBack, MostBack)
 	case outside(s.ShiftAcross, -MostShift, MostShift) || outside(s.ShiftUp, -MostShift, MostShift):
 		return fmt.Errorf("a shift of %v and %v mm is outside %v mm either way", s.ShiftAcross, s.ShiftUp, MostShift)
 	case s.FNumber != 0 && outside(s.FNumber, LeastFNumber, MostFNumber):
@@ -122,7 +122,7 @@ func (s Setup) Check() error {
 	case s.Focus != 0 && outside(s.Focus, 0.01, MostMetres):
 		return fmt.Errorf("a focus at %v m is outside 0.01 to %v m", s.Focus, MostMetres)
 	case s.BackHigh != 0 && outside(s.BackHigh, LeastBack, MostBack):
-		return fmt.Errorf("a film back %v mm high is outside %v to %v mm", s.BackHigh, LeastBack, MostBack)
+		return fmt.Errorf("a sensor height of %v mm is outside %v to %v mm", s.BackHigh, LeastBack, MostBack)
 	case s.Parallel != 0 && outside(s.Parallel, LeastParallel, MostMetres):
 		return fmt.Errorf(
 			"an orthographic camera that sees %v m up is outside %v to %v m", s.Parallel, LeastParallel, MostMetres,

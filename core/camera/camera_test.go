@@ -141,7 +141,7 @@ func TestSetupsThatCannotBeAreRefused(t *testing.T) {
 		t.Error(err)
 	}
 	for says, s := range map[string]Setup{
-		"focal length": {Focal: 0.5}, "film back": {Back: -1}, "f-number": {FNumber: 0.01, Focus: 1},
+		"focal length": {Focal: 0.5}, "sensor width": {Back: -1}, "f-number": {FNumber: 0.01, Focus: 1},
 		"needs a distance": {FNumber: 4}, "a focus": {Focus: -1}, "shift": {ShiftUp: math.NaN()},
 		"too far": {Stand: &Stand{Position: geom.Vec{X: 1e9}}},
 		"heading": {Stand: &Stand{Heading: 361}}, "tilt": {Stand: &Stand{Tilt: -91}},

@@ -168,7 +168,7 @@ func (o *otioReader) sound(track node) bool {
 		return false
 	}
 	if o.reading.Cut.Sound.Name = name; known == "" {
-		o.reading.changed("line %d: the sound is kept by its name, %s; its file has to be brought in", track.line, name)
+		o.reading.changed("line %d: the sound is kept by its name, %s; its file has to be imported", track.line, name)
 	}
 	return true
 }

@@ -62,7 +62,7 @@ func fields() []field {
 		colour("zenith", "Sky overhead", func(l *Look) *geom.Vec { return &l.Sky.Zenith }),
 		colour("horizon", "Sky at the horizon", func(l *Look) *geom.Vec { return &l.Sky.Horizon }),
 		colour("ground", "Light from below", func(l *Look) *geom.Vec { return &l.Sky.Ground }),
-		colour("glow", "Glow round the sun", func(l *Look) *geom.Vec { return &l.Sky.Glow }),
+		colour("glow", "Glow around the sun", func(l *Look) *geom.Vec { return &l.Sky.Glow }),
 		colour("sun", "Sun's light", func(l *Look) *geom.Vec { return &l.Sun.Irradiance }),
 		number("azimuth", "Sun's direction", "°", func(l *Look) *float64 { return &l.Sun.AzimuthDegrees }),
 		number("elevation", "Sun's height", "°", func(l *Look) *float64 { return &l.Sun.ElevationDegrees }),
@@ -91,7 +91,7 @@ func fields() []field {
 		),
 		names("hidden", "Hidden", func(l *Look) *[]string { return &l.Hidden }),
 		names("unseen", "Hidden from the camera", func(l *Look) *[]string { return &l.Unseen }),
-		names("holdouts", "Matte only", func(l *Look) *[]string { return &l.Holdouts }),
+		names("holdouts", "Holdout", func(l *Look) *[]string { return &l.Holdouts }),
 		names("clay", "Of clay", func(l *Look) *[]string { return &l.Clay }),
 		names("shadowCatchers", "Shadow catchers", func(l *Look) *[]string { return &l.ShadowCatchers }),
 		words(

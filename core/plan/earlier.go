@@ -144,7 +144,7 @@ func (o Order) Name() string {
 	case EndsFirst:
 		return "first, middle and last frames of all sequences first"
 	case Coarse:
-		return "a few frames of every sequence first, then those between"
+		return "coarse to fine"
 	}
 	return "in order"
 }

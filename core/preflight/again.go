@@ -123,7 +123,8 @@ func waive(b plan.Batch, findings []Finding) {
 	}
 }
 
-// samePaths reports whether sequences of the same names are written to the paths of the earlier ones, for the same frames.
+// samePaths reports whether sequences of the same names are written to the paths of the earlier ones, for the same
+// frames.
 func (c *Checked) samePaths(sequences []plan.Sequence, kept []int) bool {
 	if len(sequences) != len(c.sequences) {
 		return false
@@ -133,12 +134,14 @@ func (c *Checked) samePaths(sequences []plan.Sequence, kept []int) bool {
 			continue
 		}
 		now, was := &sequences[i], &c.sequences[i]
-		if now.Title() != was.Title() || !now.Frames.Equal(was.Frames) || len(now.Files) != len(was.Files) || !slices.Equal(now.Labels, was.Labels) {
+		if now.Title() != was.Title() || !now.Frames.Equal(was.Frames) ||
+			len(now.Files) != len(was.Files) || !slices.Equal(now.Labels, was.Labels) {
 			return false
 		}
 		for k := range now.Files {
 			f, g := &now.Files[k], &was.Files[k]
-			if f.Path.String() != g.Path.String() || f.Pattern != g.Pattern || f.Output != g.Output || f.Label != g.Label {
+			if f.Path.String() != g.Path.String() || f.Pattern != g.Pattern ||
+				f.Output != g.Output || f.Label != g.Label {
 				return false
 			}
 		}

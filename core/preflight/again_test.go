@@ -41,7 +41,8 @@ func TestWhatIsTakenOverIsAsIfCheckedAnew(t *testing.T) {
 		func(p *production.Production) { p.MoveShots([]string{any(p).Code}, 1) },
 		func(p *production.Production) { p.RenumberShots(nil) },
 	}
-	facts := Facts{Cameras: []string{"cam_quay"}, LastFrame: 1000, FreeBytes: -1, ViewLooks: map[string]string{"quay": "plain"}}
+	facts := Facts{Cameras: []string{"cam_quay"}, LastFrame: 1000, FreeBytes: -1,
+		ViewLooks: map[string]string{"quay": "plain"}}
 	var built *plan.Built
 	var checked *Checked
 	taken := 0

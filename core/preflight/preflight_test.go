@@ -120,7 +120,7 @@ func TestRules(t *testing.T) {
 		}, Warns,
 			"2 frames that are not rendered: 1049-1050"},
 		"steps-left-on": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Own = b.Sequences[0].Own.Thin(2) },
-			Refuses, "every 2. frame"},
+			Refuses, "every 2nd frame"},
 		"region-left-on": {func(b *plan.Batch,
 			_ *Facts) {
 			b.Region = raster.Part{Left: 25, Top: 25, Right: 75, Bottom: 75}

@@ -68,7 +68,7 @@ var rules = slices.Concat([]rule{
 				found(
 					"scene", NoFix,
 					"The scene %s can be read by an outside renderer only, and none is configured. Name one in the "+
-						"configuration file, or bring in a glTF scene.",
+						"configuration file, or import a glTF scene.",
 					b.Scene.Name,
 				)
 			}
@@ -250,7 +250,7 @@ var rules = slices.Concat([]rule{
 			if clamp := b.Quality.Effort.Clamp; clamp > 0 {
 				found(
 					"batch", NoFix,
-					"The quality %s is one to deliver, and limits what indirect light may add to %g. Its pictures "+
+					"The quality %s is final, and limits what indirect light may add to %g. Its pictures "+
 						"are darker than they should be where bright things light others.",
 					b.Quality.Name, clamp,
 				)
@@ -258,7 +258,7 @@ var rules = slices.Concat([]rule{
 			if seconds := b.Quality.Effort.Seconds; seconds > 0 {
 				found(
 					"batch", NoFix,
-					"The quality %s is one to deliver, and ends every frame after %g s. Frames may differ in noise, "+
+					"The quality %s is final, and ends every frame after %g s. Frames may differ in noise, "+
 						"and none can be rendered again the same.",
 					b.Quality.Name, seconds,
 				)

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"reelhouse/core/frame"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -153,7 +154,7 @@ var setUpRules = []rule{
 		check: func(b plan.Batch, f Facts, found report) {
 			if len(f.Missing) > 0 {
 				found(
-					"scene", NoFix, "%s. Bring the scene in with its pictures, at the Scenes station.", some(f.Missing),
+					"scene", NoFix, "%s. Import the scene with its pictures, at the Scenes station.", some(f.Missing),
 				)
 			}
 		},
@@ -263,7 +264,8 @@ var setUpRules = []rule{
 				step[0].Count() > 2 {
 				found(
 					"shot "+s.Shot, EveryFrame,
-					"The batch is to deliver, and only every %d. frame of this shot is rendered: %s.", step[0].Step,
+					"The batch is final, and only every %s frame of this shot is rendered: %s.",
+					frame.Nth(step[0].Step),
 					s.Own,
 				)
 			}
@@ -295,7 +297,7 @@ var setUpRules = []rule{
 			if q := b.QualityOf(*s); b.Quality.Full && !q.Full {
 				found(
 					"shot "+s.Shot, FinalQuality,
-					"The batch is to deliver in %s, and this shot is rendered in %s: %s of the size, %d × %d samples.",
+					"The batch is final, in %s, and this shot is rendered in %s: %s of the size, %d × %d samples.",
 					b.Quality.Name, q.Name, q.Scale, q.Samples, q.Samples,
 				)
 			}

@@ -102,7 +102,8 @@ func textFields(t reflect.Type) []textField {
 	for i := range t.NumField() {
 		f := t.Field(i)
 		switch f.Type.Kind() {
-		case reflect.String, reflect.Struct, reflect.Slice, reflect.Array, reflect.Pointer, reflect.Interface, reflect.Map:
+		case reflect.String, reflect.Struct, reflect.Slice, reflect.Array, reflect.Pointer, reflect.Interface,
+			reflect.Map:
 			if f.IsExported() && (f.Type.Kind() != reflect.Struct || len(textFields(f.Type)) > 0) {
 				fields = append(fields, textField{i, f.Name})
 			}

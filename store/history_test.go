@@ -79,7 +79,7 @@ func TestEditsAreKeptUndoneAndRedone(t *testing.T) {
 		t.Errorf("a production that is none: %v", err)
 	}
 	all, err := s.History("SALT", 0, 100)
-	if err != nil || len(all) != 9 || all[8].Summary != "made" || !all[6].Undone || all[7].Undone {
+	if err != nil || len(all) != 9 || all[8].Summary != "created" || !all[6].Undone || all[7].Undone {
 		t.Errorf("%v, %d entries: %+v", err, len(all), all)
 	}
 }

@@ -65,7 +65,7 @@ func (s *Store) Create(p production.Production, by Author) error {
 			return err
 		}
 		_, err = tx.Exec(`INSERT INTO history (production_id, number, document, summary, author, author_key, saved_at)
-			VALUES (?, 1, ?, 'made', ?, ?, ?)`, id, whole, by.Name, by.Key, now())
+			VALUES (?, 1, ?, 'created', ?, ?, ?)`, id, whole, by.Name, by.Key, now())
 		return err
 	})
 }

@@ -24,6 +24,9 @@ const (
 
 // author returns who asks.
 func author(c *echo.Context) store.Author {
+	if by, ok := c.Get(authorCookie).(store.Author); ok { // who has just been given a key
+		return by
+	}
 	kept, err := c.Cookie(authorCookie)
 	if err != nil {
 		return store.Author{}
@@ -43,6 +46,7 @@ func keepAuthor(c *echo.Context, by store.Author) {
 		rand.Read(random) // never fails
 		by.Key = strings.ToLower(base32.StdEncoding.EncodeToString(random))
 	}
+	c.Set(authorCookie, by)
 	c.SetCookie(&http.Cookie{
 		Name: authorCookie, Value: by.Key + "." + url.QueryEscape(by.Name), Path: "/", HttpOnly: true,
 		SameSite: http.SameSiteLaxMode, Expires: time.Now().AddDate(authorYears, 0, 0),

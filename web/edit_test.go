@@ -140,7 +140,7 @@ func TestTheHistoryIsReadComparedAndRestored(t *testing.T) {
 	first := s.production()
 	s.set("production", "", "title", "Second")
 	_, body := s.get("/p/TEST/history")
-	s.says(body, "production: title Second", "made", "Somebody", "current")
+	s.says(body, "production: title Second", "created", "Somebody", "current")
 	_, body = s.get("/p/TEST/history?from=1&to=2")
 	s.says(body, "Revision 1 to 2", "title", "Second")
 	_, body = s.post("/p/TEST/restore", url.Values{"number": {"1"}, "station": {"history"}})

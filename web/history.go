@@ -41,7 +41,7 @@ func (a *app) steps(v *view) error {
 			Title: label + ": " + e.Summary,
 			Vals:  string(vals),
 		}
-		if e.Author.Key != v.Author.Key {
+		if e.Author.Key != v.Author.Key || e.Author.Key == "" {
 			b.Label = fmt.Sprintf("%s %s’s edit", label, whose(e.Author))
 			b.Title = fmt.Sprintf("%s, by %s: %s", label, whose(e.Author), e.Summary)
 			b.Confirm = fmt.Sprintf("%s made this edit: %s. %s it?", whose(e.Author), e.Summary, label)

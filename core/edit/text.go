@@ -17,7 +17,8 @@ import (
 //	json   the stable name
 //	label  what people call it; the name itself if there is none
 //	unit   that may follow a number, such as "mm"
-//	role   "of" for the code of the part that is changed, "value" for what an action is done with
+//	role   "of" for the code of the part that is changed, "value" for what an action is done with, "context" for what
+//	       changes nothing by itself
 //
 // A pointer is nil if the field was not given. Numbers that may be left empty have the type number.
 

@@ -11,7 +11,7 @@ import (
 // SetView changes a view. Empty numbers of the lens stand for those of the scene's camera.
 type SetView struct {
 	View  string `json:"view" role:"of"`
-	Frame int    `json:"frame,omitempty" label:"at frame"` // where a camera of the scene that moves is taken from
+	Frame int    `json:"frame,omitempty" role:"context"` // where a camera of the scene that moves is taken from
 
 	Code    *string `json:"code,omitempty"`
 	Title   *string `json:"name,omitempty"`

@@ -36,7 +36,7 @@ func plain(c Command) string {
 	v := reflect.ValueOf(c)
 	for _, f := range fieldsOf(v.Type()) {
 		value := v.FieldByIndex(f.index)
-		if f.role == "of" || value.IsZero() {
+		if f.role == "of" || f.role == "context" || value.IsZero() {
 			continue
 		}
 		changes = append(changes, strings.TrimSpace(f.label+" "+f.show(value)))

@@ -301,6 +301,15 @@ func TestScreenshots(t *testing.T) {
 		"screening-depth", "screening?frame=1020&pass=depth",
 		`document.querySelector("#picture").dataset.shows === "1020 depth"`,
 	)
+	for _, edit := range [][]string{
+		{"shot.set", "shots=010", "note=wait for the ferry"}, {"shot.set", "shots=010", "frames=1001-1036"},
+		{"look.set", "look=dusk", "sunElevation=4"}, {"size.set", "size=scope", "width=2050"},
+	} {
+		if out, complaints, err := run(t, append(append([]string{"edit"}, edit...), "--data", data)...); err != nil {
+			t.Fatalf("%v: %s%s", err, out, complaints)
+		}
+	}
+	shoot("history", "history?from=2&to=4", `document.getElementById("compared") !== null`)
 }
 
 // A person agrees on a size in one tab while a second tab shows the page: the second is told, a change of the

@@ -7,7 +7,7 @@ cd "$(dirname "$0")"
 npm install --no-save --silent --ignore-scripts
 cd ..
 tools=lint/node_modules/.bin
-scripts=$(ls web/static/*.js | grep -v '\.min\.js$')
+scripts=$(ls web/kit/static/*.js web/stations/*/*.js | grep -v "\.min\.js$")
 if [ "${1:-}" = --write ]; then
     $tools/prettier --config lint/.prettierrc.json --log-level warn --write $scripts web/style/input.css lint/*.js
 fi

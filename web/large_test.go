@@ -1,9 +1,8 @@
-package web
+package web_test
 
 import (
 	"bytes"
 	"fmt"
-	"log/slog"
 	"math"
 	"net/http/httptest"
 	"runtime"
@@ -15,10 +14,9 @@ import (
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
-	"reelhouse/farm"
 	"reelhouse/house"
-	"reelhouse/preview"
 	"reelhouse/store"
+	"reelhouse/web/webtest"
 )
 
 // large is a scene of 10 000 objects with 500 triangles each: balls on a grid, seen over from one corner.
@@ -74,22 +72,7 @@ func BenchmarkLargeScene(b *testing.B) {
 	}
 	triangles := made.Triangles()
 	made = nil
-	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
-	previews := preview.New(h)
-	handler, err := Handler(
-		Server{
-			House:    h,
-			Node:     &farm.Node{House: h, Hub: hub, Log: log},
-			Thumbs:   preview.NewThumbs(h, nil),
-			Previews: previews,
-			Log:      log,
-			Hosts:    []string{"example.com"},
-		},
-	)
-	if err != nil {
-		b.Fatal(err)
-	}
-	s := &site{t: b, handler: handler, house: h, hub: hub}
+	s := webtest.Over(b, h)
 	step := func(name string, work func() error) {
 		began := time.Now()
 		if err := work(); err != nil {
@@ -99,7 +82,7 @@ func BenchmarkLargeScene(b *testing.B) {
 	}
 	page := func(path string) func() error {
 		return func() error {
-			if code, body := s.do(httptest.NewRequest("GET", path, nil)); code != 200 {
+			if code, body := s.Do(httptest.NewRequest("GET", path, nil)); code != 200 {
 				return fmt.Errorf("%s: %d %s", path, code, body)
 			}
 			return nil

@@ -1,10 +1,10 @@
-// Package web is the house's face: Echo handlers, html/template pages, htmx fragments and live events. A
-// handler reads the request, asks the core or the record, and renders a template; it computes nothing.
+// Package web serves Reelhouse's pages: it puts the stations in the order of work, and opens the doors. What pages are
+// made with is web/kit; each page is a package below web/stations. A handler reads the request, asks house or the
+// record, and renders a template; it computes nothing.
 package web
 
 import (
 	"context"
-	"embed"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -15,44 +15,48 @@ import (
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
-	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
-	"reelhouse/assets"
-	"reelhouse/core/cut"
-	"reelhouse/core/pixel"
-	"reelhouse/core/preset"
-	"reelhouse/core/shotlist"
 	"reelhouse/house"
-	"reelhouse/house/waiting"
 	"reelhouse/preview"
 	"reelhouse/store"
+	"reelhouse/web/kit"
+	"reelhouse/web/stations/batch"
+	"reelhouse/web/stations/cut"
+	"reelhouse/web/stations/history"
+	"reelhouse/web/stations/home"
+	"reelhouse/web/stations/output"
+	"reelhouse/web/stations/passes"
+	"reelhouse/web/stations/queue"
+	"reelhouse/web/stations/scenes"
+	"reelhouse/web/stations/screening"
+	"reelhouse/web/stations/shots"
+	"reelhouse/web/stations/standards"
+	"reelhouse/web/stations/views"
 )
 
-//go:embed static
-var static embed.FS
-
-// A Node renders what is in the queue.
-type Node interface {
-	SlotCount() int
-	// Trouble is what keeps it from rendering, in words, "" for nothing.
-	Trouble() string
-	// Progress is how far a frame is, or its tile, from 0 to 1.
-	Progress(sequence int64, number, tile int) float64
-}
-
-// Changes are told to whoever listens.
-type Changes interface {
-	Changed()
-	Listen() (changed <-chan struct{}, end func())
+// order is the order of work: every station, and every page beside it.
+var order = []func(*kit.App) kit.Station{
+	standards.Station,
+	scenes.Station,
+	views.Station,
+	shots.Station,
+	cut.Station,
+	history.Station,
+	passes.Station,
+	output.Station,
+	batch.Station,
+	queue.Station,
+	screening.Station,
+	home.Page,
 }
 
 // A Server serves one house.
 type Server struct {
 	House *house.House
-	Node  Node
+	Node  kit.Node
 	// Changes tells what has changed in the queue or in a production.
-	Changes Changes
+	Changes kit.Changes
 	Thumbs  *preview.Thumbs
 	// Previews are the pictures that are rendered in this process.
 	Previews *preview.Previews
@@ -86,175 +90,100 @@ func Serve(ctx context.Context, l net.Listener, s Server) error {
 	}.Start(ctx, handler)
 }
 
-// Handler returns everything that the server answers.
+// Handler returns everything that the server answers. It fails if a station is not whole.
 func Handler(s Server) (http.Handler, error) {
-	_, e, err := newApp(s)
+	_, e, err := New(s)
 	return e, err
 }
 
-func newApp(s Server) (*app, *echo.Echo, error) {
-	pages, err := parsePages()
-	if err != nil {
-		return nil, nil, err
+// New returns what the handlers share, and everything that they answer.
+func New(s Server) (*kit.App, *echo.Echo, error) {
+	app := &kit.App{
+		House: s.House, Node: s.Node, Changes: s.Changes, Thumbs: s.Thumbs, Previews: s.Previews, Log: s.Log,
 	}
-	files, err := fs.Sub(static, "static")
-	if err != nil {
-		return nil, nil, err
+	var all []kit.Station
+	for _, station := range order {
+		all = append(all, station(app))
 	}
-	a := &app{
-		Server: s, pages: pages, frames: waiting.NewShelf(cacheFrames, cacheBytes, size),
-		reading: waiting.NewLine(readAtOnce),
+	if err := app.Open(all...); err != nil {
+		return nil, nil, err
 	}
 	e := echo.New()
 	e.Logger = s.Log
-	e.Renderer = pages
-	e.HTTPErrorHandler = a.failed
-	e.Use(middleware.Recover(), hosts(s.Listening, s.Hosts))
-	e.Use(func(next echo.HandlerFunc) echo.HandlerFunc {
-		return func(c *echo.Context) error {
-			h := c.Response().Header()
-			h.Set("Content-Security-Policy", policy)
-			h.Set("X-Content-Type-Options", "nosniff")
-			h.Set("Referrer-Policy", "same-origin")
-			return next(c)
-		}
-	})
+	e.Renderer = app.Renderer()
+	e.HTTPErrorHandler = failed(s.Log)
+	e.Use(middleware.Recover(), kit.Hosts(s.Listening, s.Hosts))
+	e.Use(guarded)
 	e.Use(echo.WrapMiddleware(http.NewCrossOriginProtection().Handler))
-	e.StaticFS("/static", files)
-	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(a.metrics(), promhttp.HandlerOpts{})))
-	a.routes(e)
-	return a, e, nil
+	if err := serveFiles(e, all); err != nil {
+		return nil, nil, err
+	}
+	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(metrics(s.House), promhttp.HandlerOpts{})))
+	home.Routes(app, e)
+	app.Routes(e.Group("/p/:code", kit.OwnPages, kit.KnowAuthor))
+	return app, e, nil
 }
 
-// An app is what the handlers share.
-type app struct {
-	Server
-	frames  *waiting.Shelf[*pixel.Image] // that were shown last
-	reading *waiting.Line
-	pages   *pages
-	live    live
-	check   verification
-}
-
-// mostForm is the largest form without a file, in bytes: one that ticks all shots of a film.
-const mostForm = 4 << 20
-
-func (a *app) routes(e *echo.Echo) {
-	e.GET("/", a.home)
-	e.POST("/productions", a.create, middleware.BodyLimit(mostForm))
-	p := e.Group("/p/:code", ownPages, knowAuthor)
-	p.GET("", a.production)
-	p.GET("/events", a.events)
-	p.GET("/thumb", a.thumb)
-	p.GET("/preview", a.preview)
-	p.GET("/pick", a.pick)
-	p.GET("/sights", a.sights)
-	p.GET("/depths", a.measureDepth)
-	p.GET("/wall", a.wallValues)
-	p.GET("/wall/:pass", a.wallPicture)
-	for _, st := range stations {
-		p.GET("/"+string(st.Key), a.station(st))
-	}
-	small := middleware.BodyLimit(mostForm)
-	p.POST("/undo", a.step(true), small)
-	p.POST("/redo", a.step(false), small)
-	p.POST("/restore", a.restore, small)
-	p.POST("/edit/:command", a.edit, small)
-	p.POST("/author", a.named, small)
-	p.POST("/scene", a.bringScene, middleware.BodyLimit(1<<30))
-	p.POST("/scene/opaque", a.registerScene, middleware.BodyLimit(1<<30))
-	p.POST("/environment", a.bringEnvironment, middleware.BodyLimit(assets.MostEnvironmentBytes+1<<20))
-	p.GET("/shots/file", a.exportShots)
-	p.GET("/shots/table", a.shotTable)
-	p.POST("/shots/table", a.shotTable, middleware.BodyLimit(2*shotlist.MaxBytes+1<<16))
-	p.POST("/trial", a.sendTrial, small)
-	p.POST("/take", a.take, small)
-	p.POST("/preset/:do", a.preset, small)
-	p.GET("/preset/file", a.exportPreset)
-	p.GET("/cameras", a.exportCameras)
-	p.POST("/preset/file", a.importPreset, middleware.BodyLimit(preset.MaxFile+1<<16))
-	p.GET("/names", a.names)
-	p.GET("/clock", a.clock)
-	p.GET("/retime", a.retime)
-	p.GET("/stamp", a.stampPreview)
-	p.GET("/cut/file", a.exportCut)
-	p.GET("/cut/play", a.cutPlay)
-	p.GET("/cut/sound", a.sound)
-	p.POST("/cut/sound", a.bringSound, middleware.BodyLimit(assets.MostSoundBytes+1<<16))
-	p.POST("/cut/file", a.bringCut, middleware.BodyLimit(cut.MaxBytes+1<<16))
-	p.GET("/batch/rows", a.batchRows)
-	p.GET("/batch/paths", a.batchPaths)
-	p.GET("/batch/sums", a.batchSums)
-	p.POST("/send", a.send, small)
-	p.POST("/act", a.act, small)
-	p.POST("/verify", a.verify, small)
-	p.POST("/priority", a.priority, small)
-	p.GET("/frame/:sequence/:frame", a.frame)
-	p.GET("/screen/:sequence", a.screenFrames)
-	p.GET("/screen/:sequence/:frame/probe", a.probe)
-	p.GET("/screen/:sequence/:frame/:pass", a.screenPicture)
-}
-
-// failed answers errors: in words, with the page's frame where a page was asked for.
-func (a *app) failed(c *echo.Context, err error) {
-	if r, ok := c.Response().(*echo.Response); ok && r.Committed {
-		return
-	}
-	status, text := http.StatusInternalServerError, "Something went wrong in the server; its log says what."
-	var he *echo.HTTPError
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		status, text = http.StatusNotFound, "There is nothing here: "+err.Error()+"."
-	case errors.As(err, &he):
-		status, text = he.Code, fmt.Sprint(he.Message)
-	case echo.StatusCode(err) != 0:
-		status, text = echo.StatusCode(err), http.StatusText(echo.StatusCode(err))+"."
-	case errors.Is(err, context.Canceled):
-		return
-	}
-	if status >= 500 {
-		a.Log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
-	}
-	if c.Request().Header.Get("HX-Request") != "" {
-		c.Response().Header().Set("HX-Retarget", "#notice")
-		c.Response().Header().Set("HX-Reswap", "innerHTML")
-		err = c.Render(http.StatusOK, "notice", text) // htmx shows only answers that succeed
-	} else {
-		err = c.Render(status, "error", map[string]any{"Title": http.StatusText(status), "Text": text})
-	}
+// serveFiles serves the kit's static files, and the scripts of each station below its key.
+func serveFiles(e *echo.Echo, all []kit.Station) error {
+	shared, err := fs.Sub(kit.Static, "static")
 	if err != nil {
-		a.Log.Error("an error could not be shown", "error", err)
+		return err
 	}
-}
-
-// metrics counts frames by state for Prometheus.
-func (a *app) metrics() *prometheus.Registry {
-	r := prometheus.NewRegistry()
-	r.MustRegister(frameCollector{a.House})
-	return r
-}
-
-type frameCollector struct{ house *house.House }
-
-var framesMetric = prometheus.NewDesc(
-	"reelhouse_frames", "Frames in the queue, by state.", []string{"production", "state"}, nil,
-)
-
-func (f frameCollector) Describe(out chan<- *prometheus.Desc) { out <- framesMetric }
-
-func (f frameCollector) Collect(out chan<- prometheus.Metric) {
-	batches, err := f.house.Record.Batches("")
-	if err != nil {
-		out <- prometheus.NewInvalidMetric(framesMetric, err)
-		return
-	}
-	sums := map[[2]string]int{}
-	for _, b := range batches {
-		for state, n := range b.Counts() {
-			sums[[2]string{b.Plan.Production, string(state)}] += n
+	for _, s := range all {
+		own, err := fs.Glob(s.Files, "*.js")
+		if err != nil {
+			return err
+		}
+		for _, name := range own {
+			e.FileFS("/static/"+string(s.Key)+"/"+name, name, s.Files)
 		}
 	}
-	for labels, n := range sums {
-		out <- prometheus.MustNewConstMetric(framesMetric, prometheus.GaugeValue, float64(n), labels[0], labels[1])
+	e.StaticFS("/static", shared)
+	return nil
+}
+
+// guarded keeps browsers from running, and from framing, what the binary does not ship.
+func guarded(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("Content-Security-Policy", policy)
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		return next(c)
+	}
+}
+
+// failed answers errors: in words, with the page's frame where a page was asked for. What was sent already stays.
+func failed(log *slog.Logger) echo.HTTPErrorHandler {
+	return func(c *echo.Context, err error) {
+		status, text := http.StatusInternalServerError, "Something went wrong in the server; its log says what."
+		var he *echo.HTTPError
+		switch {
+		case errors.Is(err, store.ErrNotFound):
+			status, text = http.StatusNotFound, "There is nothing here: "+err.Error()+"."
+		case errors.As(err, &he):
+			status, text = he.Code, fmt.Sprint(he.Message)
+		case echo.StatusCode(err) != 0:
+			status, text = echo.StatusCode(err), http.StatusText(echo.StatusCode(err))+"."
+		case errors.Is(err, context.Canceled):
+			return
+		}
+		if status >= 500 {
+			log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+		}
+		if r, ok := c.Response().(*echo.Response); ok && r.Committed {
+			return
+		}
+		if c.Request().Header.Get("HX-Request") != "" {
+			c.Response().Header().Set("HX-Retarget", "#notice")
+			c.Response().Header().Set("HX-Reswap", "innerHTML")
+			err = c.Render(http.StatusOK, "notice", text) // htmx shows only answers that succeed
+		} else {
+			err = c.Render(status, "error", map[string]any{"Title": http.StatusText(status), "Text": text})
+		}
+		if err != nil {
+			log.Error("an error could not be shown", "error", err)
+		}
 	}
 }

@@ -13,10 +13,10 @@ import (
 	"testing"
 )
 
-// Where templates and scripts name classes: in attributes, in arguments of components, and in the strings of scripts.
+// Where classes are named: in attributes of templates, in the values that Go gives them, and in the strings of scripts.
 var (
 	attributes = regexp.MustCompile(`class="([^"]*)"`)
-	arguments  = regexp.MustCompile(`"class" "([^"]*)"`)
+	arguments  = regexp.MustCompile(`Styled\("([^"]*)"|Class: +"([^"]*)"`)
 	literals   = regexp.MustCompile("[\"'`]([^\"'`]*)[\"'`]")
 	templated  = regexp.MustCompile(`\{\{.*?\}\}`)
 )
@@ -43,6 +43,8 @@ func usedClasses(t *testing.T) []string {
 			patterns = []*regexp.Regexp{attributes}
 		case ext == ".js" && !strings.HasSuffix(path, ".min.js"):
 			patterns = []*regexp.Regexp{literals}
+		case ext == ".go" && !strings.HasSuffix(path, "_test.go"):
+			patterns = []*regexp.Regexp{arguments}
 		default:
 			return nil
 		}
@@ -51,13 +53,10 @@ func usedClasses(t *testing.T) []string {
 			return err
 		}
 		text := string(data)
-		for _, m := range arguments.FindAllStringSubmatch(text, -1) {
-			take(m[1])
-		}
 		text = templated.ReplaceAllString(text, " ")
 		for _, pattern := range patterns {
 			for _, m := range pattern.FindAllStringSubmatch(text, -1) {
-				take(m[1])
+				take(strings.Join(m[1:], " "))
 			}
 		}
 		return nil
@@ -76,7 +75,7 @@ func TestStylesAreFresh(t *testing.T) {
 	for _, class := range usedClasses(t) {
 		hash.Write([]byte(class + "\n"))
 	}
-	for _, file := range []string{"style/input.css", "style/package-lock.json", "static/app.css"} {
+	for _, file := range []string{"style/input.css", "style/package-lock.json", "kit/static/app.css"} {
 		data, err := os.ReadFile(file)
 		if err != nil {
 			t.Fatal(err)
@@ -93,6 +92,6 @@ func TestStylesAreFresh(t *testing.T) {
 		return
 	}
 	if noted, err := os.ReadFile(note); err != nil || string(noted) != sum+"\n" {
-		t.Errorf("static/app.css is stale: templates, scripts or styles have changed since it was made; run `make css`")
+		t.Error("kit/static/app.css is stale: what it is made from has changed since; run `make css`")
 	}
 }

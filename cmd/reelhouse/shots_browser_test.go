@@ -135,9 +135,9 @@ func TestABatchIsMendedSentAndNotSentTwice(t *testing.T) {
 		`document.querySelector(".finding.refuses")?.dataset.rule === "region-left-on" &&
 			document.getElementById("verdict").classList.contains("refused")`,
 	)
-	p.press("mend it there", `[data-fix="whole-picture"]`)
+	p.press("fix it there", `#fix-whole-picture`)
 	p.wait(
-		"it is mended",
+		"it is fixed",
 		`!document.querySelector('[data-rule="region-left-on"]') &&
 			document.getElementById("verdict").classList.contains("warned")`,
 	)

@@ -38,7 +38,7 @@ type SetView struct {
 	LensShiftY         *number  `json:"lensShiftY,omitempty" label:"lens shift Y" unit:"mm"`
 	Panorama           *bool    `json:"panorama,omitempty" label:"panorama (equirectangular)"`
 
-	DepthOfField  *bool   `json:"depthOfField,omitempty" label:"depth of field"`
+	MotionBlur    *bool   `json:"motionBlur,omitempty" label:"motion blur"`
 	FNumber       *number `json:"fNumber,omitempty" label:"f-number"`
 	FocusDistance *number `json:"focusDistance,omitempty" label:"focus distance" unit:"m"`
 	Exposure      *string `json:"exposure,omitempty"`
@@ -173,7 +173,7 @@ func (c SetView) lensFields() []string {
 }
 
 func (c SetView) exposureFields() []string {
-	return c.of("depthOfField", "fNumber", "focusDistance", "exposure", "exposureEV", "shutterAngle", "iso")
+	return c.of("motionBlur", "fNumber", "focusDistance", "exposure", "exposureEV", "shutterAngle", "iso")
 }
 
 func (c SetView) lens(p *production.Production, k Known, v *production.View) error {
@@ -245,7 +245,7 @@ func (c SetView) exposure(v *production.View) error {
 		toNumber(&s.EV, c.ExposureEV),
 		toNumber(&s.Shutter, c.ShutterAngle),
 		toNumber(&s.ISO, c.ISO),
-		to(&s.Blur, c.DepthOfField),
+		to(&s.Blur, c.MotionBlur),
 	)
 }
 

@@ -80,7 +80,7 @@ func fields() []field {
 		words(
 			"environmentStrength",
 			"Environment's strength",
-			func(v float64) string { return fmt.Sprintf("%.4g times", Environment{Strength: v}.Factor()) },
+			func(v float64) string { return fmt.Sprintf("%.4g", Environment{Strength: v}.Factor()) },
 			func(l *Look) *float64 { return &l.Environment.Strength },
 		),
 		words(

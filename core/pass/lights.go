@@ -40,18 +40,11 @@ func (c Code) LightGroup() (string, bool) {
 var groupCode = regexp.MustCompile(`^[a-z0-9]{1,24}$`)
 
 func lightPass(group string) Pass {
-	return Pass{
-		LightCode(group),
-		"Light: " + group,
-		"What the lights of the group " + group + " add to the picture. All groups and " + string(
-			LightCode(OtherLight),
-		) + " together are the picture.",
-		"",
-		[]string{"R", "G", "B"},
-		false,
-		true,
-		"",
-	}
+	p, _ := Find(DiffuseIndirect) // which is as noisy and as dark
+	p.Code, p.Name = LightCode(group), "Light: "+group
+	p.Meaning = "What the lights of the group " + group + " add to the picture. All groups and " +
+		string(LightCode(OtherLight)) + " together are the picture."
+	return p
 }
 
 // LightPasses returns the passes of groups, with that of all other light.

@@ -151,7 +151,7 @@ func (p Production) passes(ps *problems) {
 				ps.add("pass list "+l.Code, "passes", "%s", err)
 			case c.OtherDepth && described.IsCryptomatte():
 				ps.add("pass list "+l.Code, "passes", "IDs of %s need 32 bits", described.Name)
-			case c.OtherFilter && !described.Either():
+			case c.OtherFilter && !described.Either:
 				ps.add("pass list "+l.Code, "passes", "%s cannot be sampled in another way", described.Name)
 			}
 			for _, code := range c.Outputs {

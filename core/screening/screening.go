@@ -21,32 +21,6 @@ func Passes(img *pixel.Image) []pass.Code {
 	return pass.In(names)
 }
 
-// Mapping says in words how a pass is shown.
-func Mapping(code pass.Code, style pass.DepthStyle, depthFar float64) string {
-	switch code {
-	case pass.Depth, pass.Distance, pass.GuideDepth:
-		if code == pass.Depth && style.Picture {
-			return fmt.Sprintf("0 is black, 1 is white (%s)", style)
-		}
-		return fmt.Sprintf("0 m is black, %.4g m and beyond is white", depthFar)
-	case pass.Normal, pass.CameraNormal, pass.GuideNormal:
-		return "X, Y and Z from −1 to 1 as red, green and blue from 0 to 1"
-	case pass.Object, pass.UV, pass.Facing, pass.Occlusion, pass.Shadow:
-		return "values as they are"
-	case pass.SampleCount:
-		return fmt.Sprintf("from 0, black, to %d samples, white", mostShown)
-	case pass.Variance:
-		return fmt.Sprintf("%d times the standard error, the root of the values, as light", errorTimes)
-	case pass.Position:
-		return fmt.Sprintf("X, Y and Z as red, green and blue, from black to white within every %d m", positionStep)
-	case pass.Motion, pass.MotionBack:
-		return fmt.Sprintf("from −%d to %[1]d pixels to the right as red, and down as green, from 0 to 1", mostMotion)
-	case pass.CryptoObject, pass.CryptoMaterial, pass.CryptoAsset:
-		return "a colour for each ID, mixed by coverage"
-	}
-	return "linear light through the sRGB curve"
-}
-
 // Scales of what is shown.
 const (
 	positionStep = 10 // metres
@@ -54,6 +28,56 @@ const (
 	mostShown    = 64 // samples
 	errorTimes   = 10
 )
+
+// A mapping is one way of showing: in words, and of a value. Light, and IDs of a Cryptomatte, have ways of their own.
+type mapping struct {
+	words string
+	value func(v float64) float64 // from what a file holds to 0, black, to 1, white
+}
+
+// mappings are the ways of showing, but for those that depend on the picture; see pass.Shown.
+var mappings = map[pass.Shown]mapping{
+	pass.AsLight: {words: "linear light through the sRGB curve"},
+	pass.AsIDs:   {words: "a colour for each ID, mixed by coverage"},
+	pass.AsDirection: {
+		"X, Y and Z from −1 to 1 as red, green and blue from 0 to 1",
+		func(v float64) float64 { return v/2 + 0.5 },
+	},
+	pass.AsValues: {"values as they are", func(v float64) float64 { return v }},
+	pass.AsCount: {
+		fmt.Sprintf("from 0, black, to %d samples, white", mostShown),
+		func(v float64) float64 { return v / mostShown },
+	},
+	pass.AsError: {
+		fmt.Sprintf("%d times the standard error, the root of the values, as light", errorTimes),
+		func(v float64) float64 { return errorTimes * math.Sqrt(v) },
+	},
+	pass.AsPosition: {
+		fmt.Sprintf("X, Y and Z as red, green and blue, from black to white within every %d m", positionStep),
+		func(v float64) float64 { return v/positionStep - math.Floor(v/positionStep) },
+	},
+	pass.AsMotion: {
+		fmt.Sprintf("from −%d to %[1]d pixels to the right as red, and down as green, from 0 to 1", mostMotion),
+		func(v float64) float64 { return v/(2*mostMotion) + 0.5 },
+	},
+}
+
+// Mapping says in words how a pass is shown. depthFar is the distance that is shown white, in metres; 0 for the farthest
+// surface of whatever picture it is.
+func Mapping(code pass.Code, style pass.DepthStyle, depthFar float64) string {
+	described, err := pass.Find(code)
+	switch {
+	case err != nil:
+		return ""
+	case described.Shown != pass.AsDistance:
+		return mappings[described.Shown].words
+	case code == pass.Depth && style.Picture:
+		return fmt.Sprintf("0 is black, 1 is white (%s)", style)
+	case depthFar == 0:
+		return "0 m is black, the farthest surface is white"
+	}
+	return fmt.Sprintf("0 m is black, %.4g m and beyond is white", depthFar)
+}
 
 // DepthFar returns the depth or distance that is shown white: the farthest surface of the image, background left out;
 // and 1 of a picture of depth.
@@ -94,24 +118,10 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 	encode := pixel.NewEncoder(8, pixel.SRGB, pixel.NoDither)
 	plain := func(v float64) byte { return byte(255*min(1, max(0, v)) + 0.5) }
 	shown := func(v float32) byte { return byte(encode.Code(float32(float64(v)*gain), 0, 0)) }
-	switch code {
-	case pass.Depth, pass.Distance, pass.GuideDepth:
+	if described.Shown == pass.AsDistance {
 		shown = func(v float32) byte { return plain(float64(v) / depthFar) }
-	case pass.Normal, pass.CameraNormal, pass.GuideNormal:
-		shown = func(v float32) byte { return plain(float64(v)/2 + 0.5) }
-	case pass.Object, pass.UV, pass.Facing, pass.Occlusion, pass.Shadow:
-		shown = func(v float32) byte { return plain(float64(v)) }
-	case pass.SampleCount:
-		shown = func(v float32) byte { return plain(float64(v) / mostShown) }
-	case pass.Variance:
-		shown = func(v float32) byte { return plain(errorTimes * math.Sqrt(float64(v))) }
-	case pass.Position:
-		shown = func(v float32) byte {
-			part := float64(v) / positionStep
-			return plain(part - math.Floor(part))
-		}
-	case pass.Motion, pass.MotionBack:
-		shown = func(v float32) byte { return plain(float64(v)/(2*mostMotion) + 0.5) }
+	} else if m := mappings[described.Shown]; m.value != nil {
+		shown = func(v float32) byte { return plain(m.value(float64(v))) }
 	}
 	out := image.NewNRGBA(image.Rect(0, 0, img.Width, img.Height))
 	for i := range img.Width * img.Height {

@@ -3,6 +3,7 @@ package screening
 import (
 	"math"
 	"slices"
+	"strings"
 	"testing"
 
 	"reelhouse/core/pass"
@@ -70,5 +71,29 @@ func TestDisplayMapsAsItSays(t *testing.T) {
 	}
 	if DepthFar(pixel.New(1, 1, "R"), pass.Depth, pass.DepthStyle{}, 1000) != 1 {
 		t.Error("an image without depth has no far depth of 1")
+	}
+}
+
+// Every pass is shown in a way of its own kind, which is told in words; distances whatever their pass, with white at the
+// farthest surface.
+func TestEveryPassIsShownAsItSays(t *testing.T) {
+	for _, p := range pass.Catalogue() {
+		words := Mapping(p.Code, pass.DepthStyle{}, 0)
+		if words == "" {
+			t.Errorf("%s is not shown", p.Code)
+		}
+		if light := strings.Contains(words, "sRGB"); light == p.Data {
+			t.Errorf("%s is data or light, and shown as %q", p.Code, words)
+		}
+	}
+	img := pixel.New(2, 1, "guidedepth.Z")
+	copy(img.Plane("guidedepth.Z").Data, []float32{2, 1000})
+	far := DepthFar(img, pass.GuideDepth, pass.DepthStyle{}, 1000)
+	shown, err := Display(img, pass.GuideDepth, 1, 2*far)
+	if err != nil || shown.Pix[0] != 128 {
+		t.Errorf("2 m, of 4 m that are white: %v, %v", shown, err)
+	}
+	if got := Mapping(pass.GuideDepth, pass.DepthStyle{}, 4); got != "0 m is black, 4 m and beyond is white" {
+		t.Error(got)
 	}
 }

@@ -88,7 +88,7 @@ func (s Settings) Check() error {
 		}
 	}
 	for _, code := range s.OtherFilter {
-		if described, err := pass.Find(code); err != nil || !described.Either() {
+		if described, err := pass.Find(code); err != nil || !described.Either {
 			return fmt.Errorf("the pass %q cannot be sampled in another way", code)
 		}
 	}

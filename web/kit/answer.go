@@ -1,0 +1,56 @@
+package kit
+
+import (
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/plan"
+	"reelhouse/store"
+)
+
+// page answers with a station's page.
+func (a *App) page(st Station) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		v, err := a.view(c, st)
+		if err != nil {
+			return err
+		}
+		return c.Render(http.StatusOK, string(st.Key), v)
+	}
+}
+
+// An Answer is what a change leads to.
+type Answer struct {
+	Production store.Revision
+	Station    Key
+	Mistake    Mistake
+	Notice     string
+	Impact     *plan.Impact
+}
+
+// Update answers a change with the sheet, the spine and the ticket line, as they are now.
+func (a *App) Update(c *echo.Context, r Answer) error {
+	st, ok := a.find(r.Station)
+	if !ok {
+		return echo.NewHTTPError(http.StatusBadRequest, "There is no station of that name.")
+	}
+	v := &View{
+		Production: r.Production,
+		Station:    st,
+		Mistake:    r.Mistake,
+		Notice:     r.Notice,
+		Impact:     r.Impact,
+		Swap:       true,
+		Open:       c.FormValue("open"),
+		Author:     Author(c),
+		Query:      c.FormValue,
+	}
+	if form, err := c.FormValues(); err == nil {
+		v.Chosen = form["chosen"]
+	}
+	if err := a.complete(v); err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, string(st.Key)+"#sheet", v)
+}

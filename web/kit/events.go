@@ -1,0 +1,221 @@
+package kit
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/labstack/echo/v5"
+)
+
+// Live events: what changes by itself, as server-sent events that hold HTML. "running" is for the ticket line, "edited"
+// when the production has another revision; others are those of stations. They are worked out once a change for all who
+// look at a production, and each is sent what it has not seen.
+
+// eventPause is the least time between two rounds of live events, and eventRest the longest.
+const (
+	eventPause = 400 * time.Millisecond
+	eventRest  = 20 * time.Second
+)
+
+// mostListeners is how many pages may listen at a time. What one more is told, browsers try again.
+const mostListeners = 150
+
+// live is what listens, by production. The zero value is nothing.
+type live struct {
+	mutex     sync.Mutex
+	rooms     map[string]*room
+	listeners int
+	rounds    int // that were worked out, for tests
+}
+
+// A room is everybody who looks at one production.
+type room struct {
+	all       int // that look at a station with events of its own
+	listeners int
+	texts     map[string]string // the events as they are now, by name
+	changed   chan struct{}     // is closed when they are others
+	Wanted    chan struct{}     // holds a value when somebody has come who wants more
+	end       context.CancelFunc
+}
+
+// enter lets a page listen to a production; leave ends that. It fails if too many do.
+func (a *App) enter(code string, all bool) (r *room, leave func(), err error) {
+	l := &a.live
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if l.listeners >= mostListeners {
+		return nil, nil, echo.NewHTTPError(
+			http.StatusServiceUnavailable,
+			"Too many pages listen at a time. This one shows what changes when it is loaded again.",
+		)
+	}
+	if l.rooms == nil {
+		l.rooms = map[string]*room{}
+	}
+	if r = l.rooms[code]; r == nil {
+		ctx, end := context.WithCancel(context.Background())
+		r = &room{changed: make(chan struct{}), Wanted: make(chan struct{}, 1), end: end}
+		l.rooms[code] = r
+		go a.tell(ctx, code, r)
+	}
+	l.listeners++
+	r.listeners++
+	if all {
+		r.all++
+		select {
+		case r.Wanted <- struct{}{}:
+		default:
+		}
+	}
+	return r, func() {
+		l.mutex.Lock()
+		defer l.mutex.Unlock()
+		l.listeners--
+		if r.listeners--; r.listeners == 0 {
+			r.end()
+			delete(l.rooms, code)
+		}
+		if all {
+			r.all--
+		}
+	}, nil
+}
+
+// tell works out the events of a room whenever something has changed.
+func (a *App) tell(ctx context.Context, code string, r *room) {
+	changed, end := a.Changes.Listen()
+	defer end()
+	tick := time.NewTicker(eventRest)
+	defer tick.Stop()
+	for ctx.Err() == nil {
+		a.live.mutex.Lock()
+		all := r.all > 0
+		a.live.rounds++
+		a.live.mutex.Unlock()
+		texts, err := a.eventTexts(code, all)
+		if err != nil {
+			a.Log.Error("live events could not be worked out", "production", code, "error", err)
+		}
+		a.live.mutex.Lock()
+		if err == nil && !maps.Equal(texts, r.texts) {
+			r.texts = texts
+			close(r.changed)
+			r.changed = make(chan struct{})
+		}
+		a.live.mutex.Unlock()
+		pause := time.NewTimer(eventPause)
+		select {
+		case <-ctx.Done():
+		case <-pause.C:
+		}
+		pause.Stop()
+		select {
+		case <-ctx.Done():
+		case <-changed:
+		case <-r.Wanted:
+		case <-tick.C:
+		}
+	}
+}
+
+// eventTexts works out the events of a production as they are now; with all, those of stations, too.
+func (a *App) eventTexts(code string, all bool) (map[string]string, error) {
+	batches, err := a.House.Record.Batches(code)
+	if err != nil {
+		return nil, err
+	}
+	p, err := a.House.Record.Production(code)
+	if err != nil {
+		return nil, err
+	}
+	texts := map[string]string{}
+	add := func(event, template string, data any) error {
+		text, err := a.pages.text(template, data)
+		texts[event] = text
+		return err
+	}
+	if err := add("running", "running", a.running(batches)); err != nil {
+		return nil, err
+	}
+	if err := add("edited", "edited", p); err != nil || !all {
+		return texts, err
+	}
+	for _, s := range a.stations {
+		if s.Events == nil {
+			continue
+		}
+		if err := s.Events(p, batches, add); err != nil {
+			return nil, err
+		}
+	}
+	return texts, nil
+}
+
+// firstThings orders events: what every page shows comes before those of stations.
+func firstThings(a, b string) int {
+	every := func(event string) int {
+		if event == "running" || event == "edited" {
+			return 0
+		}
+		return 1
+	}
+	return cmp.Or(every(a)-every(b), cmp.Compare(len(a), len(b)), cmp.Compare(a, b))
+}
+
+// events streams the live events of a production, and with all those of its stations.
+func (a *App) events(c *echo.Context) error {
+	code, all := c.Param("code"), c.QueryParam("all") != ""
+	p, err := a.House.Record.Production(code)
+	if err != nil {
+		return err
+	}
+	r, leave, err := a.enter(p.Code, all)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	w := c.Response()
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(http.StatusOK)
+	control := http.NewResponseController(w)
+	if err := control.Flush(); err != nil {
+		return nil
+	}
+	sent := map[string]string{}
+	tick := time.NewTicker(eventRest)
+	defer tick.Stop()
+	for {
+		a.live.mutex.Lock()
+		texts, changed := r.texts, r.changed
+		a.live.mutex.Unlock()
+		for _, event := range slices.SortedFunc(maps.Keys(texts), firstThings) {
+			text := texts[event]
+			if sent[event] == text || !all && event != "running" && event != "edited" {
+				continue
+			}
+			sent[event] = text
+			lines := strings.ReplaceAll(strings.TrimSpace(text), "\n", "\ndata: ")
+			if _, err := fmt.Fprintf(w, "event: %s\ndata: %s\n\n", event, lines); err != nil {
+				return nil // the browser has gone
+			}
+		}
+		if err := control.Flush(); err != nil {
+			return nil
+		}
+		select {
+		case <-c.Request().Context().Done():
+			return nil
+		case <-changed:
+		case <-tick.C:
+			fmt.Fprint(w, ": still here\n\n")
+		}
+	}
+}

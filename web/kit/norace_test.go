@@ -1,0 +1,5 @@
+//go:build !race
+
+package kit_test
+
+const every = 1

@@ -1,0 +1,45 @@
+package kit
+
+import "reelhouse/core/look"
+
+// An Option is a choice of a list: what is kept, and what people read.
+type Option struct{ Value, Text string }
+
+// Options returns values as options, with what people read of each.
+func Options[T ~string](values []T, text func(T) string) []Option {
+	var all []Option
+	for _, v := range values {
+		all = append(all, Option{Value: string(v), Text: text(v)})
+	}
+	return all
+}
+
+// Backgrounds are the kinds of background.
+func Backgrounds() []Option {
+	return []Option{
+		{string(look.Surroundings), "the look's environment"},
+		{string(look.PlainColour), "a plain colour"},
+		{string(look.Transparent), "transparent, with alpha"},
+	}
+}
+
+// Choices returns codes as boxes that are ticked together, of which some are on.
+func Choices(codes, on []string) []Choice {
+	ticked := map[string]bool{}
+	for _, code := range on {
+		ticked[code] = true
+	}
+	var all []Choice
+	for _, code := range codes {
+		all = append(all, Choice{code, ticked[code]})
+	}
+	return all
+}
+
+// OneIf counts what holds.
+func OneIf(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}

@@ -1,0 +1,39 @@
+package web
+
+import (
+	"github.com/prometheus/client_golang/prometheus"
+
+	"reelhouse/house"
+)
+
+// metrics counts frames by state for Prometheus.
+func metrics(h *house.House) *prometheus.Registry {
+	r := prometheus.NewRegistry()
+	r.MustRegister(frameCollector{h})
+	return r
+}
+
+type frameCollector struct{ house *house.House }
+
+var framesMetric = prometheus.NewDesc(
+	"reelhouse_frames", "Frames in the queue, by state.", []string{"production", "state"}, nil,
+)
+
+func (f frameCollector) Describe(out chan<- *prometheus.Desc) { out <- framesMetric }
+
+func (f frameCollector) Collect(out chan<- prometheus.Metric) {
+	batches, err := f.house.Record.Batches("")
+	if err != nil {
+		out <- prometheus.NewInvalidMetric(framesMetric, err)
+		return
+	}
+	sums := map[[2]string]int{}
+	for _, b := range batches {
+		for state, n := range b.Counts() {
+			sums[[2]string{b.Plan.Production, string(state)}] += n
+		}
+	}
+	for labels, n := range sums {
+		out <- prometheus.MustNewConstMetric(framesMetric, prometheus.GaugeValue, float64(n), labels[0], labels[1])
+	}
+}

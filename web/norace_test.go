@@ -1,5 +1,0 @@
-//go:build !race
-
-package web
-
-const every = 1

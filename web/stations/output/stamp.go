@@ -1,0 +1,150 @@
+package output
+
+import (
+	"image/png"
+	"math"
+	"net/http"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/naming"
+	"reelhouse/core/output"
+	"reelhouse/core/pass"
+	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+	"reelhouse/core/scene"
+	"reelhouse/core/screening"
+	"reelhouse/core/stamp"
+	"reelhouse/house"
+	"reelhouse/web/kit"
+)
+
+// stampPreview answers with a real frame of the production under an output's stamp, changed by what is
+// being typed.
+func (a *page) stampPreview(c *echo.Context) error {
+	p, err := a.House.Record.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	o, ok := p.FindOutput(c.QueryParam("output"))
+	if !ok {
+		return echo.NewHTTPError(http.StatusNotFound, "There is no such output.")
+	}
+	s := o.Stamp
+	s.On = true
+	for _, place := range stamp.Places() {
+		if typed := c.QueryParams()[string(place)]; len(typed) > 0 {
+			s = s.With(place, typed[0])
+		}
+	}
+	for name, into := range map[string]*float64{"percent": &s.Percent, "opacity": &s.Opacity} {
+		if v, err := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(c.QueryParam(name), "%")),
+			64); err == nil &&
+			!math.IsNaN(v) {
+			*into = v
+			if name == "opacity" {
+				*into = v / 100
+			}
+		}
+	}
+	if err := s.Check(); err != nil {
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
+	}
+	img, facts, n, err := a.stampExample(c, p.Production, o)
+	if err != nil {
+		return err
+	}
+	filled, err := s.Fill(n, p.Version, facts.Value)
+	if err != nil {
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
+	}
+	if err := filled.Draw(img, 1); err != nil {
+		return err
+	}
+	shown, err := screening.Display(img, pass.Beauty, 1, 1)
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", "image/png")
+	h.Set("Cache-Control", "no-store")
+	return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(c.Response(), shown)
+}
+
+// stampExample returns a picture to stamp, a small one rendered for the purpose, of the first shot that has
+// the output or of the first view, and what its fields say.
+func (a *page) stampExample(
+	c *echo.Context, p production.Production, o output.Output,
+) (img *pixel.Image, facts stamp.Facts, frame int, err error) {
+	shot := production.Shot{Code: "010", Name: "Example"}
+	for _, s := range p.Shots {
+		if slices.Contains(p.OutputsOf(s), o.Code) || shot.View == "" {
+			if shot = s; slices.Contains(p.OutputsOf(s), o.Code) {
+				break
+			}
+		}
+	}
+	views := p.ViewsOf(shot)
+	if len(views) == 0 {
+		views = p.Views
+	}
+	if len(views) == 0 {
+		views = []production.View{{}}
+	}
+	v := views[0]
+	l, laid := p.FindLook(p.LookOf(shot, v))
+	s, err := a.House.Assets.Scene(p.Scene)
+	if !laid || err != nil || s.FindCamera(v.Camera) == scene.None {
+		return nil, facts, 0, echo.NewHTTPError(http.StatusNotFound, "There is no view to show the stamp on yet.")
+	}
+	n := p.FirstFrame
+	if !shot.Frames.Empty() {
+		n = shot.Frames.At(shot.Frames.Count() / 2)
+	}
+	named := raster.Named{Code: "hd", Size: raster.Size{Width: 1920, Height: 1080}}
+	if sizes := p.SizesOf(shot); len(sizes) > 0 {
+		named, _ = p.FindSize(sizes[0])
+	}
+	path, err := a.Thumbs.File(c.Request().Context(), kit.SmallPicture(p, v, l, named, n, stampEdge))
+	if err != nil {
+		return nil, facts, 0, err
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, facts, 0, err
+	}
+	picture, err := picture.Decode(data)
+	if err != nil {
+		return nil, facts, 0, err
+	}
+	clock := p.Clock()
+	quality, _ := p.FindQuality(p.QualityOf(shot))
+	return picture.Image, stamp.Facts{
+		Fields: naming.Fields{
+			Production: p.Code,
+			Shot:       shot.Code,
+			View:       v.Code,
+			Look:       l.Name,
+			Size:       named.Code,
+			Output:     o.Code,
+			Pass:       string(pass.Beauty),
+			Quality:    quality.Name,
+		},
+		Title: p.Title, ShotName: shot.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n),
+		Lens: house.LensName(s, v.Camera, v.Setup), Note: shot.Note, Label: shot.Label(n),
+		Sent: time.Now(), Took: exampleTook,
+	}, n, nil
+}
+
+// exampleTook stands for the time that a frame will take.
+const exampleTook = 12300 * time.Millisecond
+
+// stampEdge is the longer edge of the picture on which a stamp is shown.
+const stampEdge = 640

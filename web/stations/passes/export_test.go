@@ -1,0 +1,4 @@
+package passes
+
+// WallEdge is how long the pictures of passes are.
+const WallEdge = wallEdge

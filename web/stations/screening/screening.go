@@ -1,0 +1,342 @@
+package screening
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"image/png"
+	"io/fs"
+	"math"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/pass"
+	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
+	"reelhouse/core/plan"
+	"reelhouse/core/queue"
+	"reelhouse/core/raster"
+	"reelhouse/core/screening"
+	"reelhouse/house/waiting"
+	"reelhouse/store"
+	"reelhouse/web/kit"
+)
+
+// screened is one sequence that can be looked at.
+type screened struct {
+	store.Sequence
+	Batch store.Batch
+	Good  int
+}
+
+// screeningPage is the sequence that is looked at, and those that could be.
+type screeningPage struct {
+	Code       string // of the production
+	Sequences  []screened
+	Current    *screened
+	Outputs    []string
+	Output     plan.FileSequence // the first file of the output that is shown
+	Passes     []pass.Pass
+	Strip      kit.Strip
+	Frame      int
+	Pass       string
+	Mapping    string
+	Rate       float64
+	Background float64
+	Shown      raster.Size // on the screen
+	Shrunk     int         // so many pixels of an edge become one there
+}
+
+// fill shows one sequence.
+func (a *page) fill(v *kit.View) error {
+	page := screeningPage{Code: v.Production.Code, Pass: v.Query("pass")}
+	asked, _ := strconv.ParseInt(v.Query("sequence"), 10, 64)
+	for _, b := range v.Batches {
+		for _, s := range b.Sequences {
+			page.Sequences = append(page.Sequences, screened{s, b, s.Counts[queue.Good]})
+		}
+	}
+	for i := range page.Sequences {
+		s := &page.Sequences[i]
+		if s.ID == asked || asked == 0 && page.Current == nil && s.Good > 0 {
+			page.Current = s
+		}
+	}
+	if page.Current != nil {
+		frames, err := a.House.Record.Frames(page.Current.ID)
+		if err != nil {
+			return err
+		}
+		page.Strip = kit.StripOf(frames, kit.StripWidth, nil, true)
+		page.Rate = page.Current.Batch.Plan.Rate.PerSecond()
+		for _, f := range page.Current.Spec.Files {
+			if !slices.Contains(page.Outputs, f.Output) {
+				page.Outputs = append(page.Outputs, f.Output)
+			}
+		}
+		files := filesOf(page.Current.Spec, v.Query("output"))
+		if len(files) == 0 {
+			return echo.NewHTTPError(http.StatusNotFound, "This sequence has no such output.")
+		}
+		page.Output = files[0]
+		page.Shown, page.Shrunk = shownSize(page.Output.Size), shrunk(page.Output.Size)
+		for _, f := range files {
+			for _, code := range f.Passes {
+				described, err := pass.Find(code)
+				if err != nil {
+					return err
+				}
+				page.Passes = append(page.Passes, described)
+			}
+		}
+		if !slices.ContainsFunc(page.Passes, func(p pass.Pass) bool { return string(p.Code) == page.Pass }) {
+			page.Pass = string(page.Passes[0].Code)
+		}
+		page.Frame, err = strconv.Atoi(v.Query("frame"))
+		if err != nil {
+			for _, f := range frames {
+				if f.State == queue.Good {
+					page.Frame = f.Number
+					break
+				}
+			}
+		}
+	}
+	v.Page = page
+	return nil
+}
+
+// filesOf returns the file sequences of one output, of the first one for "".
+func filesOf(s plan.Sequence, code string) []plan.FileSequence {
+	if code == "" && len(s.Files) > 0 {
+		code = s.Files[0].Output
+	}
+	return slices.DeleteFunc(slices.Clone(s.Files), func(f plan.FileSequence) bool { return f.Output != code })
+}
+
+// screenFrames lists a sequence's frames and their states, for the player.
+func (a *page) screenFrames(c *echo.Context) error {
+	id, err := echo.PathParam[int64](c, "sequence")
+	if err != nil {
+		return echo.NewHTTPError(http.StatusNotFound, "There is no such sequence.")
+	}
+	_, b, err := a.SequenceOf(c, id)
+	if err != nil {
+		return err
+	}
+	frames, err := a.House.Record.Frames(id)
+	if err != nil {
+		return err
+	}
+	clock := b.Plan.Clock()
+	type entry struct {
+		Number   int         `json:"number"`
+		State    queue.State `json:"state"`
+		Timecode string      `json:"timecode"`
+		Seconds  float64     `json:"seconds"`
+	}
+	entries := make([]entry, 0, len(frames))
+	for _, f := range frames {
+		entries = append(entries, entry{f.Number, f.State, clock.Timecode(f.Number).String(), clock.Seconds(f.Number)})
+	}
+	return c.JSON(http.StatusOK, entries)
+}
+
+// loaded returns the image of one good frame with all its passes, from whichever files they are in.
+func (a *page) loaded(c *echo.Context) (*pixel.Image, store.Sequence, error) {
+	sequence, number, err := kit.FrameOf(c)
+	if err != nil {
+		return nil, store.Sequence{}, err
+	}
+	s, _, err := a.SequenceOf(c, sequence)
+	if err != nil {
+		return nil, s, err
+	}
+	img, err := a.outputFrame(c.Request().Context(), s, number, c.QueryParam("output"))
+	return img, s, err
+}
+
+// outputFrame returns one frame of one output, from memory if it was shown before.
+func (a *page) outputFrame(ctx context.Context, s store.Sequence, number int, output string) (*pixel.Image, error) {
+	return a.frames.Get(
+		ctx,
+		fmt.Sprint(frameID{s.ID, number, output}),
+		func(ctx context.Context) (*pixel.Image, error) {
+			return waiting.In(ctx, a.reading, func() (*pixel.Image, error) { return a.load(ctx, s, number, output) })
+		},
+	)
+}
+
+func (a *page) load(ctx context.Context, s store.Sequence, number int, output string) (*pixel.Image, error) {
+	b, err := a.House.Record.BatchAlone(s.BatchID)
+	if err != nil {
+		return nil, err
+	}
+	return a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
+		return shown(ctx, f, files, b.Plan.Depth)
+	})
+}
+
+// gather reads something of every file of one output of a good frame, and puts their planes together.
+func (a *page) gather(
+	s store.Sequence,
+	number int,
+	output string,
+	read func(f *picture.File, files plan.FileSequence) (*pixel.Image, error),
+) (*pixel.Image, error) {
+	f, err := a.House.Record.Frame(s.ID, number)
+	if err != nil {
+		return nil, err
+	}
+	files, err := a.House.Record.Files(s.ID, number)
+	if err != nil {
+		return nil, err
+	}
+	if len(files) == 0 || f.State != queue.Good && f.State != queue.Lost {
+		return nil, echo.NewHTTPError(http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number))
+	}
+	wanted := map[string]plan.FileSequence{}
+	for _, f := range filesOf(s.Spec, output) {
+		wanted[f.Path.Frame(number)] = f
+	}
+	whole := &pixel.Image{}
+	for _, f := range files {
+		sequence, ok := wanted[f.Path]
+		if !ok {
+			continue
+		}
+		err := a.opened(f.Path, func(file *picture.File) error {
+			img, err := read(file, sequence)
+			if err != nil {
+				return err
+			}
+			whole.Width, whole.Height = img.Width, img.Height
+			whole.Planes = append(whole.Planes, img.Planes...)
+			return nil
+		})
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and is no longer there.")
+		} else if err != nil {
+			return nil, echo.NewHTTPError(http.StatusGone,
+				"The file "+f.Path+" was good and cannot be read any more: "+err.Error())
+		}
+	}
+	if len(whole.Planes) == 0 {
+		return nil, echo.NewHTTPError(http.StatusNotFound, "This frame has no file of that output.")
+	}
+	return whole, nil
+}
+
+// depthFar returns the depth shown white for a whole sequence: that of its first good frame, so that
+// playing does not flicker.
+func (a *page) depthFar(
+	ctx context.Context, s store.Sequence, b store.Batch, code pass.Code, output string,
+) (float64, error) {
+	frames, err := a.House.Record.Frames(s.ID)
+	if err != nil {
+		return 0, err
+	}
+	for _, f := range frames {
+		if f.State == queue.Good {
+			img, err := a.outputFrame(ctx, s, f.Number, output)
+			if err != nil {
+				return 0, err
+			}
+			return screening.DepthFar(img, code, b.Plan.Depth, b.Plan.DepthBackground), nil
+		}
+	}
+	return 1, nil
+}
+
+// screenPicture answers with one pass of one frame as a picture for the screen.
+func (a *page) screenPicture(c *echo.Context) error {
+	img, s, err := a.loaded(c)
+	if err != nil {
+		return err
+	}
+	code := pass.Code(c.Param("pass"))
+	b, err := a.House.Record.BatchAlone(s.BatchID)
+	if err != nil {
+		return err
+	}
+	far := 1.0
+	if described, err := pass.Find(code); err == nil && described.Shown == pass.AsDistance {
+		if far, err = a.depthFar(c.Request().Context(), s, b, code, c.QueryParam("output")); err != nil {
+			return err
+		}
+	}
+	stops, err := strconv.ParseFloat(c.QueryParamOr("stops", "0"), 64)
+	if err != nil || math.Abs(stops) > 20 {
+		return echo.NewHTTPError(http.StatusBadRequest, "Exposure lies between −20 and 20 stops.")
+	}
+	shown, err := screening.Display(img, code, math.Exp2(stops), far)
+	if err != nil {
+		return echo.NewHTTPError(http.StatusNotFound, err.Error())
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", "image/png")
+	h.Set("Cache-Control", "private, max-age=3600") // a good frame does not change
+	h.Set("X-Mapping", screening.Mapping(code, b.Plan.Depth, far))
+	return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(c.Response(), shown)
+}
+
+// probe answers with the true values of one pixel.
+func (a *page) probe(c *echo.Context) error {
+	sequence, number, err := kit.FrameOf(c)
+	if err != nil {
+		return err
+	}
+	s, _, err := a.SequenceOf(c, sequence)
+	if err != nil {
+		return err
+	}
+	x, errX := strconv.Atoi(c.QueryParam("x"))
+	y, errY := strconv.Atoi(c.QueryParam("y"))
+	if errX != nil || errY != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "Name a pixel by x and y.")
+	}
+	output := c.QueryParam("output")
+	var img *pixel.Image
+	if files := filesOf(s.Spec, output); len(files) > 0 && shrunk(files[0].Size) > 1 { // then what is shown are means
+		if y < 0 || y >= files[0].Size.Height {
+			return echo.NewHTTPError(
+				http.StatusBadRequest, fmt.Sprintf("Line %d lies outside the picture of %v.", y, files[0].Size),
+			)
+		}
+		img, err = a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
+			p, err := f.Lines(0, y, y+1)
+			return picture.Named(p.Image, files.Passes), err
+		})
+		y = 0
+	} else {
+		img, err = a.outputFrame(c.Request().Context(), s, number, output)
+	}
+	if err != nil {
+		return err
+	}
+	values, err := screening.Probe(img, x, y)
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, err.Error())
+	}
+	return c.JSON(http.StatusOK, values)
+}
+
+type frameID struct {
+	sequence int64
+	number   int
+	output   string
+}
+
+// How much of decoded frames is kept, and how many are read side by side.
+const (
+	cacheBytes  = 400 << 20
+	cacheFrames = 1000
+	readAtOnce  = 2
+)
+
+func size(img *pixel.Image) int64 {
+	return 4 * int64(img.Width) * int64(img.Height) * int64(len(img.Planes))
+}

@@ -1,0 +1,78 @@
+package screening
+
+import (
+	"context"
+
+	"reelhouse/core/framefile"
+	"reelhouse/core/pass"
+	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
+	"reelhouse/core/plan"
+	"reelhouse/core/raster"
+)
+
+// longestShown is the longest edge, in pixels, of a picture that is sent to a screen. Of a larger one so many pixels
+// become one that it fits, so that nobody has to hold it as a whole.
+const longestShown = 4096
+
+// shrunk returns how many pixels of an edge become one on the screen.
+func shrunk(s raster.Size) int { return 1 + (max(s.Width, s.Height)-1)/longestShown }
+
+// shownSize returns the size of a picture on the screen.
+func shownSize(s raster.Size) raster.Size {
+	k := shrunk(s)
+	return raster.Size{Width: max(1, s.Width/k), Height: max(1, s.Height/k)}
+}
+
+// opened opens a finished file by its path below the output folder, and lets work read it.
+func (a *page) opened(path string, work func(f *picture.File) error) error {
+	file, info, err := a.House.OpenOutput(path)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	f, err := picture.OpenLarge(file, info.Size(), mostRead)
+	if err != nil {
+		return err
+	}
+	return work(f)
+}
+
+// mostRead is how many bytes the samples of a finished file may take. It was judged to be what was promised.
+const mostRead = 64 << 30
+
+// linesShown is how many lines of the screen are made together.
+const linesShown = 64
+
+// shown reads a file as it is shown: all of its pixels, or means of some; where a mean makes no sense, one of them.
+func shown(ctx context.Context, f *picture.File, files plan.FileSequence, depth pass.DepthStyle) (*pixel.Image, error) {
+	k := shrunk(files.Size)
+	if k == 1 {
+		p, err := f.Part(0)
+		return picture.Named(p.Image, files.Passes), err
+	}
+	filtered := framefile.FilteredPlanes(files.Passes, depth)
+	size := shownSize(raster.Size{Width: f.Headers[0].Width(), Height: f.Headers[0].Height()})
+	whole := &pixel.Image{Width: size.Width, Height: size.Height}
+	for y := 0; y < size.Height; y += linesShown {
+		if err := ctx.Err(); err != nil { // nobody waits for it any more
+			return nil, err
+		}
+		lines := min(linesShown, size.Height-y)
+		p, err := f.Lines(0, k*y, min(k*(y+lines), f.Headers[0].Height()))
+		if err != nil {
+			return nil, err
+		}
+		band := picture.Named(p.Image, files.Passes).Resize(size.Width, lines, pixel.BoxKernel, filtered)
+		if whole.Planes == nil {
+			for _, plane := range band.Planes {
+				whole.Planes = append(
+					whole.Planes,
+					pixel.Plane{Name: plane.Name, Half: plane.Half, Data: make([]float32, size.Width*size.Height)},
+				)
+			}
+		}
+		whole.Paste(band, 0, y)
+	}
+	return whole, nil
+}

@@ -1,8 +1,8 @@
 package pass
 
 // Time that a frame takes, in parts of what its picture alone takes, measured on the demo (docs/performance.md): the
-// first rays, which all averaged passes share, and following light, which all passes of light share. What each pass adds
-// by itself stands in the catalogue.
+// first rays, which all averaged passes share, and following light, which all passes of light share. What each pass
+// adds by itself stands in the catalogue.
 const (
 	firstRays = 0.3
 	light     = 0.7

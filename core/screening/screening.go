@@ -62,8 +62,8 @@ var mappings = map[pass.Shown]mapping{
 	},
 }
 
-// Mapping says in words how a pass is shown. depthFar is the distance that is shown white, in metres; 0 for the farthest
-// surface of whatever picture it is.
+// Mapping says in words how a pass is shown. depthFar is the distance that is shown white, in metres; 0 for the
+// farthest surface of whatever picture it is.
 func Mapping(code pass.Code, style pass.DepthStyle, depthFar float64) string {
 	described, err := pass.Find(code)
 	switch {

@@ -74,8 +74,8 @@ func TestDisplayMapsAsItSays(t *testing.T) {
 	}
 }
 
-// Every pass is shown in a way of its own kind, which is told in words; distances whatever their pass, with white at the
-// farthest surface.
+// Every pass is shown in a way of its own kind, which is told in words; distances whatever their pass, with white at
+// the farthest surface.
 func TestEveryPassIsShownAsItSays(t *testing.T) {
 	for _, p := range pass.Catalogue() {
 		words := Mapping(p.Code, pass.DepthStyle{}, 0)

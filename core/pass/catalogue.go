@@ -237,8 +237,8 @@ func cryptomatte(code Code, name, layer, of string, left Shares) Pass {
 	}
 	return Pass{
 		Code: code, Name: name, Channels: channels, Layer: layer,
-		Meaning: "Which " + of + " cover how much of the pixel, most first: pairs of an ID, hashed from its name, and " +
-			"its share.",
+		Meaning: "Which " + of + " cover how much of the pixel, most first: pairs of an ID, hashed from its name, " +
+			"and its share.",
 		Data: true, Shown: AsIDs, Adds: 0.06, Left: left,
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"reelhouse/core/queue"
@@ -153,43 +152,6 @@ func takeFrame(tx *sql.Tx, frame *step, node string) (*Lease, error) {
 func newLease(tx *sql.Tx) (id int64, err error) {
 	err = tx.QueryRow("UPDATE lease SET last = last + 1 RETURNING last").Scan(&id)
 	return id, err
-}
-
-// without returns a condition that leaves batches out, and its arguments.
-func without(except []int64) (string, []any) {
-	if len(except) == 0 {
-		return "", nil
-	}
-	args := make([]any, len(except))
-	for i, id := range except {
-		args[i] = id
-	}
-	return " AND b.id NOT IN (?" + strings.Repeat(", ?", len(args)-1) + ")", args
-}
-
-// nextFrame returns the ready frame whose turn it is, by queue.Turn; nil if there is none.
-func nextFrame(tx *sql.Tx, except []int64) (*step, error) {
-	n := &step{}
-	var inWaves bool
-	others, args := without(except)
-	err := tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles, b.id, b.priority, b.in_waves FROM sequence q
-		JOIN batch b ON b.id = q.batch_id
-		WHERE q.ready > 0`+others+` ORDER BY b.priority DESC, b.id, q.ordinal LIMIT 1`, args...).
-		Scan(&n.sequence, &n.Sequence, &n.tiles, &n.Batch, &n.Priority, &inWaves)
-	if err == nil && inWaves {
-		err = tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles FROM sequence q WHERE q.batch_id = ? AND q.ready > 0 ORDER BY
-			(SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1),
-				q.ordinal LIMIT 1`,
-			n.Batch).Scan(&n.sequence, &n.Sequence, &n.tiles)
-	}
-	if err == nil {
-		err = tx.QueryRow(`SELECT number, wave, turn FROM frame WHERE sequence_id = ? AND state = 'ready'
-			ORDER BY wave, turn, number LIMIT 1`, n.sequence).Scan(&n.number, &n.Wave, &n.Turn.Frame)
-	}
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil
-	}
-	return n, err
 }
 
 // own does work in a transaction if the step is still in the hands of the lease's attempt; otherwise a

@@ -90,22 +90,6 @@ func vanishTile(tx *sql.Tx, sequence int64, number, index int) error {
 	return moveTile(tx, sequence, number, index, queue.Vanished, func(t *Tile) { t.Attempts-- })
 }
 
-// nextTile returns the ready tile whose turn it is, by queue.Turn; nil if there is none.
-func nextTile(tx *sql.Tx, except []int64) (*step, error) {
-	n := &step{}
-	others, args := without(except)
-	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, t.tile, t.sequence_id, t.number, q.tiles
-		FROM tile t JOIN frame f ON f.sequence_id = t.sequence_id AND f.number = t.number
-			JOIN sequence q ON q.id = t.sequence_id JOIN batch b ON b.id = q.batch_id
-		WHERE t.state = 'ready' AND f.state = 'blocked'`+others+`
-		ORDER BY b.priority DESC, b.id, f.wave, q.ordinal, f.turn, t.tile LIMIT 1`, args...).
-		Scan(&n.Priority, &n.Batch, &n.Wave, &n.Sequence, &n.Turn.Frame, &n.Tile, &n.sequence, &n.number, &n.tiles)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil
-	}
-	return n, err
-}
-
 // cut makes the tiles of a frame, as far as they are not there, and gives those another chance that have failed. It
 // returns how many are not good.
 func cut(tx *sql.Tx, frame *step) (left int, err error) {

@@ -103,13 +103,9 @@ func (h *House) joined(p production.Production, s *scene.Scene) (j camera.Joined
 	j.Name = "cut"
 	at := func(shown cut.Clip, n int) (m camera.Moment, ok bool) {
 		shot, known := p.FindShot(shown.Shot)
-		views := p.ViewsOf(shot)
-		if !known || len(views) == 0 {
+		v, seen := p.ResolvedShot(shot).Seen(shown.View)
+		if !known || !seen {
 			return m, false
-		}
-		v := views[0]
-		if i := slices.IndexFunc(views, func(w production.View) bool { return w.Code == shown.View }); i >= 0 {
-			v = views[i]
 		}
 		node := s.FindCamera(v.Camera)
 		if node == scene.None {

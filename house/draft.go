@@ -24,6 +24,8 @@ import (
 
 // A Draft is what the current set-up of a production would send.
 type Draft struct {
+	// Set is the production with all of its codes looked up.
+	Set      *production.Resolved
 	Batch    plan.Batch
 	Findings []preflight.Finding
 	Problems []production.Problem // if there are any, there is no batch
@@ -114,7 +116,8 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 	if known && !fresh && (same.progress == progress || began.Before(same.until)) {
 		return same.Draft, nil
 	}
-	d := Draft{Problems: p.Problems()}
+	set := p.Resolve()
+	d := Draft{Set: set, Problems: set.Problems}
 	if len(d.Problems) > 0 {
 		return d, nil
 	}
@@ -123,7 +126,7 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 	}
 	d.Measure.FramesRenderedAtATime = 1
 	last, lastProgress := h.lastDraft(p.Code)
-	d.Built = last.Built.Again(p, d.Measure)
+	d.Built = last.Built.Again(set, d.Measure)
 	d.Batch = d.Built.Batch
 	kept := d.Built.Kept(last.Built)
 	if t != plan.Whole {
@@ -146,7 +149,7 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 	if d.News, d.Occupied, err = h.news(d.Batch, fresh, last, kept); err != nil {
 		return d, err
 	}
-	facts, err := h.facts(p, s, d.News)
+	facts, err := h.facts(set, s, d.News)
 	facts.Occupied = d.Occupied
 	if err != nil {
 		return d, err
@@ -233,13 +236,11 @@ func (h *House) draftKey(name string, t plan.Trial) (key, progress string, err e
 }
 
 // facts gathers what the rules need to know beside the batch.
-func (h *House) facts(p production.Production, s *scene.Scene, news []plan.News) (preflight.Facts, error) {
+func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.News) (preflight.Facts, error) {
+	p := set.Production
 	f := preflight.Facts{
-		Cameras: CameraNames(
-			s,
-		), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(), Unreadable: p.Scene.Opaque != nil && h.OnlyBuiltIn,
-		News:      news,
-		ViewLooks: map[string]string{},
+		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(),
+		Unreadable: p.Scene.Opaque != nil && h.OnlyBuiltIn, News: news, ViewLooks: map[string]string{},
 	}
 	if p.Scene.Opaque == nil {
 		report, err := h.Assets.Report(p.Scene)
@@ -255,8 +256,8 @@ func (h *House) facts(p production.Production, s *scene.Scene, news []plan.News)
 		f.Clear = s.Clear()
 	}
 	shown := map[string]bool{}
-	for _, shot := range p.Shots {
-		for _, v := range p.ViewsOf(shot) {
+	for i := range set.Shots {
+		for _, v := range set.Shots[i].Views {
 			shown[v.Code] = true
 		}
 	}

@@ -58,7 +58,8 @@ func nextFrame(tx *sql.Tx, except []int64) (*step, error) {
 	}
 	if err == nil {
 		err = tx.QueryRow(`SELECT f.number, f.wave, f.turn FROM frame f WHERE f.sequence_id = ? AND f.state = 'ready'
-			ORDER BY `+turnOf(waveTurn, frameTurn)+`, f.number LIMIT 1`, n.sequence).Scan(&n.number, &n.Wave, &n.Turn.Frame)
+			ORDER BY `+turnOf(waveTurn, frameTurn)+`, f.number LIMIT 1`, n.sequence).
+			Scan(&n.number, &n.Wave, &n.Turn.Frame)
 	}
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil

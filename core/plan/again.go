@@ -6,7 +6,6 @@ import (
 	"sync"
 
 	"reelhouse/core/cut"
-	"reelhouse/core/naming"
 	"reelhouse/core/production"
 )
 
@@ -35,11 +34,11 @@ func groundOf(p production.Production) production.Production {
 
 // Again makes the batch of a production that has no problems, and takes over from an earlier one, which may be nil,
 // what shots give that are as they were.
-func (e *Built) Again(p production.Production, m Measure) *Built {
+func (e *Built) Again(r *production.Resolved, m Measure) *Built {
 	m = m.Or()
-	quality, _ := p.FindQuality(p.Quality)
+	p := r.Production
 	b := Batch{
-		Production: p.Code, Title: p.Title, Version: p.Version, Quality: quality, Rate: p.Rate,
+		Production: p.Code, Title: p.Title, Version: p.Version, Quality: r.Quality, Rate: p.Rate,
 		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth,
 		OcclusionRadius: p.OcclusionRadius,
 		LightGroups:     p.LightGroups, Region: p.Region, Waived: p.Waivers,
@@ -60,10 +59,6 @@ func (e *Built) Again(p production.Production, m Measure) *Built {
 			places[e.shots[i].Code] = i
 		}
 	}
-	patterns := map[string]naming.Pattern{}
-	for _, o := range p.Outputs {
-		patterns[o.Code] = naming.MustParse(p.PatternOf(o)) // checked by Problems
-	}
 	// Shots are planned on all cores; the batch has them in their order.
 	parts := make([][]Sequence, len(p.Shots))
 	var group sync.WaitGroup
@@ -79,7 +74,7 @@ func (e *Built) Again(p production.Production, m Measure) *Built {
 				}
 				built.kept[i] = -1
 				if shot.InBatch {
-					parts[i] = b.sequences(p, *shot, patterns, m)
+					parts[i] = b.sequences(p, r.Shots[i], m)
 				}
 			}
 		})

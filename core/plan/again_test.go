@@ -43,12 +43,12 @@ func TestWhatIsTakenOverIsAsIfPlannedAnew(t *testing.T) {
 		func(p *production.Production) { p.Usual.Sizes = []string{"scope"} },
 		func(p *production.Production) { p.RenumberShots(nil) },
 	}
-	before := (*Built)(nil).Again(p, Measure{})
+	before := (*Built)(nil).Again(p.Resolve(), Measure{})
 	takenOver := 0
 	for i := range 60 {
 		p = p.Copy()
 		edits[r.IntN(len(edits))](&p)
-		again := before.Again(p, Measure{})
+		again := before.Again(p.Resolve(), Measure{})
 		whole, err := Build(p, Measure{})
 		if err != nil {
 			t.Fatal(err)

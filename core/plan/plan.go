@@ -204,45 +204,38 @@ func (m Measure) Or() Measure {
 // Build makes the batch of a production's current set-up. It fails with the first of the production's
 // problems if it has any.
 func Build(p production.Production, m Measure) (Batch, error) {
-	if problems := p.Problems(); len(problems) > 0 {
-		return Batch{}, problems[0]
+	r := p.Resolve()
+	if len(r.Problems) > 0 {
+		return Batch{}, r.Problems[0]
 	}
-	return (*Built)(nil).Again(p, m).Batch, nil
+	return (*Built)(nil).Again(r, m).Batch, nil
 }
 
 // sequences returns the sequences of a shot.
-func (b Batch) sequences(
-	p production.Production, shot production.Shot, patterns map[string]naming.Pattern, m Measure,
-) []Sequence {
+func (b Batch) sequences(p production.Production, shot production.RenderedShot, m Measure) []Sequence {
 	var all []Sequence
-	list, _ := p.FindPassList(p.PassListOf(shot))
-	passes := pass.Sorted(list.Passes)
-	rendered, own := p.RenderedOf(shot), p.OwnFrames(shot)
-	for _, view := range p.ViewsOf(shot) {
-		laid, _ := p.FindLook(p.LookOf(shot, view))
-		for _, code := range p.SizesOf(shot) {
-			if shot.LeftOut(view.Code, code) {
+	passes, list := shot.Passes(), *shot.List
+	for _, view := range shot.Views {
+		for _, size := range shot.Sizes {
+			if shot.Shot.LeftOut(view.Code, size.Code) {
 				continue
 			}
-			size, _ := p.FindSize(code)
 			s := Sequence{
-				Shot: shot.Code, ShotName: shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup,
-				Look: laid, Environment: p.Around(laid),
-				SizeCode: code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
-				Frames: rendered, Own: own, Passes: passes, Note: shot.Note, Labels: shot.Labels,
+				Shot: shot.Shot.Code, ShotName: shot.Shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup,
+				Look: *view.Look, Environment: view.Around,
+				SizeCode: size.Code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
+				Frames: shot.Rendered, Own: shot.Own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
 			}
-			if shot.Quality != "" && shot.Quality != p.Quality {
-				s.Quality, _ = p.FindQuality(shot.Quality)
+			if shot.Quality.Code != b.Quality.Code {
+				s.Quality = shot.Quality
 			}
-			quality := b.QualityOf(s)
-			s.Size = size.Reduced(quality.Scale)
-			for _, code := range p.OutputsOf(shot) {
-				o, _ := p.FindOutput(code)
-				s.Files = append(s.Files, files(p, o, patterns[code], size, s, quality.Code, list)...)
+			s.Size = size.Reduced(shot.Quality.Scale)
+			for _, o := range shot.Outputs {
+				s.Files = append(s.Files, files(p, o, *size, s, shot.Quality.Code, list)...)
 			}
-			s.Tiles = b.tiling(s, shot.TilesOf(view.Code, code))
+			s.Tiles = b.tiling(s, shot.Shot.TilesOf(view.Code, size.Code))
 			s.OtherFilter = list.Other(s.Passes, func(c production.PassChoice) bool { return c.OtherFilter })
-			s.forecast(b.Samples(s), quality.Effort.Seconds, m)
+			s.forecast(b.Samples(s), shot.Quality.Effort.Seconds, m)
 			s.FrameBytes = b.Modelled(s) * m.BytesPerModelled
 			all = append(all, s)
 		}
@@ -260,7 +253,7 @@ func (b Batch) QualityOf(s Sequence) production.Quality {
 
 // files lists the file sequences of one output of a sequence.
 func files(
-	p production.Production, o output.Output, pattern naming.Pattern, size raster.Named, s Sequence, quality string,
+	p production.Production, o *production.RenderedOutput, size raster.Named, s Sequence, quality string,
 	list production.PassList,
 ) []FileSequence {
 	scaled := o.Scale.Of(s.Size).Multiple(size.MultipleOf)
@@ -271,14 +264,14 @@ func files(
 	for _, bundle := range o.Bundles(list.For(o.Code)) {
 		f := FileSequence{
 			Output: o.Code, Role: o.Role, Label: bundle.Label, Passes: bundle.Passes,
-			Encoding: p.EncodingOf(o).
+			Encoding: o.Encoding.
 				With(list.Other(bundle.Passes, func(c production.PassChoice) bool { return c.OtherDepth })),
-			Size: scaled, Kernel: o.ResampledBy(), Pattern: pattern.String(),
+			Size: scaled, Kernel: o.ResampledBy(), Pattern: o.Pattern.String(),
 		}
 		if o.Stamp.On && slices.Contains(bundle.Passes, pass.Beauty) {
 			f.Stamp = o.Stamp
 		}
-		f.Path = pattern.Bind(s.fields(p.Code, quality, p.Version, f), p.Names.Rules).Labelled(s.names())
+		f.Path = o.Pattern.Bind(s.fields(p.Code, quality, p.Version, f), p.Names.Rules).Labelled(s.names())
 		out = append(out, f)
 	}
 	return out

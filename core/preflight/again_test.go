@@ -49,7 +49,7 @@ func TestWhatIsTakenOverIsAsIfCheckedAnew(t *testing.T) {
 	for i := range 300 {
 		p = p.Copy()
 		edits[r.IntN(len(edits))](&p)
-		now := built.Again(p, plan.Measure{})
+		now := built.Again(p.Resolve(), plan.Measure{})
 		kept := now.Kept(built)
 		facts.Cut = map[string]frame.Set{p.Shots[0].Code: frame.Of(1, 2)}
 		again := checked.Again(now.Batch, facts, kept)

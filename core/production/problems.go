@@ -55,7 +55,10 @@ func codesOf[T any](list []T, code func(T) string) []string {
 }
 
 // Problems returns everything that is wrong with the document by itself, in the order in which a production is set up.
-func (p Production) Problems() []Problem {
+func (p Production) Problems() []Problem { return p.Resolve().Problems }
+
+// problems gathers everything that is wrong; resolve adds what the shots name that there is not.
+func (p *Production) problems(resolve func(ps *problems)) []Problem {
 	var ps problems
 	ps.codes("production", []string{p.Code})
 	if p.Version < 1 || p.Version > MaxVersion {
@@ -80,6 +83,7 @@ func (p Production) Problems() []Problem {
 		ps.add("production", "region", "%s", err)
 	}
 	p.views(&ps)
+	resolve(&ps)
 	p.shots(&ps)
 	p.cutProblems(&ps)
 	p.passes(&ps)

@@ -6,9 +6,7 @@ import (
 	"strings"
 
 	"reelhouse/core/frame"
-	"reelhouse/core/look"
 	"reelhouse/core/naming"
-	"reelhouse/core/output"
 	"reelhouse/core/raster"
 )
 
@@ -432,45 +430,12 @@ func (p *Production) MoveShots(codes []string, by int) {
 	}
 }
 
-// names are the codes of a production's parts, to look many shots up in.
-type names struct {
-	views, working, rigs, looks, sizes, passLists, outputs, qualities map[string]bool
-}
-
-func setOf[T any](list []T, code func(T) string) map[string]bool {
-	set := make(map[string]bool, len(list))
-	for _, t := range list {
-		set[code(t)] = true
-	}
-	return set
-}
-
-func (p Production) names() names {
-	n := names{
-		views: setOf(
-			p.Views,
-			func(v View) string { return v.Code },
-		), working: map[string]bool{}, rigs: map[string]bool{},
-		looks:     setOf(p.Looks, func(l look.Look) string { return l.Code }),
-		sizes:     setOf(p.Sizes, func(s raster.Named) string { return s.Code }),
-		passLists: setOf(p.PassLists, func(l PassList) string { return l.Code }),
-		outputs:   setOf(p.Outputs, func(o output.Output) string { return o.Code }),
-		qualities: setOf(p.Qualities, func(q Quality) string { return q.Code }),
-	}
-	for _, v := range p.Views {
-		n.rigs[v.Rig] = v.Rig != ""
-		n.working[v.Code] = v.Working
-	}
-	return n
-}
-
+// shots says what is wrong with shots by themselves; what they name that there is not is found when that is resolved.
 func (p Production) shots(ps *problems) {
 	ps.codes("shot", codesOf(p.Shots, func(s Shot) string { return s.Code }))
-	known := p.names()
 	for i := range p.Shots {
 		s := &p.Shots[i]
 		add := func(field, format string, args ...any) { ps.add("shot "+s.Code, field, format, args...) }
-		known.shotViews(s, add)
 		if s.Frames.Empty() {
 			add("frames", "there are no frames; write a range such as 1001-1048")
 		}
@@ -480,72 +445,12 @@ func (p Production) shots(ps *problems) {
 		if s.Handles != nil && (*s.Handles < 0 || *s.Handles > MaxHandles) {
 			add("handles", "%d frames of handle are outside 0 to %d", *s.Handles, MaxHandles)
 		}
-		if s.Look != "" && !known.looks[s.Look] {
-			add("look", "the look %q does not exist; choose another", s.Look)
-		}
-		p.deliveryProblems(s, known, add)
 		for _, t := range s.Tiles {
 			if err := t.Tiles.Check(); err != nil {
 				add("sizes", "%s in %s: %s", t.View, t.Size, err)
 			}
 		}
 		s.labelProblems(add)
-	}
-}
-
-// deliveryProblems says what is wrong with what a shot is rendered in and as.
-func (p Production) deliveryProblems(s *Shot, known names, add func(field, format string, args ...any)) {
-	sizes, outputs, list := s.Sizes, s.Outputs, s.PassList
-	if len(sizes) == 0 {
-		sizes = p.Usual.Sizes
-	}
-	if len(outputs) == 0 {
-		outputs = p.Usual.Outputs
-	}
-	if list == "" {
-		list = p.Usual.PassList
-	}
-	if len(sizes) == 0 {
-		add("sizes", "no size is chosen, here or for all shots; choose at least one")
-	}
-	for _, code := range sizes {
-		if !known.sizes[code] {
-			add("sizes", "the size %q does not exist", code)
-		}
-	}
-	if !known.passLists[list] {
-		add("passList", "the pass list %q does not exist; choose another", list)
-	}
-	if len(outputs) == 0 {
-		add("outputs", "no output is chosen, here or for all shots; choose at least one")
-	}
-	for _, code := range outputs {
-		if !known.outputs[code] {
-			add("outputs", "the output %q does not exist", code)
-		}
-	}
-	if s.Quality != "" && !known.qualities[s.Quality] {
-		add("quality", "the quality %q does not exist; choose another", s.Quality)
-	}
-}
-
-func (known names) shotViews(s *Shot, add func(field, format string, args ...any)) {
-	if s.View == "" && len(s.Also) == 0 {
-		add("view", "no view is chosen; choose at least one")
-	}
-	check := func(code string) {
-		switch {
-		case !known.views[code] && !known.rigs[code]:
-			add("view", "the view %q does not exist; choose another", code)
-		case known.working[code]:
-			add("view", "%s is a working view; make it a shot view first, or choose another", code)
-		}
-	}
-	if s.View != "" {
-		check(s.View)
-	}
-	for _, code := range s.Also {
-		check(code)
 	}
 }
 

@@ -151,48 +151,69 @@ const (
 // rowKey is a row of the sheet before it is drawn.
 type rowKey struct {
 	shot  int // index in the production
-	view  production.View
+	view  production.SeenView
 	group string
 }
 
 // batchRowKeys lists the rows of the sheet that a filter leaves, in groups.
-func batchRowKeys(p production.Production, filter, group string) (keys []rowKey, all int) {
+func batchRowKeys(set *production.Resolved, filter, group string) (keys []rowKey, all int) {
 	filter = strings.ToLower(strings.TrimSpace(filter))
-	for i, shot := range p.Shots {
-		if !shot.InBatch {
+	for i := range set.Shots {
+		shot := &set.Shots[i]
+		if !shot.Shot.InBatch {
 			continue
 		}
-		for _, view := range p.ViewsOf(shot) {
+		for _, view := range shot.Views {
 			all++
-			look, list := p.LookOf(shot, view), p.PassListOf(shot)
-			words := strings.ToLower(
-				strings.Join(
-					[]string{
-						shot.Code, shot.Name, shot.Note, view.Code, view.Name, look, list, p.QualityOf(shot),
-						strings.Join(p.SizesOf(shot), " "), strings.Join(p.OutputsOf(shot), " "),
-					},
-					" ",
-				),
-			)
-			if filter != "" && !strings.Contains(words, filter) {
+			if filter != "" && !strings.Contains(rowWords(shot, view), filter) {
 				continue
 			}
-			k := rowKey{shot: i, view: view}
-			switch group {
-			case "view":
-				k.group = "View " + view.Code
-			case "look":
-				k.group = "Look " + look
-			case "passes":
-				k.group = "Passes " + list
-			case "quality":
-				k.group = "Quality " + p.QualityOf(shot)
-			}
-			keys = append(keys, k)
+			keys = append(keys, rowKey{i, view, groupOf(group, shot, view)})
 		}
 	}
 	slices.SortStableFunc(keys, func(a, b rowKey) int { return cmp.Compare(a.group, b.group) })
 	return keys, all
+}
+
+// rowWords are what a filter finds a row by.
+func rowWords(shot *production.RenderedShot, view production.SeenView) string {
+	words := []string{
+		shot.Shot.Code, shot.Shot.Name, shot.Shot.Note, view.Code, view.Name, lookOf(view), listOf(shot),
+		shot.Quality.Code,
+	}
+	words = append(append(words, shot.SizeCodes()...), shot.OutputCodes()...)
+	return strings.ToLower(strings.Join(words, " "))
+}
+
+// groupOf returns the heading under which a row stands, "" without groups.
+func groupOf(group string, shot *production.RenderedShot, view production.SeenView) string {
+	switch group {
+	case "view":
+		return "View " + view.Code
+	case "look":
+		return "Look " + lookOf(view)
+	case "passes":
+		return "Passes " + listOf(shot)
+	case "quality":
+		return "Quality " + shot.Quality.Code
+	}
+	return ""
+}
+
+// lookOf returns the code of the look that a view has, "" if there is none.
+func lookOf(view production.SeenView) string {
+	if view.Look == nil {
+		return ""
+	}
+	return view.Look.Code
+}
+
+// listOf returns the code of a shot's pass list, "" if there is none.
+func listOf(shot *production.RenderedShot) string {
+	if shot.List == nil {
+		return ""
+	}
+	return shot.List.Code
 }
 
 // batchIndex finds sequences of a batch by shot, view and size.
@@ -206,14 +227,16 @@ func batchIndex(b plan.Batch) map[[3]string]int {
 
 func (a *page) batchRow(v *kit.View, k rowKey, index map[[3]string]int) *batchRow {
 	p := v.Production.Production
-	shot, places := p.Shots[k.shot], float64(a.Node.SlotCount())
-	row := &batchRow{Code: p.Code, Shot: shot, View: k.view, Cells: make([]*batchCell, len(p.Sizes))}
-	l, _ := p.FindLook(p.LookOf(shot, k.view))
-	row.Look = l.Name
+	rendered, places := &v.Draft.Set.Shots[k.shot], float64(a.Node.SlotCount())
+	shot := *rendered.Shot
+	row := &batchRow{Code: p.Code, Shot: shot, View: *k.view.View, Cells: make([]*batchCell, len(p.Sizes))}
+	if k.view.Look != nil {
+		row.Look = k.view.Look.Name
+	}
 	for i, size := range p.Sizes {
 		at, in := index[[3]string{shot.Code, k.view.Code, size.Code}]
 		if !in {
-			if slices.Contains(p.SizesOf(shot), size.Code) {
+			if slices.Contains(rendered.SizeCodes(), size.Code) {
 				empty := plan.Sequence{Shot: shot.Code, View: k.view.Code, SizeCode: size.Code}
 				row.Cells[i] = &batchCell{Sequence: empty, Include: include(v, empty, false)}
 			}
@@ -350,7 +373,7 @@ func (a *page) fill(v *kit.View) error {
 			page.Before = append(page.Before, b)
 		}
 	}
-	keys, all := batchRowKeys(p, page.Filter, page.Group)
+	keys, all := batchRowKeys(v.Draft.Set, page.Filter, page.Group)
 	page.Rows, page.All = len(keys), all
 	for from := 0; from < len(keys); from += chunkRows {
 		n := min(chunkRows, len(keys)-from)
@@ -412,7 +435,7 @@ func (a *page) batchRows(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	keys, _ := batchRowKeys(v.Production.Production, v.Query("filter"), v.Query("group"))
+	keys, _ := batchRowKeys(v.Draft.Set, v.Query("filter"), v.Query("group"))
 	from, err := strconv.Atoi(v.Query("from"))
 	if err != nil || from < 0 || from > len(keys) {
 		return echo.NewHTTPError(http.StatusBadRequest, "There are no such rows.")

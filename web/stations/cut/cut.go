@@ -354,7 +354,7 @@ func (a *page) sound(c *echo.Context) error {
 func viewOptions(p production.Production, code string) []kit.Option {
 	options := []kit.Option{{Value: "", Text: "its first view"}}
 	if s, ok := p.FindShot(code); ok {
-		for _, v := range p.ViewsOf(s) {
+		for _, v := range p.ResolvedShot(s).Views {
 			options = append(options, kit.Option{Value: v.Code, Text: v.Code})
 		}
 	}
@@ -380,24 +380,25 @@ type playedSpan struct {
 // playlist returns everything that the player needs to know, as JSON.
 func (a *page) playlist(v *kit.View) (string, error) {
 	p := v.Production.Production
-	done := map[cut.Use]*playedSpan{}
+	done, shots := map[cut.Use]*playedSpan{}, map[string]production.RenderedShot{}
+	for _, shot := range v.Draft.Set.Shots {
+		shots[shot.Shot.Code] = shot
+	}
 	var spans []playedSpan
 	for _, s := range p.Cut.Seen() {
 		shown := playedSpan{From: s.From, To: s.To}
-		shot, known := p.FindShot(s.Clip.Shot)
-		views := p.ViewsOf(shot)
-		if !s.Gap() && known && len(views) > 0 {
-			view := views[0]
-			if i := slices.IndexFunc(views, func(w production.View) bool { return w.Code == s.Clip.View }); i >= 0 {
-				view = views[i]
+		shot, known := shots[s.Clip.Shot]
+		if view, seen := shot.Seen(s.Clip.View); !s.Gap() && known && seen {
+			shown.Title, shown.View = s.Clip.Title(), view.Code
+			if view.Look != nil {
+				shown.Look = view.Look.Code
 			}
-			shown.Title, shown.View, shown.Look = s.Clip.Title(), view.Code, p.LookOf(shot, view)
-			if sizes := p.SizesOf(shot); len(sizes) > 0 {
-				shown.Size = sizes[0]
+			if len(shot.Sizes) > 0 {
+				shown.Size = shot.Sizes[0].Code
 			}
 			shown.Record, shown.Source = s.Clip.Record, s.Clip.Source
 			shown.Over, shown.Under = s.Clip.Speed.Fraction()
-			use := cut.Use{Shot: shot.Code, View: view.Code}
+			use := cut.Use{Shot: shot.Shot.Code, View: view.Code}
 			if done[use] == nil {
 				found, err := a.finished(v, use)
 				if err != nil {
@@ -422,6 +423,7 @@ func (a *page) cutPlay(c *echo.Context) error {
 		return err
 	}
 	v := &kit.View{Production: p}
+	v.Draft.Set = p.Resolve()
 	if v.Batches, err = a.House.Record.Batches(p.Code); err != nil {
 		return err
 	}

@@ -31,7 +31,7 @@ func openOutput(v *kit.View, o *shownOutput) *outputDetails {
 	for _, k := range output.Kinds() {
 		d.Formats = append(d.Formats, formatChoice{
 			k, "output-" + o.Code + "-format-" + string(k.Format), k.Format == o.Format,
-			o.Cannot(k.Format, wants(p, passesOf(p, o.Code))),
+			o.Cannot(k.Format, wants(p, passesOf(v.Draft.Set, o.Code))),
 		})
 	}
 	for _, described := range p.KnownPasses() {
@@ -52,15 +52,14 @@ func openOutput(v *kit.View, o *shownOutput) *outputDetails {
 }
 
 // passesOf are the passes that shots ask of an output.
-func passesOf(p production.Production, code string) []pass.Code {
+func passesOf(set *production.Resolved, code string) []pass.Code {
 	var passes []pass.Code
-	for _, shot := range p.Shots {
-		if slices.Contains(p.OutputsOf(shot), code) {
-			list, _ := p.FindPassList(p.PassListOf(shot))
-			passes = append(passes, list.For(code)...)
+	for _, shot := range set.Shots {
+		if shot.List != nil && shot.HasOutput(code) {
+			passes = append(passes, shot.List.For(code)...)
 		}
 	}
-	return passes
+	return pass.Sorted(passes)
 }
 
 // encodingFields are how the files of an output are encoded.

@@ -194,14 +194,17 @@ func showOutput(v *kit.View, o output.Output) shownOutput {
 	if o.Dither != pixel.NoDither {
 		s.Summary += ", dithered"
 	}
-	for _, shot := range p.Shots {
-		if slices.Contains(p.OutputsOf(shot), o.Code) {
-			s.UsedBy = append(s.UsedBy, shot.Code)
-			list, _ := p.FindPassList(p.PassListOf(shot))
-			for _, reason := range o.Cannot(o.Format, wants(p, list.For(o.Code))) {
-				if !slices.Contains(s.Wrong, reason) {
-					s.Wrong = append(s.Wrong, reason)
-				}
+	for _, shot := range d.Set.Shots {
+		if !shot.HasOutput(o.Code) {
+			continue
+		}
+		s.UsedBy = append(s.UsedBy, shot.Shot.Code)
+		if shot.List == nil {
+			continue
+		}
+		for _, reason := range o.Cannot(o.Format, wants(p, shot.List.For(o.Code))) {
+			if !slices.Contains(s.Wrong, reason) {
+				s.Wrong = append(s.Wrong, reason)
 			}
 		}
 	}

@@ -5,7 +5,6 @@ import (
 	"math"
 	"net/http"
 	"os"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -83,36 +82,16 @@ func (a *page) stampPreview(c *echo.Context) error {
 func (a *page) stampExample(
 	c *echo.Context, p production.Production, o output.Output,
 ) (img *pixel.Image, facts stamp.Facts, frame int, err error) {
-	shot := production.Shot{Code: "010", Name: "Example"}
-	for _, s := range p.Shots {
-		if slices.Contains(p.OutputsOf(s), o.Code) || shot.View == "" {
-			if shot = s; slices.Contains(p.OutputsOf(s), o.Code) {
-				break
-			}
-		}
-	}
-	views := p.ViewsOf(shot)
-	if len(views) == 0 {
-		views = p.Views
-	}
-	if len(views) == 0 {
-		views = []production.View{{}}
-	}
-	v := views[0]
-	l, laid := p.FindLook(p.LookOf(shot, v))
+	shot, v, named := example(p, o.Code)
 	s, err := a.House.Assets.Scene(p.Scene)
-	if !laid || err != nil || s.FindCamera(v.Camera) == scene.None {
+	if v.Look == nil || err != nil || s.FindCamera(v.Camera) == scene.None {
 		return nil, facts, 0, echo.NewHTTPError(http.StatusNotFound, "There is no view to show the stamp on yet.")
 	}
-	n := p.FirstFrame
+	n, l := p.FirstFrame, *v.Look
 	if !shot.Frames.Empty() {
 		n = shot.Frames.At(shot.Frames.Count() / 2)
 	}
-	named := raster.Named{Code: "hd", Size: raster.Size{Width: 1920, Height: 1080}}
-	if sizes := p.SizesOf(shot); len(sizes) > 0 {
-		named, _ = p.FindSize(sizes[0])
-	}
-	path, err := a.Thumbs.File(c.Request().Context(), kit.SmallPicture(p, v, l, named, n, stampEdge))
+	path, err := a.Thumbs.File(c.Request().Context(), kit.SmallPicture(p, *v.View, l, named, n, stampEdge))
 	if err != nil {
 		return nil, facts, 0, err
 	}
@@ -125,7 +104,7 @@ func (a *page) stampExample(
 		return nil, facts, 0, err
 	}
 	clock := p.Clock()
-	quality, _ := p.FindQuality(p.QualityOf(shot))
+	quality := p.ResolvedShot(shot).Quality
 	return picture.Image, stamp.Facts{
 		Fields: naming.Fields{
 			Production: p.Code,
@@ -141,6 +120,39 @@ func (a *page) stampExample(
 		Lens: house.LensName(s, v.Camera, v.Setup), Note: shot.Note, Label: shot.Label(n),
 		Sent: time.Now(), Took: exampleTook,
 	}, n, nil
+}
+
+// example returns what a stamp is shown on: the first shot that has the output, or else the first with a view, with its
+// first view and size; without any, a view of no shot.
+func example(p production.Production, code string) (production.Shot, production.SeenView, raster.Named) {
+	named := raster.Named{Code: "hd", Size: raster.Size{Width: 1920, Height: 1080}}
+	var found *production.RenderedShot
+	set := p.Resolve()
+	for i := range set.Shots {
+		s := &set.Shots[i]
+		if len(s.Views) == 0 {
+			continue
+		}
+		if s.HasOutput(code) {
+			found = s
+			break
+		}
+		if found == nil {
+			found = s
+		}
+	}
+	if found != nil {
+		if len(found.Sizes) > 0 {
+			named = *found.Sizes[0]
+		}
+		return *found.Shot, found.Views[0], named
+	}
+	shot := production.Shot{Code: "010", Name: "Example"}
+	if len(p.Views) > 0 {
+		shot.View = p.Views[0].Code
+	}
+	v, _ := p.ResolvedShot(shot).Seen(shot.View)
+	return shot, v, named
 }
 
 // exampleTook stands for the time that a frame will take.

@@ -43,16 +43,15 @@ func (a *page) measureDepth(c *echo.Context) error {
 		return err
 	}
 	shot, ok := p.FindShot(c.QueryParam("shot"))
-	views := p.ViewsOf(shot)
-	if !ok || len(views) == 0 || shot.Frames.Empty() {
+	resolved := p.ResolvedShot(shot)
+	seen, shows := resolved.Seen("")
+	if !ok || !shows || shot.Frames.Empty() {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such shot, or it has no view or no frames.")
 	}
-	seen := views[0]
-	l, laid := p.FindLook(p.LookOf(shot, seen))
-	if !laid {
+	if seen.Look == nil {
 		return echo.NewHTTPError(http.StatusNotFound, "The look of that shot does not exist.")
 	}
-	rendered := p.RenderedOf(shot)
+	rendered := resolved.Rendered
 	var frames []int
 	for i := range min(mostMeasured, rendered.Count()) {
 		n := i
@@ -69,7 +68,7 @@ func (a *page) measureDepth(c *echo.Context) error {
 		Width:  10 * depthParts,
 		High:   100,
 	}
-	first := kit.SmallPicture(p.Production, seen, l, kit.UsualSize, frames[0], kit.PreviewEdge)
+	first := kit.SmallPicture(p.Production, *seen.View, *seen.Look, kit.UsualSize, frames[0], kit.PreviewEdge)
 	measured, err := a.Previews.Depths(c.Request().Context(), first, frames)
 	if err != nil {
 		return err

@@ -25,8 +25,8 @@ func listOf(v *kit.View, l production.PassList, catalogue []pass.Pass) costedLis
 			out.Wrong = append(out.Wrong, message)
 		}
 	}
-	for _, s := range p.Shots {
-		out.Shots += kit.OneIf(p.PassListOf(s) == l.Code)
+	for _, s := range v.Draft.Set.Shots {
+		out.Shots += kit.OneIf(s.List != nil && s.List.Code == l.Code)
 	}
 	for _, described := range catalogue {
 		on := slices.Contains(l.Passes, described.Code)

@@ -57,12 +57,12 @@ const (
 )
 
 // newChart draws shots of a production, in their order.
-func newChart(p production.Production, shots []production.Shot, sceneLast int) chart {
+func newChart(p production.Production, shots []production.RenderedShot, sceneLast int) chart {
 	c := chart{Code: p.Code, Width: 1000, Left: chartLeft, SceneFirst: p.FirstFrame, SceneLast: sceneLast}
 	first, last := p.FirstFrame, max(sceneLast, p.FirstFrame+1)
 	for _, s := range shots {
-		if rendered := p.RenderedOf(s); !rendered.Empty() {
-			first, last = min(first, s.Frames.First(), rendered.First()), max(last, s.Frames.Last(), rendered.Last())
+		if frames := s.Shot.Frames; !s.Rendered.Empty() {
+			first, last = min(first, frames.First(), s.Rendered.First()), max(last, frames.Last(), s.Rendered.Last())
 		}
 	}
 	c.First, c.Scale = first, (float64(c.Width)-chartLeft-chartRight)/float64(last-first+1)
@@ -76,17 +76,16 @@ func newChart(p production.Production, shots []production.Shot, sceneLast int) c
 		c.Ticks = append(c.Ticks, chartTick{c.x(n), n})
 	}
 	c.SceneX, c.SceneWidth = c.x(p.FirstFrame), c.x(sceneLast+1)-c.x(p.FirstFrame)
-	for i, s := range shots {
+	for i, r := range shots {
+		s := r.Shot
 		bar := chartBar{
-			Y: chartTop + i*chartRow, Code: s.Code, Name: s.Name, Count: p.OwnFrames(s).Count(), Text: s.Frames,
-			Out: !s.InBatch,
-			Parts: c.parts(
-				p.OwnFrames(s),
-			), Handles: c.parts(p.RenderedOf(s).Minus(p.OwnFrames(s))), From: s.Frames.First(), To: s.Frames.Last(),
+			Y: chartTop + i*chartRow, Code: s.Code, Name: s.Name, Count: r.Own.Count(), Text: s.Frames, Out: !s.InBatch,
+			Parts: c.parts(r.Own), Handles: c.parts(r.Rendered.Minus(r.Own)),
+			From: s.Frames.First(), To: s.Frames.Last(),
 		}
 		bar.X, bar.End = c.x(bar.From), c.x(bar.To+1)
 		if i+1 < len(shots) {
-			shared := p.OwnFrames(s).Common(p.OwnFrames(shots[i+1]))
+			shared := r.Own.Common(shots[i+1].Own)
 			bar.Shared, bar.Overlap = c.parts(shared), shared.Count()
 		}
 		c.Bars = append(c.Bars, bar)

@@ -17,7 +17,7 @@ func TestTheChartShowsEveryShot(t *testing.T) {
 		}, {Code: "020", Frames: frame.MustParse("1010-1020x5")},
 		{Code: "030", Frames: frame.MustParse("1001-1100,!1050-1060"), InBatch: true},
 	}
-	c := newChart(p, p.Shots, 1144)
+	c := newChart(p, p.Resolve().Shots, 1144)
 	if len(c.Bars) != 3 || len(c.Bars[0].Parts) != 1 || len(c.Bars[1].Parts) != 3 || len(c.Bars[2].Parts) != 2 ||
 		!c.Bars[1].Out {
 		t.Errorf("bars are %+v", c.Bars)
@@ -36,7 +36,7 @@ func TestTheChartShowsEveryShot(t *testing.T) {
 		t.Errorf("frames of the scene in no shot: %s", c.BareFrames)
 	}
 	p.Handles = 8
-	if h := newChart(p, p.Shots, 1144).Bars[0].Handles; len(h) != 2 {
+	if h := newChart(p, p.Resolve().Shots, 1144).Bars[0].Handles; len(h) != 2 {
 		t.Errorf("handles are drawn as %+v", h)
 	}
 	if len(c.Ticks) < 5 || len(c.Ticks) > 30 {

@@ -121,7 +121,8 @@ func (o options) together(v *kit.View) together {
 }
 
 // row returns a shot as a line of the table.
-func (o options) row(v *kit.View, s production.Shot, from int) shotRow {
+func (o options) row(v *kit.View, r *production.RenderedShot, from int) shotRow {
+	s := *r.Shot
 	p, part, clock := v.Production.Production, v.Part("shot", s.Code), v.Production.Clock()
 	word := "excluded"
 	if s.InBatch {
@@ -129,13 +130,14 @@ func (o options) row(v *kit.View, s production.Shot, from int) shotRow {
 	}
 	w := shotRow{
 		Shot:        s,
-		Views:       p.ViewsOf(s),
-		Rendered:    p.RenderedOf(s).Count(),
+		Views:       r.Views,
+		Looks:       r.LookCodes(),
+		Rendered:    r.Rendered.Count(),
 		First:       clock.Timecode(s.Frames.First()),
 		Last:        clock.Timecode(s.Frames.Last()),
 		Seconds:     clock.Seconds(s.Frames.Last()+1) - clock.Seconds(s.Frames.First()),
 		Chosen:      slices.Contains(v.Chosen, s.Code),
-		Lines:       renderedAs(p, s),
+		Lines:       renderedAs(p, r),
 		CodeField:   part.Field("code", "Shot code", s.Code).Styled("mono font-bold", 0),
 		InBatchTick: part.Tick("inBatch", word, s.InBatch),
 		Title:       part.Field("name", "Name", s.Name),
@@ -144,22 +146,21 @@ func (o options) row(v *kit.View, s production.Shot, from int) shotRow {
 		FramesField: part.Field("frames", "Frames", s.Frames).Mono(0),
 		From:        from,
 	}
-	for _, seen := range w.Views {
-		if code := p.LookOf(s, seen); !slices.Contains(w.Looks, code) {
-			w.Looks = append(w.Looks, code)
-		}
-	}
 	if s.Code == v.Open {
-		w.Details = o.details(p, part, s)
+		w.Details = o.details(p, part, r)
 	}
 	return w
 }
 
 // renderedAs returns what a shot is rendered as, in lines.
-func renderedAs(p production.Production, s production.Shot) [][]part {
+func renderedAs(p production.Production, r *production.RenderedShot) [][]part {
+	s, list := r.Shot, "no pass list"
+	if r.List != nil {
+		list = r.List.Code
+	}
 	lines := [][]part{
-		{{strings.Join(p.SizesOf(s), ", "), s.Set("sizes")}},
-		{{p.PassListOf(s) + " →", s.Set("passList")}, {strings.Join(p.OutputsOf(s), ", "), s.Set("outputs")}},
+		{{strings.Join(r.SizeCodes(), ", "), s.Set("sizes")}},
+		{{list + " →", s.Set("passList")}, {strings.Join(r.OutputCodes(), ", "), s.Set("outputs")}},
 	}
 	add := func(field, text string) {
 		if s.Set(field) {
@@ -168,7 +169,7 @@ func renderedAs(p production.Production, s production.Shot) [][]part {
 	}
 	add("quality", "quality "+s.Quality)
 	add("step", "every "+frame.Nth(s.Step)+" frame")
-	add("handles", fmt.Sprintf("handles %d", p.HandlesOf(s)))
+	add("handles", fmt.Sprintf("handles %d", p.HandlesOf(*s)))
 	if n := len(s.Labels); n > 0 {
 		lines = append(lines, []part{{kit.Plural(n, "named frame", "named frames"), false}})
 	}
@@ -176,7 +177,8 @@ func renderedAs(p production.Production, s production.Shot) [][]part {
 }
 
 // details returns what is edited of a shot beside its line.
-func (o options) details(p production.Production, part kit.Part, s production.Shot) *shotDetails {
+func (o options) details(p production.Production, part kit.Part, r *production.RenderedShot) *shotDetails {
+	s := *r.Shot
 	var others []string
 	for _, seen := range o.seen {
 		if seen.Value != s.View {
@@ -221,9 +223,9 @@ func (o options) details(p production.Production, part kit.Part, s production.Sh
 		lists = append(lists, kit.Option{Value: code, Text: code})
 	}
 	choice("look", "Look", s.Look, "each view's own", o.looks)
-	boxes("sizes", "Sizes", "shot defaults", o.sizes, p.SizesOf(s))
+	boxes("sizes", "Sizes", "shot defaults", o.sizes, r.SizeCodes())
 	choice("passList", "Passes", s.PassList, "shot defaults: "+p.Usual.PassList, lists)
-	boxes("outputs", "Outputs", "shot defaults", o.outputs, p.OutputsOf(s))
+	boxes("outputs", "Outputs", "shot defaults", o.outputs, r.OutputCodes())
 	choice("quality", "Quality", s.Quality, "the batch's: "+p.Quality, o.qualities)
 	number("step", "Step", max(1, s.Step), "every frame", "renders every nth frame")
 	number("handles", "Handles", p.HandlesOf(s), "as in Standards", "frames before and after")

@@ -17,7 +17,7 @@ const shotsAPage = 50
 // A shotRow is a shot as a line of the table.
 type shotRow struct {
 	production.Shot
-	Views       []production.View
+	Views       []production.SeenView
 	Looks       []string // of its views, each once
 	Rendered    int      // frames, handles included
 	First, Last frame.Timecode
@@ -131,9 +131,9 @@ func (a *page) fill(v *kit.View) error {
 	o := optionsOf(p)
 	page.Defaults = o.defaults(v)
 	page.Together = o.together(v)
-	shown := p.Shots[page.From:min(page.From+shotsAPage, len(p.Shots))]
-	for _, s := range shown {
-		page.Shots = append(page.Shots, o.row(v, s, page.From))
+	shown := v.Draft.Set.Shots[page.From:min(page.From+shotsAPage, len(p.Shots))]
+	for i := range shown {
+		page.Shots = append(page.Shots, o.row(v, &shown[i], page.From))
 	}
 	page.Chart = newChart(p, shown, sceneLast)
 	v.Page = page

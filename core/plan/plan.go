@@ -214,7 +214,7 @@ func Build(p production.Production, m Measure) (Batch, error) {
 // sequences returns the sequences of a shot.
 func (b Batch) sequences(p production.Production, shot production.RenderedShot, m Measure) []Sequence {
 	var all []Sequence
-	passes, list := shot.Passes(), *shot.List
+	passes, list, rendered, own := shot.Passes(), *shot.List, shot.Rendered(), shot.Own()
 	for _, view := range shot.Views {
 		for _, size := range shot.Sizes {
 			if shot.Shot.LeftOut(view.Code, size.Code) {
@@ -224,7 +224,7 @@ func (b Batch) sequences(p production.Production, shot production.RenderedShot, 
 				Shot: shot.Shot.Code, ShotName: shot.Shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup,
 				Look: *view.Look, Environment: view.Around,
 				SizeCode: size.Code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
-				Frames: shot.Rendered, Own: shot.Own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
+				Frames: rendered, Own: own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
 			}
 			if shot.Quality.Code != b.Quality.Code {
 				s.Quality = shot.Quality

@@ -31,8 +31,7 @@ type RenderedShot struct {
 	List     *PassList // nil if there is none of its code
 	Outputs  []*RenderedOutput
 	Quality  Quality
-	Rendered frame.Set // in its step, and with handles
-	Own      frame.Set // without handles
+	Handles  int // frames before and after
 }
 
 // A SeenView is a view as a shot shows it.
@@ -48,6 +47,12 @@ type RenderedOutput struct {
 	Encoding output.Encoding
 	Pattern  naming.Pattern
 }
+
+// Own returns the shot's frames in its step, without handles.
+func (s RenderedShot) Own() frame.Set { return s.Shot.Frames.Thin(s.Shot.Step) }
+
+// Rendered returns the frames that are rendered: in the shot's step, and with handles if it is more than a still.
+func (s RenderedShot) Rendered() frame.Set { return s.Own().WithHandles(s.Handles) }
 
 // Passes returns the passes that are rendered, in the order of the catalogue.
 func (s RenderedShot) Passes() []pass.Code {
@@ -103,6 +108,24 @@ type parts struct {
 	outputs   map[string]*RenderedOutput
 	qualities map[string]*Quality
 	around    map[string]EnvironmentFile
+	// What is found for shots lies in a few long slices.
+	seenRoom   room[SeenView]
+	sizeRoom   room[*raster.Named]
+	outputRoom room[*RenderedOutput]
+}
+
+// A room has place for many short slices.
+type room[T any] struct{ rest []T }
+
+// take returns an empty slice with place for n.
+func (r *room[T]) take(n int) []T {
+	const atOnce = 1024
+	if len(r.rest) < n {
+		r.rest = make([]T, max(n, atOnce))
+	}
+	place := r.rest[:0:n]
+	r.rest = r.rest[n:]
+	return place
 }
 
 func byCode[T any](list []T, code func(*T) string) map[string]*T {
@@ -168,14 +191,13 @@ func (p Production) ResolvedShot(s Shot) RenderedShot {
 // shot looks up what a shot renders; fault is told what cannot be found.
 func (known *parts) shot(s *Shot, fault func(field, format string, args ...any)) RenderedShot {
 	p := known.p
-	r := RenderedShot{Shot: s, Own: p.OwnFrames(*s)}
-	r.Rendered = r.Own.WithHandles(p.HandlesOf(*s))
+	r := RenderedShot{Shot: s, Handles: p.HandlesOf(*s)}
 	known.seen(s, &r, fault)
 	sizes, outputs, list := p.SizesOf(*s), p.OutputsOf(*s), p.PassListOf(*s)
 	if len(sizes) == 0 {
 		fault("sizes", "no size is chosen, here or for all shots; choose at least one")
 	}
-	r.Sizes = make([]*raster.Named, 0, len(sizes))
+	r.Sizes = known.sizeRoom.take(len(sizes))
 	for _, code := range sizes {
 		if n := known.sizes[code]; n != nil {
 			r.Sizes = append(r.Sizes, n)
@@ -189,7 +211,7 @@ func (known *parts) shot(s *Shot, fault func(field, format string, args ...any))
 	if len(outputs) == 0 {
 		fault("outputs", "no output is chosen, here or for all shots; choose at least one")
 	}
-	r.Outputs = make([]*RenderedOutput, 0, len(outputs))
+	r.Outputs = known.outputRoom.take(len(outputs))
 	for _, code := range outputs {
 		if o := known.outputs[code]; o != nil {
 			r.Outputs = append(r.Outputs, o)
@@ -213,6 +235,14 @@ func (known *parts) seen(s *Shot, r *RenderedShot, fault func(field, format stri
 	if s.View == "" && len(s.Also) == 0 {
 		fault("view", "no view is chosen; choose at least one")
 	}
+	count := 0
+	for _, code := range s.Also {
+		count += max(1, len(known.rigs[code]))
+	}
+	if s.View != "" {
+		count += max(1, len(known.rigs[s.View]))
+	}
+	r.Views = known.seenRoom.take(count)
 	add := func(v *View) {
 		if slices.ContainsFunc(r.Views, func(w SeenView) bool { return w.View.Code == v.Code }) {
 			return

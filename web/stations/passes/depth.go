@@ -51,7 +51,7 @@ func (a *page) measureDepth(c *echo.Context) error {
 	if seen.Look == nil {
 		return echo.NewHTTPError(http.StatusNotFound, "The look of that shot does not exist.")
 	}
-	rendered := resolved.Rendered
+	rendered := resolved.Rendered()
 	var frames []int
 	for i := range min(mostMeasured, rendered.Count()) {
 		n := i

@@ -61,8 +61,8 @@ func newChart(p production.Production, shots []production.RenderedShot, sceneLas
 	c := chart{Code: p.Code, Width: 1000, Left: chartLeft, SceneFirst: p.FirstFrame, SceneLast: sceneLast}
 	first, last := p.FirstFrame, max(sceneLast, p.FirstFrame+1)
 	for _, s := range shots {
-		if frames := s.Shot.Frames; !s.Rendered.Empty() {
-			first, last = min(first, frames.First(), s.Rendered.First()), max(last, frames.Last(), s.Rendered.Last())
+		if frames := s.Shot.Frames; !s.Rendered().Empty() {
+			first, last = min(first, frames.First(), s.Rendered().First()), max(last, frames.Last(), s.Rendered().Last())
 		}
 	}
 	c.First, c.Scale = first, (float64(c.Width)-chartLeft-chartRight)/float64(last-first+1)
@@ -79,13 +79,13 @@ func newChart(p production.Production, shots []production.RenderedShot, sceneLas
 	for i, r := range shots {
 		s := r.Shot
 		bar := chartBar{
-			Y: chartTop + i*chartRow, Code: s.Code, Name: s.Name, Count: r.Own.Count(), Text: s.Frames, Out: !s.InBatch,
-			Parts: c.parts(r.Own), Handles: c.parts(r.Rendered.Minus(r.Own)),
+			Y: chartTop + i*chartRow, Code: s.Code, Name: s.Name, Count: r.Own().Count(), Text: s.Frames, Out: !s.InBatch,
+			Parts: c.parts(r.Own()), Handles: c.parts(r.Rendered().Minus(r.Own())),
 			From: s.Frames.First(), To: s.Frames.Last(),
 		}
 		bar.X, bar.End = c.x(bar.From), c.x(bar.To+1)
 		if i+1 < len(shots) {
-			shared := r.Own.Common(shots[i+1].Own)
+			shared := r.Own().Common(shots[i+1].Own())
 			bar.Shared, bar.Overlap = c.parts(shared), shared.Count()
 		}
 		c.Bars = append(c.Bars, bar)

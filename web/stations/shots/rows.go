@@ -132,7 +132,7 @@ func (o options) row(v *kit.View, r *production.RenderedShot, from int) shotRow 
 		Shot:        s,
 		Views:       r.Views,
 		Looks:       r.LookCodes(),
-		Rendered:    r.Rendered.Count(),
+		Rendered:    r.Rendered().Count(),
 		First:       clock.Timecode(s.Frames.First()),
 		Last:        clock.Timecode(s.Frames.Last()),
 		Seconds:     clock.Seconds(s.Frames.Last()+1) - clock.Seconds(s.Frames.First()),

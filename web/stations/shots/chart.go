@@ -61,8 +61,8 @@ func newChart(p production.Production, shots []production.RenderedShot, sceneLas
 	c := chart{Code: p.Code, Width: 1000, Left: chartLeft, SceneFirst: p.FirstFrame, SceneLast: sceneLast}
 	first, last := p.FirstFrame, max(sceneLast, p.FirstFrame+1)
 	for _, s := range shots {
-		if frames := s.Shot.Frames; !s.Rendered().Empty() {
-			first, last = min(first, frames.First(), s.Rendered().First()), max(last, frames.Last(), s.Rendered().Last())
+		if frames, rendered := s.Shot.Frames, s.Rendered(); !rendered.Empty() {
+			first, last = min(first, frames.First(), rendered.First()), max(last, frames.Last(), rendered.Last())
 		}
 	}
 	c.First, c.Scale = first, (float64(c.Width)-chartLeft-chartRight)/float64(last-first+1)
@@ -79,7 +79,8 @@ func newChart(p production.Production, shots []production.RenderedShot, sceneLas
 	for i, r := range shots {
 		s := r.Shot
 		bar := chartBar{
-			Y: chartTop + i*chartRow, Code: s.Code, Name: s.Name, Count: r.Own().Count(), Text: s.Frames, Out: !s.InBatch,
+			Y: chartTop + i*chartRow, Code: s.Code, Name: s.Name, Count: r.Own().Count(), Text: s.Frames,
+			Out:   !s.InBatch,
 			Parts: c.parts(r.Own()), Handles: c.parts(r.Rendered().Minus(r.Own())),
 			From: s.Frames.First(), To: s.Frames.Last(),
 		}

@@ -98,7 +98,7 @@ func TestWhatIsSaidToBeHeldCanBeWritten(t *testing.T) {
 					if !r.Good() {
 						t.Errorf("%s %s %s %s with %s: %v", k.Name, e.Depth, e.Compression, e.Alpha, code, r.Problems)
 					} else if got := r.Parts[0].PixelAspect; math.Abs(got/aspect-1) > 0.001 {
-						// BMP has whole pixels a metre
+						// formats may keep whole pixels a metre
 						t.Errorf("%s with %s: pixels of %v came back as %v", k.Name, code, aspect, got)
 					}
 				}

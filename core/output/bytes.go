@@ -33,21 +33,6 @@ var fullBeauty = map[Compression]float64{
 	DWAB:  0.087,
 }
 
-// colourBytes are bytes a pixel of the formats that hold one picture, without alpha and with it, where that is
-// 1 nearly everywhere.
-var colourBytes = map[Format]map[Compression]map[Depth][2]float64{
-	PNG: {Deflate: {Sixteen: {4.0, 4.0}, Eight: {1.1, 1.1}}}, // alpha that is 1 everywhere is left out
-	TIFF: {
-		Deflate: {Sixteen: {4.0, 4.3}, Eight: {1.12, 1.22}, Float: {7.9, 8.8}},
-		LZW:     {Sixteen: {5.1, 5.5}, Eight: {1.17, 1.31}, Float: {10.1, 10.9}},
-		None:    {Sixteen: {6, 8}, Eight: {3, 4}, Float: {12, 16}},
-	},
-	TGA: {RLE: {Eight: {2.04, 2.67}}, None: {Eight: {3, 4}}},
-	DPX: {None: {Ten: {4, 4}}},
-	HDR: {RLE: {Float: {2.44, 2.44}}},
-	BMP: {None: {Eight: {3, 3}}},
-}
-
 const headerBytes = 1500
 
 // Bytes returns the expected bytes of one file with the passes, size pixels large.
@@ -68,7 +53,7 @@ func (e Encoding) Bytes(passes []pass.Code, size raster.Size) float64 {
 			if e.Alpha != NoAlpha {
 				alpha = 1
 			}
-			sum += colourBytes[e.Format][e.Compression][e.Depth][alpha]
+			sum += e.Format.Kind().Bytes[e.Compression][e.Depth][alpha]
 		}
 	}
 	return sum*float64(size.Pixels()) + headerBytes

@@ -143,7 +143,19 @@ type Kind struct {
 	Float        bool
 	Data         bool // passes of numbers, each channel by its name
 	Lossless     bool // with some of its compressions
+	// Facts says that there is room for facts of any name.
+	Facts bool
+	// Software says that there is a field for the program that wrote the file.
+	Software bool
+	// Unstated formats say nothing of a curve that is sRGB, which they are taken for.
+	Unstated bool
+	// Bytes are bytes a pixel, without alpha and with it, where that is 1 nearly everywhere, from frames of the demo
+	// production; nil for formats whose files depend on more, see Encoding.Bytes.
+	Bytes Sizes
 }
+
+// Sizes are bytes a pixel by compression and depth, without alpha and with it.
+type Sizes map[Compression]map[Depth][2]float64
 
 // Kinds returns every format, in the order in which they are offered.
 func Kinds() []Kind { return slices.Clone(kinds()) }
@@ -153,57 +165,82 @@ var kinds = sync.OnceValue(func() []Kind {
 	display := []pixel.Curve{pixel.SRGB, pixel.BT1886, pixel.Gamma22, pixel.Linear}
 	return []Kind{
 		{
-			Format: EXR, Name: "OpenEXR", Ext: "exr", Meaning: "Float numbers and layers: for anything that will be " +
-				"graded or composited.",
-			Depths: []Depth{
-				ByPass, Float,
-			}, Compressions: []Compression{ZIP, ZIPS, PIZ, RLE, None, PXR24, B44, B44A, DWAA, DWAB},
-			Alphas: []Alpha{Premultiplied, Straight},
-			Curves: []pixel.Curve{pixel.Linear}, Layers: true, Float: true, Data: true, Lossless: true,
+			Format: EXR, Name: "OpenEXR", Ext: "exr",
+			Meaning:      "Float numbers and layers: for anything that will be graded or composited.",
+			Depths:       []Depth{ByPass, Float},
+			Compressions: []Compression{ZIP, ZIPS, PIZ, RLE, None, PXR24, B44, B44A, DWAA, DWAB},
+			Alphas:       []Alpha{Premultiplied, Straight},
+			Curves:       []pixel.Curve{pixel.Linear},
+			Layers:       true, Float: true, Data: true, Lossless: true, Facts: true,
 		},
 		{
-			Format: PNG, Name: "PNG", Ext: "png", Meaning: "Whole numbers without loss: for pictures that are final.",
-			Depths: []Depth{
-				Sixteen, Eight,
-			}, Compressions: []Compression{Deflate}, Alphas: []Alpha{Straight}, Curves: display, Lossless: true,
+			Format: PNG, Name: "PNG", Ext: "png",
+			Meaning:      "Whole numbers without loss: for pictures that are final.",
+			Depths:       []Depth{Sixteen, Eight},
+			Compressions: []Compression{Deflate},
+			Alphas:       []Alpha{Straight},
+			Curves:       display,
+			Lossless:     true, Facts: true,
+			Bytes: Sizes{Deflate: {Sixteen: {4.0, 4.0}, Eight: {1.1, 1.1}}}, // alpha that is 1 everywhere is left out
 		},
 		{
-			Format: JPEG, Name: "JPEG", Ext: "jpg", Meaning: "Small, and a little is lost at every save: for " +
-				"looking, never a master.",
-			Depths: []Depth{Eight}, Compressions: []Compression{DCT, DCTFull}, Curves: []pixel.Curve{pixel.SRGB},
+			Format: JPEG, Name: "JPEG", Ext: "jpg",
+			Meaning:      "Small, and a little is lost at every save: for looking, never a master.",
+			Depths:       []Depth{Eight},
+			Compressions: []Compression{DCT, DCTFull},
+			Curves:       []pixel.Curve{pixel.SRGB},
+			Facts:        true, Software: true,
 		},
 		{
-			Format: TIFF, Name: "TIFF", Ext: "tif", Meaning: "Whole numbers or floats without loss: for print and " +
-				"for houses that ask for it.",
-			Depths: []Depth{
-				Sixteen, Eight, Float,
-			}, Compressions: []Compression{Deflate, LZW, None}, Alphas: []Alpha{Premultiplied, Straight},
-			Curves: display, Float: true, Lossless: true,
+			Format: TIFF, Name: "TIFF", Ext: "tif",
+			Meaning:      "Whole numbers or floats without loss: for print and for houses that ask for it.",
+			Depths:       []Depth{Sixteen, Eight, Float},
+			Compressions: []Compression{Deflate, LZW, None},
+			Alphas:       []Alpha{Premultiplied, Straight},
+			Curves:       display,
+			Float:        true, Lossless: true, Facts: true, Software: true,
+			Bytes: Sizes{
+				Deflate: {Sixteen: {4.0, 4.3}, Eight: {1.12, 1.22}, Float: {7.9, 8.8}},
+				LZW:     {Sixteen: {5.1, 5.5}, Eight: {1.17, 1.31}, Float: {10.1, 10.9}},
+				None:    {Sixteen: {6, 8}, Eight: {3, 4}, Float: {12, 16}},
+			},
 		},
 		{
-			Format: TGA, Name: "TGA", Ext: "tga", Meaning: "Plain 8 bits with alpha, for older chains of tools.",
-			Depths: []Depth{
-				Eight,
-			}, Compressions: []Compression{RLE, None}, Alphas: []Alpha{Straight, Premultiplied}, Curves: display,
-			Lossless: true,
+			Format: TGA, Name: "TGA", Ext: "tga",
+			Meaning:      "Plain 8 bits with alpha, for older chains of tools.",
+			Depths:       []Depth{Eight},
+			Compressions: []Compression{RLE, None},
+			Alphas:       []Alpha{Straight, Premultiplied},
+			Curves:       display,
+			Lossless:     true, Facts: true, Software: true, Unstated: true,
+			Bytes: Sizes{RLE: {Eight: {2.04, 2.67}}, None: {Eight: {3, 4}}},
 		},
 		{
-			Format: DPX, Name: "DPX", Ext: "dpx", Meaning: "10 bits a colour with timecode in the header: for film " +
-				"and finishing.",
-			Depths: []Depth{
-				Ten,
-			}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.BT1886, pixel.Gamma22}, Lossless: true,
+			Format: DPX, Name: "DPX", Ext: "dpx",
+			Meaning:      "10 bits a colour with timecode in the header: for film and finishing.",
+			Depths:       []Depth{Ten},
+			Compressions: []Compression{None},
+			Curves:       []pixel.Curve{pixel.BT1886, pixel.Gamma22},
+			Lossless:     true, Facts: true, Software: true,
+			Bytes: Sizes{None: {Ten: {4, 4}}},
 		},
 		{
-			Format: HDR, Name: "Radiance HDR", Ext: "hdr", Meaning: "Light of any brightness in 4 bytes a pixel: for " +
-				"environments and lighting.",
-			Depths: []Depth{Float}, Compressions: []Compression{RLE}, Curves: []pixel.Curve{pixel.Linear}, Float: true,
+			Format: HDR, Name: "Radiance HDR", Ext: "hdr",
+			Meaning:      "Light of any brightness in 4 bytes a pixel: for environments and lighting.",
+			Depths:       []Depth{Float},
+			Compressions: []Compression{RLE},
+			Curves:       []pixel.Curve{pixel.Linear},
+			Float:        true, Facts: true,
+			Bytes: Sizes{RLE: {Float: {2.44, 2.44}}},
 		},
 		{
-			Format: BMP, Name: "BMP", Ext: "bmp", Meaning: "Plain 8 bits that every program opens.",
-			Depths: []Depth{
-				Eight,
-			}, Compressions: []Compression{None}, Curves: []pixel.Curve{pixel.SRGB}, Lossless: true,
+			Format: BMP, Name: "BMP", Ext: "bmp",
+			Meaning:      "Plain 8 bits that every program opens.",
+			Depths:       []Depth{Eight},
+			Compressions: []Compression{None},
+			Curves:       []pixel.Curve{pixel.SRGB},
+			Lossless:     true, Unstated: true,
+			Bytes: Sizes{None: {Eight: {3, 3}}},
 		},
 	}
 })

@@ -17,6 +17,7 @@ import (
 	"reelhouse/core/frame"
 	"reelhouse/core/imagefile"
 	"reelhouse/core/imagefile/exr"
+	"reelhouse/core/imagefile/formats"
 	"reelhouse/core/job"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -83,9 +84,9 @@ func Encode(w io.Writer, e output.Encoding, img *pixel.Image, passes []pass.Code
 	}
 	planes := samples(e, chosen, header, 0)
 	if e.Format == output.EXR {
-		return exr.Encode(w, exr.Picture{Part: exrPart(e, header), Planes: planes})
+		return exr.Encode(w, exr.Picture{Part: formats.EXRPart(e, header), Planes: planes})
 	}
-	file, err := begin(w, e, header)
+	file, err := formats.Begin(w, e, header)
 	if err != nil {
 		return err
 	}
@@ -121,10 +122,10 @@ func (h Header) attributes(f output.Format) imagefile.Attributes {
 		imagefile.Rational{Numerator: int32(h.Rate.Numerator), Denominator: uint32(h.Rate.Denominator)},
 	)
 	add(Prefix+"frame", int32(h.Frame))
-	switch f {
-	case output.EXR:
+	if f == output.EXR {
 		add("chromaticities", imagefile.BT709())
-	case output.DPX, output.TGA, output.TIFF, output.JPEG: // which have a field for it
+	}
+	if f.Kind().Software {
 		add("software", Software)
 	}
 	if f == output.DPX {

@@ -85,8 +85,7 @@ func TestFilesSayWhatTheyCarryAndAreTreatedSo(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				silent := curve == pixel.SRGB &&
-					(k.Format == output.TGA || k.Format == output.BMP) // what they are taken for
+				silent := curve == pixel.SRGB && k.Unstated
 				if p.Encoding.Format != e.Format || p.Encoding.Curve != curve || p.Encoding.Depth != depth ||
 					p.CurveStated == silent ||
 					math.Abs(p.PixelAspect-2) > 0.001 {
@@ -97,7 +96,7 @@ func TestFilesSayWhatTheyCarryAndAreTreatedSo(t *testing.T) {
 						t.Errorf("%s %s %s: %v came back as %v", k.Format, curve, depth, want, got)
 					}
 				}
-				if k.Format == output.BMP { // which has no room for facts
+				if !k.Facts {
 					continue
 				}
 				if p.Fact("shot") != "010" || p.Fact("note") != "Kai, Dämmerung" || p.Fact("frame") != "7" ||

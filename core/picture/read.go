@@ -96,18 +96,13 @@ func (f *File) Lines(n, y0, y1 int) (Picture, error) {
 
 // encodingOf returns what a header says of how its file is encoded.
 func encodingOf(h imagefile.Header, f formats.Format) output.Encoding {
-	var e output.Encoding
-	for _, k := range output.Kinds() {
-		if k.Ext == f.Extensions[0] {
-			e = k.Format.Usual()
-		}
-	}
+	e := f.Usual()
 	e.Level = 0
 	switch h.Channels[0].Type {
 	case imagefile.Uint8:
 		e.Depth = output.Eight
 	case imagefile.Uint16:
-		if e.Depth = output.Sixteen; e.Format == output.DPX {
+		if e.Depth = output.Sixteen; f.Kind().Depths[0] == output.Ten {
 			e.Depth = output.Ten
 		}
 	default:

@@ -11,29 +11,14 @@ import (
 	"sync"
 
 	"reelhouse/core/imagefile"
-	"reelhouse/core/imagefile/bmp"
-	"reelhouse/core/imagefile/dpx"
 	"reelhouse/core/imagefile/exr"
-	"reelhouse/core/imagefile/hdr"
-	"reelhouse/core/imagefile/jpeg"
-	"reelhouse/core/imagefile/png"
-	"reelhouse/core/imagefile/tga"
-	"reelhouse/core/imagefile/tiff"
+	"reelhouse/core/imagefile/formats"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 )
 
 var le = binary.LittleEndian
-
-var exrCompressions = map[output.Compression]exr.Compression{
-	output.None: exr.None, output.RLE: exr.RLE, output.PIZ: exr.PIZ, output.ZIPS: exr.ZIPS, output.ZIP: exr.ZIP,
-	output.PXR24: exr.PXR24, output.B44: exr.B44, output.B44A: exr.B44A, output.DWAA: exr.DWAA, output.DWAB: exr.DWAB,
-}
-
-var tiffCompressions = map[output.Compression]tiff.Compression{
-	output.None: tiff.None, output.LZW: tiff.LZW, output.Deflate: tiff.Deflate,
-}
 
 // A Writer writes one file from bands of the picture, as they come; see Begin.
 type Writer struct {
@@ -51,7 +36,7 @@ func Begin(out io.WriteSeeker, e output.Encoding, width, height int, passes []pa
 		return nil, err
 	}
 	w := &Writer{encoding: e, passes: passes, header: header}
-	w.file, err = begin(out, e, header)
+	w.file, err = formats.Begin(out, e, header)
 	return w, err
 }
 
@@ -71,43 +56,6 @@ func (w *Writer) Band(img *pixel.Image) error {
 
 // Close finishes the file. It is an error if lines are missing.
 func (w *Writer) Close() error { return w.file.Close() }
-
-// begin begins a file as the encoding says.
-func begin(out io.Writer, e output.Encoding, header imagefile.Header) (imagefile.Writer, error) {
-	switch e.Format {
-	case output.EXR:
-		seeker, ok := out.(io.WriteSeeker)
-		if !ok {
-			return nil, fmt.Errorf("an OpenEXR file needs a place where it can be gone back")
-		}
-		return exr.NewWriter(seeker, exrPart(e, header))
-	case output.PNG:
-		return png.NewWriter(out, header, png.Options{Effort: e.Level})
-	case output.JPEG:
-		return jpeg.NewWriter(out, header, jpeg.Options{Quality: e.Level, Full: e.Compression == output.DCTFull})
-	case output.TIFF:
-		return tiff.NewWriter(out, header, tiff.Options{
-			Compression: tiffCompressions[e.Compression], Level: e.Level, Sum: true,
-		})
-	case output.TGA:
-		return tga.NewWriter(out, header, tga.Options{Runs: e.Compression == output.RLE})
-	case output.DPX:
-		return dpx.NewWriter(out, header)
-	case output.HDR:
-		return hdr.NewWriter(out, header)
-	case output.BMP:
-		return bmp.NewWriter(out, header)
-	}
-	return nil, fmt.Errorf("there is no file format %q", e.Format)
-}
-
-func exrPart(e output.Encoding, header imagefile.Header) exr.Part {
-	part := exr.Part{Header: header, Compression: exrCompressions[e.Compression], Level: e.Level, Sum: true}
-	if e.Compression == output.DWAA || e.Compression == output.DWAB {
-		part.Level, part.Loss = 0, float32(e.Level)
-	}
-	return part
-}
 
 // head returns the header of a file.
 func head(e output.Encoding, width, height int, passes []pass.Code, h Header) (imagefile.Header, error) {
@@ -288,7 +236,7 @@ func eachBand(n int, work func(from, behind int)) {
 
 // compressionOf returns the output's name of what an OpenEXR file is packed by.
 func compressionOf(c exr.Compression) output.Compression {
-	for ours, theirs := range exrCompressions {
+	for ours, theirs := range formats.EXRCompressions {
 		if theirs == c {
 			return ours
 		}

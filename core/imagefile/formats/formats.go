@@ -1,10 +1,12 @@
-// Package formats opens image files of every format by what is in them.
+// Package formats begins image files of every format, and opens them by what is in them. What a format is and can hold
+// says output.Kind; here each has the codec that does it, in one row.
 package formats
 
 import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"reelhouse/core/imagefile"
@@ -16,42 +18,122 @@ import (
 	"reelhouse/core/imagefile/png"
 	"reelhouse/core/imagefile/tga"
 	"reelhouse/core/imagefile/tiff"
+	"reelhouse/core/output"
 )
 
-// A Format is a kind of image file.
+// A Format is a kind of image file with its codec.
 type Format struct {
-	Name       string
-	Extensions []string // of file names, the usual one first
-	open       func(in io.ReaderAt, size, limit int64) (imagefile.Reader, error)
-	is         func(head []byte) bool
+	output.Format
+	Name  string
+	Other []string // further extensions of file names
+	is    func(head []byte) bool
+	open  func(in io.ReaderAt, size, limit int64) (imagefile.Reader, error)
+	begin func(out io.Writer, e output.Encoding, h imagefile.Header) (imagefile.Writer, error)
 }
 
-const exrSignature = "\x76\x2f\x31\x01"
-
-// All returns every format.
+// All returns every format, in the order in which files are tried.
 func All() []Format {
-	begins := func(signatures ...string) func([]byte) bool {
-		return func(head []byte) bool {
-			for _, s := range signatures {
-				if strings.HasPrefix(string(head), s) {
-					return true
-				}
-			}
-			return false
+	all := []Format{
+		{Format: output.EXR, is: begins("\x76\x2f\x31\x01"), open: openEXR, begin: beginEXR},
+		{
+			Format: output.PNG, is: begins(png.Signature), open: png.NewReader,
+			begin: func(out io.Writer, e output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+				return png.NewWriter(out, h, png.Options{Effort: e.Level})
+			},
+		},
+		{
+			Format: output.JPEG, Other: []string{"jpeg"}, is: begins(jpeg.Signature), open: jpeg.NewReader,
+			begin: func(out io.Writer, e output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+				return jpeg.NewWriter(out, h, jpeg.Options{Quality: e.Level, Full: e.Compression == output.DCTFull})
+			},
+		},
+		{
+			Format: output.TIFF, Other: []string{"tiff"}, is: begins(tiff.Signatures...), open: tiff.NewReader,
+			begin: func(out io.Writer, e output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+				how := tiff.Options{Compression: tiffCompressions[e.Compression], Level: e.Level, Sum: true}
+				return tiff.NewWriter(out, h, how)
+			},
+		},
+		{
+			Format: output.DPX, is: begins(dpx.Signatures...), open: dpx.NewReader,
+			begin: func(out io.Writer, _ output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+				return dpx.NewWriter(out, h)
+			},
+		},
+		{
+			Format: output.HDR, is: begins(hdr.Signatures...), open: hdr.NewReader,
+			begin: func(out io.Writer, _ output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+				return hdr.NewWriter(out, h)
+			},
+		},
+		{
+			Format: output.BMP, is: begins(bmp.Signature), open: bmp.NewReader,
+			begin: func(out io.Writer, _ output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+				return bmp.NewWriter(out, h)
+			},
+		},
+		{ // has no signature, so it comes last
+			Format: output.TGA, is: tga.Is, open: tga.NewReader,
+			begin: func(out io.Writer, e output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+				return tga.NewWriter(out, h, tga.Options{Runs: e.Compression == output.RLE})
+			},
+		},
+	}
+	for i := range all {
+		all[i].Name = all[i].Kind().Name
+	}
+	return all
+}
+
+// Extensions returns the extensions of file names, the usual one first.
+func (f Format) Extensions() []string { return append([]string{f.Ext()}, f.Other...) }
+
+// begins returns what tells a format by how its files begin.
+func begins(signatures ...string) func([]byte) bool {
+	return func(head []byte) bool {
+		return slices.ContainsFunc(signatures, func(s string) bool { return strings.HasPrefix(string(head), s) })
+	}
+}
+
+// EXRCompressions are what OpenEXR calls what files are packed by.
+var EXRCompressions = map[output.Compression]exr.Compression{
+	output.None: exr.None, output.RLE: exr.RLE, output.PIZ: exr.PIZ, output.ZIPS: exr.ZIPS, output.ZIP: exr.ZIP,
+	output.PXR24: exr.PXR24, output.B44: exr.B44, output.B44A: exr.B44A, output.DWAA: exr.DWAA, output.DWAB: exr.DWAB,
+}
+
+var tiffCompressions = map[output.Compression]tiff.Compression{
+	output.None: tiff.None, output.LZW: tiff.LZW, output.Deflate: tiff.Deflate,
+}
+
+func openEXR(in io.ReaderAt, size, limit int64) (imagefile.Reader, error) {
+	return exr.NewReader(in, size, limit)
+}
+
+func beginEXR(out io.Writer, e output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+	seeker, ok := out.(io.WriteSeeker)
+	if !ok {
+		return nil, fmt.Errorf("an OpenEXR file needs a place where it can be gone back")
+	}
+	return exr.NewWriter(seeker, EXRPart(e, h))
+}
+
+// EXRPart returns the part of an OpenEXR file as the encoding says.
+func EXRPart(e output.Encoding, h imagefile.Header) exr.Part {
+	part := exr.Part{Header: h, Compression: EXRCompressions[e.Compression], Level: e.Level, Sum: true}
+	if e.Compression == output.DWAA || e.Compression == output.DWAB {
+		part.Level, part.Loss = 0, float32(e.Level)
+	}
+	return part
+}
+
+// Begin begins a file as the encoding says. Only OpenEXR seeks.
+func Begin(out io.Writer, e output.Encoding, h imagefile.Header) (imagefile.Writer, error) {
+	for _, f := range All() {
+		if f.Format == e.Format {
+			return f.begin(out, e, h)
 		}
 	}
-	return []Format{
-		{"OpenEXR", []string{"exr"}, func(in io.ReaderAt, size, limit int64) (imagefile.Reader, error) {
-			return exr.NewReader(in, size, limit)
-		}, begins(exrSignature)},
-		{"PNG", []string{"png"}, png.NewReader, begins(png.Signature)},
-		{"JPEG", []string{"jpg", "jpeg"}, jpeg.NewReader, begins(jpeg.Signature)},
-		{"TIFF", []string{"tif", "tiff"}, tiff.NewReader, begins(tiff.Signatures...)},
-		{"DPX", []string{"dpx"}, dpx.NewReader, begins(dpx.Signatures...)},
-		{"Radiance HDR", []string{"hdr"}, hdr.NewReader, begins(hdr.Signatures...)},
-		{"BMP", []string{"bmp"}, bmp.NewReader, begins(bmp.Signature)},
-		{"TGA", []string{"tga"}, tga.NewReader, tga.Is}, // has no signature, so it comes last
-	}
+	return nil, fmt.Errorf("there is no file format %q", e.Format)
 }
 
 // headBytes is what the formats need to know themselves by.

@@ -23,7 +23,10 @@ import (
 	"reelhouse/core/imagefile/png"
 	"reelhouse/core/imagefile/tga"
 	"reelhouse/core/imagefile/tiff"
+	"reelhouse/core/output"
+	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
+	"reelhouse/core/raster"
 )
 
 const limit = 1 << 26
@@ -604,3 +607,32 @@ func FuzzTGA(f *testing.F)  { fuzz(f, "TGA", "tga") }
 func FuzzDPX(f *testing.F)  { fuzz(f, "DPX", "dpx") }
 func FuzzHDR(f *testing.F)  { fuzz(f, "Radiance HDR", "hdr") }
 func FuzzBMP(f *testing.F)  { fuzz(f, "BMP", "bmp") }
+
+// Every format that can be chosen has a codec, says what its files take, and is known by its extension; and there is no
+// codec without a format.
+func TestEveryFormatHasACodec(t *testing.T) {
+	coded := map[output.Format]bool{}
+	for _, f := range All() {
+		if f.Name == "" || f.is == nil || f.open == nil || f.begin == nil || coded[f.Format] {
+			t.Errorf("%q is not whole, or there twice", f.Format)
+		}
+		coded[f.Format] = true
+	}
+	for _, k := range output.Kinds() {
+		if !coded[k.Format] {
+			t.Errorf("%s has no codec", k.Name)
+		}
+		for _, c := range k.Compressions {
+			for _, d := range k.Depths {
+				e := k.Format.Usual()
+				e.Compression, e.Depth, e.Level = c, d, k.Format.Scale(c).Used
+				if k.Float && !k.Data && d == output.Float {
+					e.Curve = pixel.Linear
+				}
+				if bytes := e.Bytes([]pass.Code{pass.Beauty}, raster.Size{Width: 1000, Height: 1000}); bytes < 50_000 {
+					t.Errorf("%s, %s, %s does not say what it takes: %.0f bytes", k.Name, c, d, bytes)
+				}
+			}
+		}
+	}
+}

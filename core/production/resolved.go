@@ -25,13 +25,13 @@ type Resolved struct {
 
 // A RenderedShot is what a shot renders.
 type RenderedShot struct {
-	Shot     *Shot
-	Views    []SeenView // each once, rigs as their views
-	Sizes    []*raster.Named
-	List     *PassList // nil if there is none of its code
-	Outputs  []*RenderedOutput
-	Quality  Quality
-	Handles  int // frames before and after
+	Shot    *Shot
+	Views   []SeenView // each once, rigs as their views
+	Sizes   []*raster.Named
+	List    *PassList // nil if there is none of its code
+	Outputs []*RenderedOutput
+	Quality Quality
+	Handles int // frames before and after
 }
 
 // A SeenView is a view as a shot shows it.

@@ -79,7 +79,7 @@ func texts[T any](all []T, text func(T) string) string {
 func codes[T ~string](all []T) string { return texts(all, func(v T) string { return string(v) }) }
 
 func formatTable() string {
-	return table("format | float | layers | alpha | lossless | facts | depths | compression | encodes",
+	return table("format | float | layers | alpha | lossless | facts | pixel aspect | depths | compression | encodes",
 		func(row func(...string)) {
 			for _, k := range output.Kinds() {
 				packed := func(c output.Compression) string {
@@ -89,7 +89,7 @@ func formatTable() string {
 					}
 					return text
 				}
-				row(k.Name, yes(k.Float), yes(k.Layers), codes(k.Alphas), yes(k.Lossless), yes(k.Facts),
+				row(k.Name, yes(k.Float), yes(k.Layers), codes(k.Alphas), yes(k.Lossless), yes(k.Facts), yes(k.Aspect),
 					codes(k.Depths), texts(k.Compressions, packed), codes(k.Curves))
 			}
 		})

@@ -145,6 +145,8 @@ type Kind struct {
 	Lossless     bool // with some of its compressions
 	// Facts says that there is room for facts of any name.
 	Facts bool
+	// Aspect says that files tell the shape of their pixels.
+	Aspect bool
 	// Software says that there is a field for the program that wrote the file.
 	Software bool
 	// Unstated formats say nothing of a curve that is sRGB, which they are taken for.
@@ -171,7 +173,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Compressions: []Compression{ZIP, ZIPS, PIZ, RLE, None, PXR24, B44, B44A, DWAA, DWAB},
 			Alphas:       []Alpha{Premultiplied, Straight},
 			Curves:       []pixel.Curve{pixel.Linear},
-			Layers:       true, Float: true, Data: true, Lossless: true, Facts: true,
+			Layers:       true, Float: true, Data: true, Lossless: true, Facts: true, Aspect: true,
 		},
 		{
 			Format: PNG, Name: "PNG", Ext: "png",
@@ -180,7 +182,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Compressions: []Compression{Deflate},
 			Alphas:       []Alpha{Straight},
 			Curves:       display,
-			Lossless:     true, Facts: true,
+			Lossless:     true, Facts: true, Aspect: true,
 			Bytes: Sizes{Deflate: {Sixteen: {4.0, 4.0}, Eight: {1.1, 1.1}}}, // alpha that is 1 everywhere is left out
 		},
 		{
@@ -189,7 +191,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Depths:       []Depth{Eight},
 			Compressions: []Compression{DCT, DCTFull},
 			Curves:       []pixel.Curve{pixel.SRGB},
-			Facts:        true, Software: true,
+			Facts:        true, Aspect: true, Software: true,
 		},
 		{
 			Format: TIFF, Name: "TIFF", Ext: "tif",
@@ -198,7 +200,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Compressions: []Compression{Deflate, LZW, None},
 			Alphas:       []Alpha{Premultiplied, Straight},
 			Curves:       display,
-			Float:        true, Lossless: true, Facts: true, Software: true,
+			Float:        true, Lossless: true, Facts: true, Aspect: true, Software: true,
 			Bytes: Sizes{
 				Deflate: {Sixteen: {4.0, 4.3}, Eight: {1.12, 1.22}, Float: {7.9, 8.8}},
 				LZW:     {Sixteen: {5.1, 5.5}, Eight: {1.17, 1.31}, Float: {10.1, 10.9}},
@@ -212,7 +214,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Compressions: []Compression{RLE, None},
 			Alphas:       []Alpha{Straight, Premultiplied},
 			Curves:       display,
-			Lossless:     true, Facts: true, Software: true, Unstated: true,
+			Lossless:     true, Facts: true, Aspect: true, Software: true, Unstated: true,
 			Bytes: Sizes{RLE: {Eight: {2.04, 2.67}}, None: {Eight: {3, 4}}},
 		},
 		{
@@ -221,7 +223,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Depths:       []Depth{Ten},
 			Compressions: []Compression{None},
 			Curves:       []pixel.Curve{pixel.BT1886, pixel.Gamma22},
-			Lossless:     true, Facts: true, Software: true,
+			Lossless:     true, Facts: true, Aspect: true, Software: true,
 			Bytes: Sizes{None: {Ten: {4, 4}}},
 		},
 		{
@@ -230,7 +232,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Depths:       []Depth{Float},
 			Compressions: []Compression{RLE},
 			Curves:       []pixel.Curve{pixel.Linear},
-			Float:        true, Facts: true,
+			Float:        true, Facts: true, Aspect: true,
 			Bytes: Sizes{RLE: {Float: {2.44, 2.44}}},
 		},
 		{
@@ -239,7 +241,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Depths:       []Depth{Eight},
 			Compressions: []Compression{None},
 			Curves:       []pixel.Curve{pixel.SRGB},
-			Lossless:     true, Unstated: true,
+			Lossless:     true, Aspect: true, Unstated: true,
 			Bytes: Sizes{None: {Eight: {3, 3}}},
 		},
 	}

@@ -93,6 +93,11 @@ func head(e output.Encoding, width, height int, passes []pass.Code, h Header) (i
 	if !e.Floating() {
 		out.Curve = e.Curve
 	}
+	if k := e.Format.Kind(); !k.Aspect && h.PixelAspect != 0 && h.PixelAspect != 1 {
+		return imagefile.Header{}, fmt.Errorf(
+			"%s cannot say that its pixels are %g times as wide as high", k.Name, h.PixelAspect,
+		)
+	}
 	out.PixelAspect = h.PixelAspect
 	out.Attributes = h.attributes(e.Format)
 	if e.Format == output.EXR && h.Window.Size() == out.DataWindow.Size() {

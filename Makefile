@@ -2,7 +2,7 @@
 DATA ?= $(or $(REELHOUSE_DATA),./reelhouse-data)
 export CGO_ENABLED = 0
 
-.PHONY: build demo test race vectors lint docs css tools bench fuzz soak screenshots
+.PHONY: build demo test race vectors lint docs notices css tools bench fuzz soak screenshots
 
 build:
 	go build -o bin/reelhouse ./cmd/reelhouse
@@ -52,6 +52,11 @@ lint:
 # docs writes the tables in documents that are made from what the house knows.
 docs:
 	REELHOUSE_DOCS=write go test -count=1 -run TestTablesInDocuments ./core
+
+# notices writes the licences of Go, its modules, and the npm packages that the binary holds.
+notices:
+	cd web/style && npm ci --silent
+	go run ./scripts/notices
 
 # css makes styles, fonts and scripts again from npm packages; the results are committed.
 css:

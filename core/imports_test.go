@@ -27,7 +27,7 @@ var rows = []string{
 // layers are the folders outside core, likewise; core comes before them all.
 var layers = []string{
 	"demo", "store", "assets", "house/waiting", "house", "house/housetest", "preview", "farm", "web/kit", stations,
-	"web", "web/webtest", "cmd/reelhouse", "bench/files", "bench/rays",
+	"web", "web/webtest", "cmd/reelhouse", "bench/files", "bench/rays", "scripts/notices",
 }
 
 // codecs is the folder of image files. A format in a folder of its own below it needs no place: it has that of aCodec.

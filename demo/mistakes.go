@@ -185,6 +185,11 @@ func Mistakes() []Mistake {
 				shot(p, "010").SetTiles("quay", "scope", raster.Bands(2))
 			},
 		},
+		{
+			"volume-unusable",
+			"files go to a volume that is not configured",
+			func(p *production.Production) { p.Volume = "archive" },
+		},
 		{"disk-too-small", "a film of a million frames", func(p *production.Production) {
 			final(p)
 			for i := range p.Shots {

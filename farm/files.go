@@ -66,8 +66,12 @@ func newJob(h *house.House, l *store.Lease) (j job.Job, parts []part, kept []sto
 			kept = append(kept, file)
 			continue
 		}
+		whole, err := h.OutputPath(final)
+		if err != nil {
+			return j, nil, nil, err
+		}
 		p := part{
-			temp: tempName(filepath.Join(h.Output(), filepath.FromSlash(final)), leaseMark(l)), final: final,
+			temp: tempName(whole, leaseMark(l)), final: final,
 			want: inspect.Expected{Encoding: f.Encoding, Size: b.FileSize(s, f), Passes: f.Passes},
 		}
 		parts = append(parts, p)
@@ -111,22 +115,34 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 
 // removeOwnParts removes the files under way of a lease. Another attempt may be under way meanwhile, whose files are
 // left alone.
-func removeOwnParts(output string, l *store.Lease) error {
+func removeOwnParts(h *house.House, l *store.Lease) error {
 	var errs []error
 	for _, f := range l.Sequence.Spec.Files {
-		err := os.RemoveAll(tempName(filepath.Join(output, filepath.FromSlash(f.Path.Frame(l.Number))), leaseMark(l)))
-		if !errors.Is(err, fs.ErrNotExist) {
+		final, err := h.OutputPath(f.Path.Frame(l.Number))
+		if err != nil {
+			return err
+		}
+		if err := os.RemoveAll(tempName(final, leaseMark(l))); !errors.Is(err, fs.ErrNotExist) {
 			errs = append(errs, err)
 		}
 	}
 	return errors.Join(errs...)
 }
 
-// removeParts removes the files under way of a frame, whatever attempt they come from.
-func removeParts(output string, s plan.Sequence, number int) error {
+// removeParts removes the files under way of a frame, whatever attempt they come from. Those on a volume that is away
+// stay there: they keep nothing from its place.
+func removeParts(h *house.House, s plan.Sequence, number int) error {
 	var errs []error
 	for _, f := range s.Files {
-		final := filepath.Join(output, filepath.FromSlash(f.Path.Frame(number)))
+		rel := f.Path.Frame(number)
+		final, err := h.OutputPath(rel)
+		var away *house.VolumeError
+		if _, err := h.StatOutput(&house.Plain{}, rel); errors.As(err, &away) {
+			continue
+		}
+		if err != nil {
+			return err
+		}
 		prefix := filepath.Base(tempName(final, ""))
 		entries, err := os.ReadDir(filepath.Dir(final))
 		if errors.Is(err, fs.ErrNotExist) {

@@ -7,6 +7,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/dustin/go-humanize"
+
 	"reelhouse/core/job"
 )
 
@@ -78,7 +80,7 @@ func taken(m job.Message) string {
 		text += fmt.Sprintf(", %.2f million rays/s", m.RaysPerSecond/1e6)
 	}
 	if m.Memory > 0 {
-		text += fmt.Sprintf(", peak %.0f MB", float64(m.Memory)/1e6)
+		text += ", peak " + humanize.Bytes(uint64(m.Memory))
 	}
 	return text
 }

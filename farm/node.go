@@ -9,8 +9,11 @@ import (
 	"path/filepath"
 	"runtime"
 	"slices"
+	"strings"
 	"sync"
 	"time"
+
+	"github.com/dustin/go-humanize"
 
 	"reelhouse/core/job"
 	"reelhouse/core/queue"
@@ -166,7 +169,7 @@ func (n *Node) clearUp() error {
 		if err != nil {
 			return err
 		}
-		if err := removeParts(n.House.Output(), s.Spec, f.Number); err != nil {
+		if err := removeParts(n.House, s.Spec, f.Number); err != nil {
 			return err
 		}
 		n.Log.Info("frame taken up again after a crash", "sequence", s.Spec.Title(), "frame", f.Number)
@@ -225,27 +228,64 @@ const room = 8 << 20
 // lease takes the next frame, unless the disk has no room for one. Without one it returns after how long it is to be
 // tried again, 0 for when something has changed.
 func (n *Node) lease(except []int64) (*store.Lease, time.Duration) {
-	full := ""
-	if free := n.House.FreeBytes(); free >= 0 && free < room {
-		full = fmt.Sprintf(
-			"the output's disk is full: %.0f MB are free; make room, and rendering goes on by itself", free/1e6,
-		)
-	}
+	full := fullness(n.House.VolumeState("").Free, "")
 	if n.rests.set(&n.rests.full, full) {
 		n.troubled(full)
 	}
 	if full != "" {
 		return nil, n.patience()
 	}
-	l, err := n.House.Record.Lease(n.Name, except...)
+	without, trouble, err := n.unusable()
+	var l *store.Lease
+	if err == nil {
+		if n.rests.set(&n.rests.volumes, trouble) {
+			n.troubled(trouble)
+		}
+		l, err = n.House.Record.Lease(n.Name, append(without, except...)...)
+	}
 	n.setRecord(err)
-	if err != nil {
+	if err != nil || l == nil && trouble != "" {
 		return nil, n.patience()
 	}
 	if l != nil {
 		n.Hub.Changed()
 	}
 	return l, 0
+}
+
+// fullness says that a volume with so many bytes free is full, "" if it is not.
+func fullness(free float64, volume string) string {
+	if free < 0 || free >= room {
+		return ""
+	}
+	return fmt.Sprintf("the disk of %s is full: %s are free; make room, and rendering goes on by itself",
+		house.VolumeTitle(volume), humanize.Bytes(uint64(free)))
+}
+
+// unusable returns the batches whose volumes cannot be written, and why not.
+func (n *Node) unusable() (batches []int64, trouble string, err error) {
+	volumes, err := n.House.Record.UsedVolumes()
+	if err != nil {
+		return nil, "", err
+	}
+	var troubles []string
+	for _, volume := range volumes {
+		state := n.House.VolumeState(volume)
+		if state.Fault == "" {
+			state.Fault = fullness(state.Free, volume)
+		}
+		if state.Fault == "" {
+			continue
+		}
+		waiting, err := n.House.Record.BatchesOn(volume)
+		if err != nil {
+			return nil, "", err
+		}
+		if len(waiting) > 0 {
+			batches, troubles = append(batches, waiting...), append(troubles, state.Fault)
+		}
+	}
+	return batches, strings.Join(troubles, "; "), nil
 }
 
 // Trouble says why the node cannot render although frames are ready, or "".
@@ -384,7 +424,7 @@ func (n *Node) owe(parent context.Context, record func() error) error {
 
 // settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
-	if left := removeOwnParts(n.House.Output(), l); left != nil {
+	if left := removeOwnParts(n.House, l); left != nil {
 		n.Log.Error("partial files stay behind", "error", left)
 	}
 	record := n.ending(ctx, parent, l, err, log)

@@ -197,6 +197,10 @@ func (n placing) takeBack(h *house.House, note string, recorded []store.File) er
 			continue
 		}
 		there, err := h.SumOutput(f.Path)
+		var away *house.VolumeError
+		if errors.As(err, &away) {
+			return nil // the note stays, until the next start
+		}
 		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, house.ErrNotPlain) {
 			continue
 		} else if err != nil {

@@ -40,7 +40,8 @@ type rests struct {
 	mutex   sync.Mutex
 	all     rest            // of the node
 	batches map[int64]*rest // of single batches
-	full    string          // that the disk is full; "" if it is not
+	full    string          // that the data folder's disk is full; "" if it is not
+	volumes string          // why batches wait for their volumes; "" if they do not
 	record  string          // why the record cannot be read or changed; "" if it can
 }
 
@@ -105,7 +106,7 @@ func (r *rests) text() string {
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
 	var all []string
-	for _, t := range []string{r.full, r.record, r.all.reason} {
+	for _, t := range []string{r.full, r.volumes, r.record, r.all.reason} {
 		if t != "" && !slices.Contains(all, t) {
 			all = append(all, t)
 		}
@@ -116,7 +117,9 @@ func (r *rests) text() string {
 	}
 	slices.Sort(ids)
 	for _, id := range ids {
-		all = append(all, fmt.Sprintf("batch %d waits: %s", id, r.batches[id].reason))
+		if reason := r.batches[id].reason; !strings.Contains(r.volumes, reason) {
+			all = append(all, fmt.Sprintf("batch %d waits: %s", id, reason))
+		}
 	}
 	return strings.Join(all, "; ")
 }
@@ -149,8 +152,13 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 			f.Close()
 		}
 	}
-	if reason := n.probe(l); reason != "" {
-		return &fault{reason: reason, sure: true}
+	if f := n.probe(l); f != nil {
+		return f
+	}
+	if volume := l.Batch.Plan.Volume; volume != "" {
+		if reason := storageFault(err); reason != "" {
+			return &fault{reason: house.VolumeTitle(volume) + ": " + reason, batch: true}
+		}
 	}
 	if reason := storageFault(err); reason != "" {
 		var path *fs.PathError
@@ -163,25 +171,46 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 	return nil
 }
 
-// probe says why files cannot be written where those of a step belong, "" if they can.
-func (n *Node) probe(l *store.Lease) string {
-	folders := map[string]bool{n.House.Work(): true}
+// probe finds out why files cannot be written where those of a step belong, nil if they can.
+func (n *Node) probe(l *store.Lease) *fault {
+	if reason := unwritable(n.House.Work()); reason != "" {
+		return &fault{reason: reason, sure: true}
+	}
+	volume := l.Batch.Plan.Volume
+	if state := n.House.VolumeState(volume); state.Fault != "" {
+		return &fault{reason: state.Fault, batch: volume != "", sure: true}
+	}
+	folders := map[string]bool{}
 	for _, f := range l.Sequence.Spec.Files {
 		path := f.Path.Frame(l.Number)
 		if err := n.House.OutputFolder(path); errors.Is(err, house.ErrNotPlain) {
 			continue // which is the frame's own fault
 		}
-		folders[filepath.Dir(filepath.Join(n.House.Output(), filepath.FromSlash(path)))] = true
-	}
-	for folder := range folders {
-		if err := tryWriting(folder); err != nil {
-			if reason := storageFault(err); reason != "" {
-				return reason
-			}
-			return "the output cannot be written: " + cause(err)
+		if file, err := n.House.OutputPath(path); err == nil {
+			folders[filepath.Dir(file)] = true
 		}
 	}
-	return ""
+	for folder := range folders {
+		if reason := unwritable(folder); reason != "" {
+			if volume != "" {
+				reason = house.VolumeTitle(volume) + ": " + reason
+			}
+			return &fault{reason: reason, batch: volume != "", sure: true}
+		}
+	}
+	return nil
+}
+
+// unwritable says why files cannot be written in a folder, "" if they can.
+func unwritable(folder string) string {
+	err := tryWriting(folder)
+	if err == nil {
+		return ""
+	}
+	if reason := storageFault(err); reason != "" {
+		return reason
+	}
+	return "the output cannot be written: " + cause(err)
 }
 
 // A probe is a small file, by which it is found out whether a folder can be written. Its name is one of files under

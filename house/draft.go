@@ -232,15 +232,17 @@ func (h *House) draftKey(name string, t plan.Trial) (key, progress string, err e
 		return "", "", err
 	}
 	marks, err := h.Record.Marks()
-	return fmt.Sprintf("%s %s %d", name, t, last), fmt.Sprintf("%s %.0f", marks, h.FreeBytes()/1e8), err
+	return fmt.Sprintf("%s %s %d", name, t, last), marks + h.volumeMarks(), err
 }
 
 // facts gathers what the rules need to know beside the batch.
 func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.News) (preflight.Facts, error) {
 	p := set.Production
+	volume := h.VolumeState(p.Volume)
 	f := preflight.Facts{
-		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: h.FreeBytes(),
-		Unreadable: p.Scene.Opaque != nil && h.OnlyBuiltIn, News: news, ViewLooks: map[string]string{},
+		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: volume.Free, WorkBytes: h.VolumeState("").Free,
+		VolumeFault: volume.Fault,
+		Unreadable:  p.Scene.Opaque != nil && h.OnlyBuiltIn, News: news, ViewLooks: map[string]string{},
 	}
 	if p.Scene.Opaque == nil {
 		report, err := h.Assets.Report(p.Scene)

@@ -3,7 +3,8 @@
 //
 //	reelhouse.db   the record
 //	scenes/, environments/, sounds/, incoming/   the assets; see package assets
-//	output/        finished files; in .set-aside below it, damaged ones in whose place others have come
+//	output/        finished files; in .set-aside below it, damaged ones in whose place others have come. Others may
+//	               lie on volumes, on other disks
 //	thumbs/        small pictures, which may be deleted at any time
 //	work/          jobs under way
 package house
@@ -27,6 +28,7 @@ type House struct {
 	unlock func() error
 	// OnlyBuiltIn says that no renderer but the built-in one renders here, which reads glTF and nothing else.
 	OnlyBuiltIn bool
+	volumes     []store.Volume // that the configuration names
 
 	mutex  sync.Mutex
 	drafts map[string]keptDraft // a few of them
@@ -66,6 +68,9 @@ func Open(dir string, shared bool) (*House, error) {
 	if h.Record, err = store.Open(h.path("reelhouse.db")); err != nil {
 		return nil, errors.Join(err, h.unlock())
 	}
+	if h.volumes, err = h.Record.Volumes(); err != nil {
+		return nil, errors.Join(err, h.Close())
+	}
 	return h, nil
 }
 
@@ -76,7 +81,7 @@ func (h *House) path(parts ...string) string {
 	return filepath.Join(append([]string{h.Dir}, parts...)...)
 }
 
-// Output returns the folder below which finished files lie.
+// Output returns the folder below which finished files lie that are on no volume.
 func (h *House) Output() string { return h.path("output") }
 
 // Thumbs returns the folder of small pictures.

@@ -12,12 +12,13 @@ import (
 	"path/filepath"
 	"strings"
 
+	"reelhouse/core/naming"
 	"reelhouse/store"
 )
 
-// Finished files lie below the output folder, in plain folders, and are plain files. Anything else that stands there,
-// such as a link or a pipe that some program made, is neither followed nor opened: what a link leads to may be
-// anywhere, and opening a pipe hangs.
+// Finished files lie below the output folder, or on a volume, in plain folders, and are plain files. Anything else that
+// stands there, such as a link or a pipe that some program made, is neither followed nor opened: what a link leads to
+// may be anywhere, and opening a pipe hangs.
 
 // ErrNotPlain is wrapped by the error about something below the output folder that is no plain file, or no plain
 // folder.
@@ -32,15 +33,21 @@ func (p *Plain) folder(h *House, rel string) error {
 	if rel == "." || p.known[rel] {
 		return nil
 	}
-	if err := p.folder(h, path.Dir(rel)); err != nil {
-		return err
-	}
-	info, err := os.Lstat(h.outputPath(rel))
-	if err != nil {
-		return err
-	}
-	if !info.IsDir() {
-		return fmt.Errorf("the folder %s: %w", rel, ErrNotPlain)
+	if volume, root := isRoot(rel); root {
+		if err := h.available(volume); err != nil {
+			return err
+		}
+	} else {
+		if err := p.folder(h, path.Dir(rel)); err != nil {
+			return err
+		}
+		info, err := os.Lstat(h.outputPath(rel))
+		if err != nil {
+			return err
+		}
+		if !info.IsDir() {
+			return fmt.Errorf("the folder %s: %w", rel, ErrNotPlain)
+		}
 	}
 	if p.known == nil {
 		p.known = map[string]bool{}
@@ -49,16 +56,30 @@ func (p *Plain) folder(h *House, rel string) error {
 	return nil
 }
 
-// OutputPath returns where a path below the output folder lies on the disk. It fails for one that would lie elsewhere.
+// isRoot reports whether a path is a named volume itself.
+func isRoot(rel string) (volume string, root bool) {
+	volume, rest := naming.SplitVolume(rel)
+	return volume, volume != "" && rest == ""
+}
+
+// OutputPath returns where a path below the output folder, or on a volume, lies on the disk. It fails for one that
+// would lie elsewhere, and for a volume that there is not.
 func (h *House) OutputPath(rel string) (string, error) {
-	if !filepath.IsLocal(filepath.FromSlash(rel)) || path.Clean(rel) != rel {
+	volume, rest := naming.SplitVolume(rel)
+	if !filepath.IsLocal(filepath.FromSlash(rest)) || path.Clean(rest) != rest {
 		return "", fmt.Errorf("%s leads out of the output folder", rel)
+	}
+	if _, known := h.Volume(volume); !known {
+		return "", h.available(volume)
 	}
 	return h.outputPath(rel), nil
 }
 
+// outputPath is OutputPath for a path that is known to lie on a volume.
 func (h *House) outputPath(rel string) string {
-	return filepath.Join(h.Output(), filepath.FromSlash(rel))
+	volume, rest := naming.SplitVolume(rel)
+	v, _ := h.Volume(volume)
+	return filepath.Join(v.Folder, filepath.FromSlash(rest))
 }
 
 // OutputFolder makes the folder of a file below the output folder, and those above it.
@@ -80,6 +101,9 @@ func (h *House) OutputFolder(rel string) error {
 func (h *House) makeFolder(rel string) error {
 	if rel == "." {
 		return os.MkdirAll(h.Output(), 0o755)
+	}
+	if volume, root := isRoot(rel); root {
+		return h.available(volume) // whose folder is not ours to make
 	}
 	if err := h.makeFolder(path.Dir(rel)); err != nil {
 		return err
@@ -164,7 +188,8 @@ const asideFolder = ".set-aside"
 // SetAside moves a file below the output folder out of the way, and returns where it is. Nothing is deleted.
 func (h *House) SetAside(rel string) (string, error) {
 	for n := 1; ; n++ {
-		aside := fmt.Sprintf("%s/%s.%d", asideFolder, rel, n)
+		volume, rest := naming.SplitVolume(rel)
+		aside := naming.OnVolume(volume, fmt.Sprintf("%s/%s.%d", asideFolder, rest, n))
 		if err := h.OutputFolder(aside); err != nil {
 			return "", err
 		}
@@ -177,10 +202,10 @@ func (h *House) SetAside(rel string) (string, error) {
 	}
 }
 
-// isOurs reports whether a name below the output folder is one that the house uses for itself: of files under way, and
-// of what was set aside.
+// isOurs reports whether a name below the output folder is one that the house uses for itself: of files under way, of
+// what was set aside, and of a volume's mark.
 func isOurs(name string) bool {
-	return name == asideFolder || strings.HasPrefix(name, ".") && strings.Contains(name, PartMark)
+	return name == asideFolder || name == markFile || strings.HasPrefix(name, ".") && strings.Contains(name, PartMark)
 }
 
 // PartMark comes between a file's name and the number of its lease, in names of files under way.

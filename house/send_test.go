@@ -25,9 +25,9 @@ func finish(t *testing.T, h *house.House, number int) {
 	}
 	var files []store.File
 	for _, f := range l.Sequence.Spec.Files {
-		path := filepath.Join(h.Output(), filepath.FromSlash(f.Path.Frame(number)))
-		if err := errors.Join(os.MkdirAll(filepath.Dir(path), 0o755),
-			os.WriteFile(path, []byte("picture"), 0o644)); err != nil {
+		path, err := h.OutputPath(f.Path.Frame(number))
+		err = errors.Join(err, os.MkdirAll(filepath.Dir(path), 0o755), os.WriteFile(path, []byte("picture"), 0o644))
+		if err != nil {
 			t.Fatal(err)
 		}
 		files = append(files, store.File{Path: f.Path.Frame(number), Bytes: 7, SHA256: strings.Repeat("ab", 32)})

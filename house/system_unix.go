@@ -6,6 +6,8 @@ import (
 	"errors"
 	"os"
 	"syscall"
+
+	"golang.org/x/sys/unix"
 )
 
 // plainFlags keep a link from being followed, and a pipe from being waited for.
@@ -29,11 +31,14 @@ func lock(path string) (func() error, error) {
 	return f.Close, nil
 }
 
-// FreeBytes returns how much room there is for finished files, or -1 if that is not known.
-func (h *House) FreeBytes() float64 {
+// freeBytes returns how much room the disk of a folder has, or -1 if that is not known.
+func freeBytes(folder string) float64 {
 	var s syscall.Statfs_t
-	if err := syscall.Statfs(h.Output(), &s); err != nil {
+	if err := syscall.Statfs(folder, &s); err != nil {
 		return -1
 	}
 	return float64(s.Bavail) * float64(s.Bsize)
 }
+
+// writable says why nothing can be written into a folder, nil if it can.
+func writable(folder string) error { return unix.Access(folder, unix.W_OK) }

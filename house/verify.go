@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path"
 	"path/filepath"
 	"runtime"
@@ -15,6 +14,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"reelhouse/core/naming"
 	"reelhouse/core/queue"
 	"reelhouse/store"
 )
@@ -62,9 +62,6 @@ func (v Verified) Clean() bool {
 // mostForeign is how many paths are named of files that are not in the record.
 const mostForeign = 1000
 
-// errNoOutput says that there is no output folder, so that it would be wrong to call everything lost.
-var errNoOutput = errors.New("the output folder is not there; is its disk connected?")
-
 // Verify compares finished files with what was recorded when they were judged, and records frames as lost, or as good
 // again. It may run beside a server. progress hears how many frames of all were looked at; it may be nil.
 func (h *House) Verify(ctx context.Context, what Verification, progress func(done, all int)) (Verified, error) {
@@ -75,8 +72,8 @@ func (h *House) Verify(ctx context.Context, what Verification, progress func(don
 		Unfinished: []string{},
 		Unread:     []string{},
 	}
-	if info, err := os.Stat(h.Output()); err != nil || !info.IsDir() {
-		return out, errNoOutput
+	if err := h.available(""); err != nil {
+		return out, err
 	}
 	batches, err := h.Record.Batches(what.Production)
 	if err != nil {
@@ -230,12 +227,13 @@ const changed = store.Changed
 func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verified) error {
 	var foreign, unfinished []string
 	folder, recorded := "", map[string]bool{} // of one folder at a time: a film has ten million files
-	err := filepath.WalkDir(h.Output(), func(file string, d fs.DirEntry, err error) error {
+	var volume store.Volume
+	look := func(file string, d fs.DirEntry, err error) error {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		rel, _ := filepath.Rel(h.Output(), file)
-		rel = filepath.ToSlash(rel)
+		rel, _ := filepath.Rel(volume.Folder, file)
+		rel = naming.OnVolume(volume.Code, filepath.ToSlash(rel))
 		switch {
 		case errors.Is(err, fs.ErrNotExist):
 			return nil // a file under way that has got its name
@@ -245,6 +243,8 @@ func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verif
 		case d.IsDir() && isOurs(d.Name()):
 			return fs.SkipDir
 		case d.IsDir() || folders != nil && !folders[path.Dir(rel)]:
+			return nil
+		case d.Name() == markFile:
 			return nil
 		case isOurs(d.Name()):
 			unfinished = append(unfinished, rel)
@@ -261,9 +261,17 @@ func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verif
 			}
 		}
 		return nil
-	})
-	if err != nil || len(foreign)+len(unfinished) == 0 {
-		return err
+	}
+	for _, volume = range h.Volumes() {
+		if h.available(volume.Code) != nil {
+			continue // which was said of the files that should be there
+		}
+		if err := filepath.WalkDir(volume.Folder, look); err != nil {
+			return err
+		}
+	}
+	if len(foreign)+len(unfinished) == 0 {
+		return nil
 	}
 	return h.sift(foreign, unfinished, out)
 }

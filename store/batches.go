@@ -145,9 +145,9 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 		}
 		result, err := tx.Exec(
 			"INSERT INTO batch (production, name, priority, sent_at, plan, note, in_waves, start_at, after_batch, "+
-				"after_sequence) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+				"after_sequence, volume) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 			b.Production, how.Name, how.Priority, now(), string(document), how.Note, how.Order != plan.InOrder, start,
-			how.AfterBatch, how.AfterSequence,
+			how.AfterBatch, how.AfterSequence, b.Volume,
 		)
 		if err != nil {
 			return err

@@ -30,7 +30,7 @@ func TestExitCodesAreThoseOfTheTable(t *testing.T) {
 		args []string
 	}{
 		{0, []string{"version"}}, {0, []string{"plan", "--json", "--data", data}},
-		{0, []string{"verify", "--json", "--data", data}},
+		{0, []string{"verify", "--json", "--data", data}}, {0, []string{"volumes", "--json", "--data", data}},
 		{0, []string{"--help"}}, {0, []string{"inspect", "--json", t.TempDir()}},
 		{1, []string{"plan", "--json", "--data", filepath.Join(data, "none")}},
 		{1, []string{"verify", "--json", "--data", filepath.Join(data, "none")}},

@@ -90,8 +90,9 @@ func command() *cobra.Command {
 	}
 	root.AddCommand(
 		serveCommand(), demoCommand(), planCommand(), checkCommand(), sendCommand(), exportCommand(), importCommand(),
-		editCommand(), verifyCommand(), renderCommand(), assembleCommand(), judgeCommand(), admitCommand(),
-		superviseCommand(), inspectCommand(), sceneCommand(), camerasCommand(), versionCommand(),
+		editCommand(), verifyCommand(), volumesCommand(), renderCommand(), assembleCommand(), judgeCommand(),
+		admitCommand(), superviseCommand(), inspectCommand(), sceneCommand(), camerasCommand(), noticesCommand(),
+		versionCommand(),
 	)
 	strictly(root)
 	return root

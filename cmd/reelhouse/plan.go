@@ -5,13 +5,16 @@ import (
 	"fmt"
 	"io"
 	"text/tabwriter"
+	"time"
 
+	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
 
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/house"
 	"reelhouse/store"
+	"reelhouse/web/kit"
 )
 
 func planCommand() *cobra.Command {
@@ -111,8 +114,9 @@ func printPlan(out, complaints io.Writer, h *house.House, p production.Productio
 	}
 	t := d.Batch.Totals()
 	fmt.Fprintf(
-		table, "\n%d shots, %d sequences, %d frames, %d files, about %.0f MB and %.0f s of rendering\n", t.Shots,
-		t.Sequences, t.Frames, t.Files, t.Bytes/1e6, t.Seconds,
+		table, "\n%d shots, %d sequences, %d frames, %d files, about %s and %s of rendering\n", t.Shots,
+		t.Sequences, t.Frames, t.Files, humanize.Bytes(uint64(t.Bytes)),
+		kit.Duration(time.Duration(t.Seconds*float64(time.Second))),
 	)
 	return table.Flush()
 }

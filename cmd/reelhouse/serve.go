@@ -1,6 +1,8 @@
 package main
 
 import (
+	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -17,6 +19,7 @@ import (
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/preview"
+	"reelhouse/store"
 	"reelhouse/web"
 )
 
@@ -42,33 +45,57 @@ func (f *serverFlags) add(cmd *cobra.Command) {
 // configuration is the server's configuration file.
 type configuration struct {
 	Renderer *farm.Renderer `json:"renderer"`
+	Volumes  []volume       `json:"volumes"`
+}
+
+// volume is a folder, on any disk, that finished files may be written to.
+type volume struct {
+	Code   string `json:"code"`
+	Name   string `json:"name"`
+	Folder string `json:"folder"`
+}
+
+// configuration reads the configuration file, if there is one.
+func (f serverFlags) configuration() (c configuration, err error) {
+	if f.config == "" {
+		return c, nil
+	}
+	data, err := os.ReadFile(f.config)
+	if err != nil {
+		return c, fmt.Errorf("configuration: %w", err)
+	}
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.DisallowUnknownFields()
+	if err := d.Decode(&c); err != nil {
+		return c, fmt.Errorf("configuration %s: %w", f.config, err)
+	}
+	if c.Renderer != nil && c.Renderer.Command == "" {
+		return c, fmt.Errorf("configuration %s: the renderer has no command", f.config)
+	}
+	if c.Renderer != nil && c.Renderer.Name == house.BuiltIn {
+		return c, fmt.Errorf(
+			"configuration %s: only the renderer of this program is called %s", f.config, house.BuiltIn,
+		)
+	}
+	return c, nil
+}
+
+// setVolumes takes the configured volumes over.
+func (f serverFlags) setVolumes(h *house.House, c configuration) error {
+	var all []store.Volume
+	for _, v := range c.Volumes {
+		all = append(all, store.Volume{Code: v.Code, Name: cmp.Or(v.Name, v.Code), Folder: v.Folder})
+	}
+	if err := h.SetVolumes(all); err != nil {
+		return fmt.Errorf("configuration %s: %w", f.config, err)
+	}
+	return nil
 }
 
 // renderer returns the configured renderer, or the built-in one.
-func (f serverFlags) renderer() (farm.Renderer, error) {
-	if f.config != "" {
-		file, err := os.Open(f.config)
-		if err != nil {
-			return farm.Renderer{}, fmt.Errorf("configuration: %w", err)
-		}
-		defer file.Close()
-		var c configuration
-		d := json.NewDecoder(file)
-		d.DisallowUnknownFields()
-		if err := d.Decode(&c); err != nil {
-			return farm.Renderer{}, fmt.Errorf("configuration %s: %w", f.config, err)
-		}
-		if c.Renderer != nil {
-			if c.Renderer.Command == "" {
-				return farm.Renderer{}, fmt.Errorf("configuration %s: the renderer has no command", f.config)
-			}
-			if c.Renderer.Name == house.BuiltIn {
-				return farm.Renderer{}, fmt.Errorf(
-					"configuration %s: only the renderer of this program is called %s", f.config, house.BuiltIn,
-				)
-			}
-			return *c.Renderer, nil
-		}
+func (c configuration) renderer() (farm.Renderer, error) {
+	if c.Renderer != nil {
+		return *c.Renderer, nil
 	}
 	self, err := os.Executable()
 	if err != nil {
@@ -84,7 +111,14 @@ func (f serverFlags) renderer() (farm.Renderer, error) {
 }
 
 func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*farm.Node, error) {
-	r, err := f.renderer()
+	c, err := f.configuration()
+	if err != nil {
+		return nil, err
+	}
+	if err := f.setVolumes(h, c); err != nil {
+		return nil, err
+	}
+	r, err := c.renderer()
 	if err != nil {
 		return nil, err
 	}

@@ -25,6 +25,7 @@ type SetProduction struct {
 	Quality *string `json:"quality,omitempty"` // code, for the next batch
 	Region  *string `json:"region,omitempty"`  // of every picture, as raster.ParsePart reads it
 	Preset  *string `json:"preset,omitempty" label:"compare with preset"`
+	Volume  *string `json:"volume,omitempty"` // code, "" for the data folder
 }
 
 func (SetProduction) Name() string { return "production.set" }
@@ -38,6 +39,7 @@ func (c SetProduction) apply(p *production.Production, _ Known) error {
 		to(&p.Handles, c.Handles),
 		to(&p.Quality, c.Quality),
 		to(&p.Preset, c.Preset),
+		to(&p.Volume, c.Volume),
 		with("rate", c.Rate, func(text string) error { return setRate(p, text) }),
 		with("firstTimecode", c.FirstTimecode, func(text string) error {
 			t, err := p.Clock().ParseTimecode(text)

@@ -70,7 +70,7 @@ func isDevice(base string) bool {
 		base[3] <= '9'
 }
 
-// Frame returns the path of one frame, with slashes, relative to the output folder.
+// Frame returns the path of one frame, with slashes, relative to the output folder, or with its volume before it.
 func (p Path) Frame(n int) string {
 	return string(p.AppendFrame(make([]byte, 0, 96), n))
 }

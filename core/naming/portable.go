@@ -14,6 +14,7 @@ const (
 
 // Portable returns what may go wrong with a path on some system, each in a sentence; nothing for a good one.
 func Portable(path string) []string {
+	_, path = SplitVolume(path)
 	var problems []string
 	add := func(format string, args ...any) { problems = append(problems, fmt.Sprintf(format, args...)) }
 	if len(path) > MaxPath {

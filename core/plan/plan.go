@@ -35,6 +35,8 @@ type Batch struct {
 	OcclusionRadius float64              `json:"occlusionRadius,omitempty"`
 	LightGroups     []pass.LightGroup    `json:"lightGroups,omitempty"`
 	Standards       Agreed               `json:"standards"`
+	// Volume is the code of the volume that files are written to, "" for the data folder.
+	Volume string `json:"volume,omitempty"`
 	// Region is the part of every picture that is rendered; the zero value for all of it.
 	Region raster.Part `json:"region,omitzero"`
 	// Trial says which few frames stand for all; "" for all.
@@ -271,7 +273,8 @@ func files(
 		if o.Stamp.On && slices.Contains(bundle.Passes, pass.Beauty) {
 			f.Stamp = o.Stamp
 		}
-		f.Path = o.Pattern.Bind(s.fields(p.Code, quality, p.Version, f), p.Names.Rules).Labelled(s.names())
+		f.Path = o.Pattern.Bind(s.fields(p.Code, quality, p.Version, f), p.Names.Rules).Labelled(s.names()).
+			On(p.Volume)
 		out = append(out, f)
 	}
 	return out

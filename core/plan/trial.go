@@ -65,7 +65,7 @@ func (b Batch) Try(t Trial, number int) Batch {
 			f.Pattern = folder + f.Pattern
 			if pattern, err := naming.Parse(f.Pattern); err == nil {
 				f.Path = pattern.Bind(s.fields(b.Production, b.QualityOf(s).Code, b.Version, f), b.Standards.Names).
-					Labelled(s.names())
+					Labelled(s.names()).On(b.Volume)
 			}
 			files[k] = f
 		}

@@ -40,7 +40,10 @@ func (f Finding) Holds(twice bool) bool {
 type Facts struct {
 	Cameras   []string // of the scene
 	LastFrame int      // the last frame at which the scene still moves
-	FreeBytes float64  // on the output's disk; negative if it is not known
+	FreeBytes float64  // on the batch's volume; negative if it is not known
+	WorkBytes float64  // likewise in the data folder, where tiles lie until they are put together
+	// VolumeFault is why nothing can be written to the batch's volume, "" if it can.
+	VolumeFault string
 	// Unreadable says that the renderer cannot read the scene, which is an opaque one.
 	Unreadable bool
 	// News says what was sent earlier under the same paths, for each sequence; nil for nothing.

@@ -30,7 +30,7 @@ func sequence(shot, pattern string, frames string) plan.Sequence {
 }
 
 func TestRules(t *testing.T) {
-	facts := Facts{Cameras: []string{"cam"}, LastFrame: 1100, FreeBytes: -1}
+	facts := Facts{Cameras: []string{"cam"}, LastFrame: 1100, FreeBytes: -1, WorkBytes: -1}
 	good := func() plan.Batch {
 		return plan.Batch{
 			FirstFrame: 1001,
@@ -177,7 +177,14 @@ func TestRules(t *testing.T) {
 		"stretched-panorama": {func(b *plan.Batch, _ *Facts) {
 			b.Sequences[0].Setup.AllAround = true
 		}, Warns, "twice as wide as high"},
-		"disk-too-small": {func(_ *plan.Batch, f *Facts) { f.FreeBytes = 95e6 }, Refuses, "96 MB are needed and 95 MB"},
+		"disk-too-small": {
+			func(_ *plan.Batch, f *Facts) { f.FreeBytes = 95e6 }, Refuses,
+			"96 MB are needed in the data folder and 95 MB",
+		},
+		"volume-unusable": {
+			func(_ *plan.Batch, f *Facts) { f.VolumeFault = "the disk of volume nas is not connected" }, Refuses,
+			"Nothing can be written: the disk of volume nas is not connected",
+		},
 	} {
 		b, f := good(), facts
 		c.spoil(&b, &f)
@@ -212,7 +219,7 @@ func TestWhatIsQuickIsRefusedUntilItIsSaidTwice(t *testing.T) {
 		Sequences:  []plan.Sequence{sequence("010", "(shot).(frame:4).(ext)", "1-9")},
 	}
 	b.Region = raster.Part{Right: 50, Bottom: 50}
-	found := Check(b, Facts{Cameras: []string{"cam"}, LastFrame: 100, FreeBytes: -1})
+	found := Check(b, Facts{Cameras: []string{"cam"}, LastFrame: 100, FreeBytes: -1, WorkBytes: -1})
 	if StateOf(found, false) != Refused || StateOf(found, true) != Warned {
 		t.Errorf("once: %s, twice: %s", StateOf(found, false), StateOf(found, true))
 	}
@@ -230,7 +237,7 @@ func TestTheDeliveryMinimumHoldsForMasters(t *testing.T) {
 	b.Sequences[0].Size = raster.Size{Width: 480, Height: 270} // a draft: the full size counts
 	says := func() string {
 		var all []string
-		for _, f := range Check(b, Facts{Cameras: []string{"cam"}, LastFrame: 9, FreeBytes: -1}) {
+		for _, f := range Check(b, Facts{Cameras: []string{"cam"}, LastFrame: 9, FreeBytes: -1, WorkBytes: -1}) {
 			if f.Rule == "below-minimum" {
 				all = append(all, f.Message)
 			}

@@ -1,9 +1,10 @@
 package preflight
 
 import (
-	"math"
 	"slices"
 	"strings"
+
+	"github.com/dustin/go-humanize"
 
 	"reelhouse/core/look"
 	"reelhouse/core/naming"
@@ -290,15 +291,43 @@ var rules = slices.Concat([]rule{
 				s := &b.Sequences[i]
 				tiles = max(tiles, b.TileBytes(*s))
 			}
-			if need := b.Totals().Bytes + tiles; f.FreeBytes >= 0 && need > f.FreeBytes {
+			need, where := b.Totals().Bytes, "on volume "+b.Volume
+			if b.Volume == "" {
+				need, where = need+tiles, "in the data folder"
+			} else if f.WorkBytes >= 0 && tiles > f.WorkBytes {
 				found(
-					"batch", NoFix, "About %.0f MB are needed and %.0f MB are free. Make room, or render less.",
-					math.Ceil(need/1e6), math.Floor(f.FreeBytes/1e6),
+					"batch", NoFix,
+					"Tiles of a frame take about %s in the data folder and %s are free. Make room there.",
+					bytesOf(tiles), bytesOf(f.WorkBytes),
+				)
+			}
+			if f.FreeBytes >= 0 && need > f.FreeBytes {
+				found(
+					"batch", NoFix, "About %s are needed %s and %s are free: %s too little. Make room, or render less.",
+					bytesOf(need), where, bytesOf(f.FreeBytes), bytesOf(need-f.FreeBytes),
+				)
+			}
+		},
+	},
+	{
+		name:     "volume-unusable",
+		why:      "Frames are rendered for hours that nobody can keep.",
+		severity: Refuses,
+		firm:     true,
+		check: func(b plan.Batch, f Facts, found report) {
+			if f.VolumeFault != "" {
+				found(
+					"batch", NoFix,
+					"Nothing can be written: %s. Mend that, or choose another volume at the Output station.",
+					f.VolumeFault,
 				)
 			}
 		},
 	},
 }, passRules, setUpRules, sendingRules)
+
+// bytesOf is a number of bytes as people read it.
+func bytesOf(n float64) string { return humanize.Bytes(uint64(max(0, n))) }
 
 // eachMaster visits the files that are masters.
 func eachMaster(b plan.Batch, visit func(s *plan.Sequence, f plan.FileSequence)) {

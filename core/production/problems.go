@@ -82,6 +82,9 @@ func (p *Production) problems(resolve func(ps *problems)) []Problem {
 	if err := p.Region.Check(); err != nil {
 		ps.add("production", "region", "%s", err)
 	}
+	if p.Volume != "" && !naming.ValidCode(p.Volume) {
+		ps.add("production", "volume", "%q is no code of a volume", p.Volume)
+	}
 	p.views(&ps)
 	resolve(&ps)
 	p.shots(&ps)

@@ -50,6 +50,8 @@ type Production struct {
 	Depth pass.DepthStyle `json:"depth,omitzero"`
 	// OcclusionRadius is how far, in metres, the pass of occlusion looks; 0 for the renderer's usual 2 m.
 	OcclusionRadius float64 `json:"occlusionRadius,omitempty"`
+	// Volume is the code of the volume that files are written to, "" for the data folder.
+	Volume string `json:"volume,omitempty"`
 	// Quality is the code of the quality that the next batch is sent in.
 	Quality string `json:"quality"`
 }

@@ -32,7 +32,7 @@ func (a *page) forecastOf(d house.Draft) (forecast, error) {
 		Least:   t.Least / places,
 		Most:    t.Most / places,
 		Places:  a.Node.SlotCount(),
-		Free:    a.House.FreeBytes(),
+		Free:    a.House.VolumeState(d.Batch.Volume).Free,
 	}
 	busy, err := a.House.Busyness()
 	if err != nil {

@@ -99,6 +99,7 @@ type outputPage struct {
 	Add      []kit.Action
 	Measured bool
 	Open     *outputDetails
+	Volumes  []shownVolume
 	// Of the names:
 	Pattern kit.Field
 	Names   namesPreview
@@ -147,6 +148,7 @@ func (a *page) fill(v *kit.View) error {
 		Fields:   naming.FieldNames(),
 		Names:    previewNames(p.Names.Pattern, v.Draft.Batch, -1),
 		Measured: v.Draft.Measure.Frames > 0,
+		Volumes:  a.volumesOf(v),
 	}
 	names := v.Part("names", "")
 	page.Pattern = names.Field("pattern", "Name pattern", p.Names.Pattern).Mono(0)

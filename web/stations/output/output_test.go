@@ -135,3 +135,28 @@ func TestNamesArePreviewedBeforeTheyAreKept(t *testing.T) {
 		t.Errorf("a preview was kept: %s", p.Names.Pattern)
 	}
 }
+
+func TestAVolumeIsChosen(t *testing.T) {
+	s := webtest.New(t)
+	disk := t.TempDir()
+	if err := s.House.SetVolumes([]store.Volume{{Code: "archive", Name: "Archive disk", Folder: disk}}); err != nil {
+		t.Fatal(err)
+	}
+	s.Set("production", "", "volume", "archive")
+	_, body := s.Get("/p/TEST/output")
+	if s.Production().Volume != "archive" || !strings.Contains(body, "<b>files go here</b>") ||
+		!strings.Contains(body, "archive:") {
+		t.Errorf("it was not chosen: %s", webtest.Said(body))
+	}
+	if err := s.House.SetVolumes(nil); err != nil {
+		t.Fatal(err)
+	}
+	_, body = s.Get("/p/TEST/output")
+	if !strings.Contains(body, "not configured") || !strings.Contains(body, "is not in the server&#39;s configuration") ||
+		strings.Contains(body, disk) {
+		t.Error("a volume that is gone is not shown as such")
+	}
+	if s.Set("production", "", "volume", ""); s.Production().Volume != "" {
+		t.Error("the data folder was not chosen again")
+	}
+}

@@ -1,0 +1,62 @@
+package farm
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"reelhouse/core/queue"
+	"reelhouse/house"
+	"reelhouse/house/housetest"
+	"reelhouse/store"
+)
+
+// A volume that is away costs its batch no try, and keeps no other batch from being rendered.
+func TestABatchWaitsForItsVolume(t *testing.T) {
+	h, first := housetest.New(t, "1001-1002")
+	folder := filepath.Join(t.TempDir(), "disk")
+	if err := os.Mkdir(folder, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.SetVolumes([]store.Volume{{Code: "archive", Folder: folder}}); err != nil {
+		t.Fatal(err)
+	}
+	p, err := h.Record.Production("TEST")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.Volume = "archive"
+	id, err := h.SendDraft(p.Production, house.Sending{Sending: store.Sending{Priority: 9}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	second, err := h.Record.Batch(id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Rename(folder, folder+".away"); err != nil {
+		t.Fatal(err)
+	}
+	n, stop := start(t, h, "good")
+	defer stop()
+	all(t, n, first, queue.Good)
+	stays(t, n, "the output folder of volume archive is not there")
+	if _, err := os.Stat(folder); err == nil {
+		t.Error("the folder of a disk that is away was made")
+	}
+	if err := os.Rename(folder+".away", folder); err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range all(t, n, second, queue.Good) {
+		if f.Attempts != 1 {
+			t.Errorf("frame %d took %d tries", f.Number, f.Attempts)
+		}
+	}
+	files, err := filepath.Glob(filepath.Join(folder, "TEST/010/master/hd/v001/all/*.exr"))
+	if err != nil || len(files) != 2 {
+		t.Errorf("on the volume there are %v: %v", files, err)
+	}
+	if n.Trouble() != "" {
+		t.Errorf("the node still says %q", n.Trouble())
+	}
+}

@@ -1,0 +1,82 @@
+package store
+
+import "database/sql"
+
+// A Volume is a folder, on any disk, below which finished files lie.
+type Volume struct {
+	Code   string // "" for the data folder's own
+	Name   string
+	Folder string // absolute
+	Mark   string // what stands in the file by which the volume is known again
+}
+
+// Volumes returns the volumes that the server's configuration names, in the order of their codes.
+func (s *Store) Volumes() ([]Volume, error) {
+	rows, err := s.read.Query("SELECT code, name, folder, mark FROM volume ORDER BY code")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []Volume
+	for rows.Next() {
+		var v Volume
+		if err := rows.Scan(&v.Code, &v.Name, &v.Folder, &v.Mark); err != nil {
+			return nil, err
+		}
+		all = append(all, v)
+	}
+	return all, rows.Err()
+}
+
+// SetVolumes notes which volumes there are, instead of those that there were.
+func (s *Store) SetVolumes(all []Volume) error {
+	return s.change(func(tx *sql.Tx) error {
+		if _, err := tx.Exec("DELETE FROM volume"); err != nil {
+			return err
+		}
+		for _, v := range all {
+			_, err := tx.Exec("INSERT INTO volume VALUES (?, ?, ?, ?)", v.Code, v.Name, v.Folder, v.Mark)
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// UsedVolumes returns the codes of volumes that batches have files on, but for the data folder's own.
+func (s *Store) UsedVolumes() ([]string, error) {
+	rows, err := s.read.Query("SELECT DISTINCT volume FROM batch WHERE volume <> '' ORDER BY volume")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var codes []string
+	for rows.Next() {
+		var code string
+		if err := rows.Scan(&code); err != nil {
+			return nil, err
+		}
+		codes = append(codes, code)
+	}
+	return codes, rows.Err()
+}
+
+// BatchesOn returns the numbers of batches whose files are written to a volume and that have frames left to render.
+func (s *Store) BatchesOn(volume string) ([]int64, error) {
+	rows, err := s.read.Query(`SELECT id FROM batch b WHERE volume = ?
+		AND EXISTS (SELECT 1 FROM sequence WHERE batch_id = b.id AND ready + blocked > 0)`, volume)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var ids []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		ids = append(ids, id)
+	}
+	return ids, rows.Err()
+}

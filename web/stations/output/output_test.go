@@ -152,8 +152,8 @@ func TestAVolumeIsChosen(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, body = s.Get("/p/TEST/output")
-	if !strings.Contains(body, "not configured") || !strings.Contains(body, "is not in the server&#39;s configuration") ||
-		strings.Contains(body, disk) {
+	if !strings.Contains(body, "not configured") || strings.Contains(body, disk) ||
+		!strings.Contains(body, "is not in the server&#39;s configuration") {
 		t.Error("a volume that is gone is not shown as such")
 	}
 	if s.Set("production", "", "volume", ""); s.Production().Volume != "" {

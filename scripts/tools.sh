@@ -1,6 +1,6 @@
 #!/bin/sh
-# Installs what the tests need and is missing. It needs root for Debian's packages, and npm for the glTF
-# validator.
+# Installs what the tests need and is missing. It needs root for Debian's packages, and npm for the glTF validator and
+# axe-core.
 set -eu
 cd "$(dirname "$0")"
 missing=""
@@ -18,6 +18,6 @@ if [ -n "$missing" ]; then
     # shellcheck disable=SC2086
     DEBIAN_FRONTEND=noninteractive $run apt-get install -y -qq --no-install-recommends $missing >/dev/null
 fi
-if [ ! -d gltf/node_modules/gltf-validator ]; then
-    (cd gltf && npm install --no-save --silent --ignore-scripts)
-fi
+for check in gltf/node_modules/gltf-validator axe/node_modules/axe-core; do
+    [ -d "$check" ] || (cd "${check%%/*}" && npm install --no-save --silent --ignore-scripts)
+done

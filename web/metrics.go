@@ -4,12 +4,16 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 
 	"reelhouse/house"
+	"reelhouse/web/kit"
 )
 
-// metrics counts frames by state for Prometheus.
-func metrics(h *house.House) *prometheus.Registry {
+// metrics counts frames by state, and pages that listen, for Prometheus.
+func metrics(h *house.House, app *kit.App) *prometheus.Registry {
 	r := prometheus.NewRegistry()
-	r.MustRegister(frameCollector{h})
+	r.MustRegister(frameCollector{h}, prometheus.NewGaugeFunc(
+		prometheus.GaugeOpts{Name: "reelhouse_listening_pages", Help: "Pages that are open in browsers."},
+		func() float64 { return float64(app.Listening()) },
+	))
 	return r
 }
 

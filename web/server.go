@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"syscall"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -118,7 +119,7 @@ func New(s Server) (*kit.App, *echo.Echo, error) {
 	if err := serveFiles(e, all); err != nil {
 		return nil, nil, err
 	}
-	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(metrics(s.House), promhttp.HandlerOpts{})))
+	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(metrics(s.House, app), promhttp.HandlerOpts{})))
 	home.Routes(app, e)
 	app.Routes(e.Group("/p/:code", kit.OwnPages, kit.KnowAuthor))
 	return app, e, nil
@@ -166,8 +167,8 @@ func failed(log *slog.Logger) echo.HTTPErrorHandler {
 			status, text = he.Code, fmt.Sprint(he.Message)
 		case echo.StatusCode(err) != 0:
 			status, text = echo.StatusCode(err), http.StatusText(echo.StatusCode(err))+"."
-		case errors.Is(err, context.Canceled):
-			return
+		case errors.Is(err, context.Canceled), errors.Is(err, syscall.EPIPE), errors.Is(err, syscall.ECONNRESET):
+			return // nobody reads the answer any more
 		}
 		if status >= 500 {
 			log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"net/url"
 	"testing"
+	"time"
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
@@ -105,4 +106,36 @@ func TestAPageThatChangesKeepsFocusAndClicks(t *testing.T) {
 	}
 	p.do("let go of it", chromedp.MouseEvent(chromedp.MouseReleased, x, y, left))
 	p.do("its side sheet opens", chromedp.WaitVisible("#side h2"))
+}
+
+// A page that was left holds no connection. Browsers keep such pages, with what they wait for, to go back to; there are
+// six connections to a server, and the seventh click would wait for one.
+func TestAPageThatWasLeftLetsGo(t *testing.T) {
+	s := start(t, seeded(t, nil))
+	p := page{t, browser(t)}
+	// alone waits until an expression is true, and one page listens. A browser drops a page by itself after a while,
+	// so that there is no waiting for long. The tab's page may be another one meanwhile.
+	alone := func(what, expression string) {
+		t.Helper()
+		end := time.Now().Add(10 * time.Second)
+		for {
+			is, err := chromedp.Run(p.ctx, chromedp.Evaluate[bool](
+				expression+` && fetch("/metrics").then(r => r.text())
+					.then(t => /^reelhouse_listening_pages 1$/m.test(t))`, chromedp.EvalAwaitPromise,
+			))
+			if is {
+				return
+			}
+			if time.Now().After(end) {
+				t.Fatalf("%s: other pages listen, too (%v)", what, err)
+			}
+		}
+	}
+	for _, path := range []string{"batch", "shots", "queue"} {
+		p.do(path, chromedp.Navigate(s.url+"/p/SALT/"+path))
+		p.wait(path, fmt.Sprintf("location.pathname.endsWith(%q)", path))
+		alone(path, "window.left = true")
+	}
+	p.do("back", chromedp.Evaluate[chromedp.Void]("history.back()"))
+	alone("back", `location.pathname === "/p/SALT/shots" && window.left === undefined`)
 }

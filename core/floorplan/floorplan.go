@@ -192,7 +192,12 @@ func outline(s *scene.Scene, node int, pose scene.Pose, side Side) []Point {
 // Hull returns the convex hull of points, by Andrew's monotone chain (1979).
 func Hull(points []Point) []Point {
 	points = slices.Clone(points)
-	slices.SortFunc(points, func(a, b Point) int { return cmp.Or(cmp.Compare(a.X, b.X), cmp.Compare(a.Y, b.Y)) })
+	slices.SortFunc(points, func(a, b Point) int {
+		if a.X != b.X {
+			return cmp.Compare(a.X, b.X)
+		}
+		return cmp.Compare(a.Y, b.Y)
+	})
 	points = slices.Compact(points)
 	if len(points) < 3 {
 		return points

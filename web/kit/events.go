@@ -45,6 +45,13 @@ type room struct {
 	end       context.CancelFunc
 }
 
+// Listening returns how many pages listen for what changes.
+func (a *App) Listening() int {
+	a.live.mutex.Lock()
+	defer a.live.mutex.Unlock()
+	return a.live.listeners
+}
+
 // enter lets a page listen to a production; leave ends that. It fails if too many do.
 func (a *App) enter(code string, all bool) (r *room, leave func(), err error) {
 	l := &a.live

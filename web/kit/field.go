@@ -163,7 +163,7 @@ func (f Field) Among(options []Option) Field {
 // Of returns the field as a choice of codes.
 func (f Field) Of(codes []string) Field {
 	for _, code := range codes {
-		f.Options = append(f.Options, Option{code, code})
+		f.Options = append(f.Options, Option{Value: code, Text: code})
 	}
 	return f
 }
@@ -265,9 +265,10 @@ func (p Part) Ticks(name, label string, choices []Choice) Ticks {
 	return Ticks{ID: f.ID, Label: label, Edit: f.Edit, Choices: choices, Mistake: f.Mistake}
 }
 
-// Choice returns a choice of the part that is posted as soon as an option is chosen, and never keeps one: "" is first.
+// Choice returns a choice of the part that is posted as soon as an option is chosen, and never keeps one: it shows first, which cannot be
+// chosen.
 func (p Part) Choice(name, label, first string, options []Option) Field {
-	return p.Field(name, label, "").Among(append([]Option{{Value: "", Text: first}}, options...))
+	return p.Field(name, label, "").Among(append([]Option{{Text: first, Title: true}}, options...))
 }
 
 // Telling returns the field with what its control tells beside what is typed.

@@ -3,7 +3,11 @@ package kit
 import "reelhouse/core/look"
 
 // An Option is a choice of a list: what is kept, and what people read.
-type Option struct{ Value, Text string }
+type Option struct {
+	Value, Text string
+	// Title says that it is what the choice is called, and cannot be chosen.
+	Title bool
+}
 
 // Options returns values as options, with what people read of each.
 func Options[T ~string](values []T, text func(T) string) []Option {
@@ -17,9 +21,9 @@ func Options[T ~string](values []T, text func(T) string) []Option {
 // Backgrounds are the kinds of background.
 func Backgrounds() []Option {
 	return []Option{
-		{string(look.Surroundings), "the look's environment"},
-		{string(look.PlainColour), "a plain colour"},
-		{string(look.Transparent), "transparent, with alpha"},
+		{Value: string(look.Surroundings), Text: "the look's environment"},
+		{Value: string(look.PlainColour), Text: "a plain colour"},
+		{Value: string(look.Transparent), Text: "transparent, with alpha"},
 	}
 }
 

@@ -67,8 +67,8 @@ func seenOptions(p production.Production) []kit.Option {
 func (o options) defaults(v *kit.View) shotDefaults {
 	p, part := v.Production, v.Part("defaults", "").At("shot defaults")
 	return shotDefaults{
-		Sizes:   part.Ticks("sizes", "Sizes", kit.Choices(o.sizes, p.Usual.Sizes)),
-		Outputs: part.Ticks("outputs", "Outputs", kit.Choices(o.outputs, p.Usual.Outputs)),
+		Sizes:   part.Ticks("sizes", "Default sizes", kit.Choices(o.sizes, p.Usual.Sizes)),
+		Outputs: part.Ticks("outputs", "Default outputs", kit.Choices(o.outputs, p.Usual.Outputs)),
 		Passes:  part.Field("passList", "Passes", p.Usual.PassList).Of(o.passLists),
 		Handles: p.Handles, Quality: p.Quality,
 	}

@@ -62,6 +62,7 @@ func cardOf(v *kit.View, w kit.ShownView, cameras []string, looks []kit.Option, 
 		Copy:      part.Action("copy", "Copy", "A new view beside this one"),
 		Remove:    part.Action("remove", "Remove", "Remove this view"),
 	}
+	c.CameraOf.Locked, c.LookOf.Locked = w.Rig != "" || w.Setup.Locked, w.Rig != ""
 	for _, field := range []string{"", "remove", "working"} {
 		if message := part.Wrong(field); message != "" {
 			c.Wrong = append(c.Wrong, message)

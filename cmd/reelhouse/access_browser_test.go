@@ -18,8 +18,8 @@ type axeFault struct {
 	}
 }
 
-// Nothing keeps people out of a page: axe-core (Deque) finds no critical and no serious fault, by its rules for WCAG 2.2
-// at the levels A and AA and its best practices.
+// Nothing keeps people out of a page: axe-core (Deque) finds no critical and no serious fault, by its rules for WCAG
+// 2.2 at the levels A and AA and its best practices.
 func TestAxeFindsNothingSerious(t *testing.T) {
 	axe, err := os.ReadFile("../../scripts/axe/node_modules/axe-core/axe.min.js")
 	if err != nil {
@@ -34,7 +34,8 @@ func TestAxeFindsNothingSerious(t *testing.T) {
 	for _, path := range []string{
 		"/", "/?new=1", "/p/SALT/standards?open=tall", "/p/SALT/scenes", "/p/SALT/views?open=quay&beside1=bow",
 		"/p/SALT/views?look=lamplight", "/p/SALT/shots?open=010", "/p/SALT/cut?open=0+1", "/p/SALT/passes?view=bow",
-		"/p/SALT/output?open=review", "/p/SALT/batch", "/p/SALT/queue", "/p/SALT/screening", "/p/SALT/history?from=2&to=3",
+		"/p/SALT/output?open=review", "/p/SALT/batch", "/p/SALT/queue", "/p/SALT/screening",
+		"/p/SALT/history?from=2&to=3",
 	} {
 		p.faultless(path, s.url, string(axe))
 	}

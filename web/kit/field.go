@@ -265,8 +265,8 @@ func (p Part) Ticks(name, label string, choices []Choice) Ticks {
 	return Ticks{ID: f.ID, Label: label, Edit: f.Edit, Choices: choices, Mistake: f.Mistake}
 }
 
-// Choice returns a choice of the part that is posted as soon as an option is chosen, and never keeps one: it shows first, which cannot be
-// chosen.
+// Choice returns a choice of the part that is posted as soon as an option is chosen, and never keeps one: it shows
+// first, which cannot be chosen.
 func (p Part) Choice(name, label, first string, options []Option) Field {
 	return p.Field(name, label, "").Among(append([]Option{{Text: first, Title: true}}, options...))
 }

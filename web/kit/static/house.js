@@ -149,8 +149,8 @@ document.addEventListener(
   true,
 );
 
-// A page that is left lets go of all that it waits for: browsers keep it, to go back to, and its connections with it, of
-// which they have only six. One that is come back to is loaded again.
+// A page that is left lets go of all that it waits for: browsers keep it, to go back to, and its connections with it,
+// of which they have only six. One that is come back to is loaded again.
 let changes;
 htmx.createEventSource = (address) => (changes = new EventSource(address));
 window.addEventListener("pagehide", () => {

@@ -1,8 +1,12 @@
 package core_test
 
 import (
+	"cmp"
 	"fmt"
+	"io/fs"
 	"os"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -139,4 +143,41 @@ func editTable() string {
 			row("`"+name+"`", texts(fields, func(f edit.Field) string { return "`" + f.Name + "`" }))
 		}
 	})
+}
+
+// What documents for those who carry on name is there: files and folders, and tests.
+func TestDocumentsNameWhatIsThere(t *testing.T) {
+	tests := map[string]bool{}
+	err := filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && d.Name() == "node_modules" {
+			return cmp.Or(err, fs.SkipDir)
+		}
+		if !strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		data, err := os.ReadFile(path)
+		for _, m := range regexp.MustCompile(`(?m)^func (Test\w+)\(`).FindAllSubmatch(data, -1) {
+			tests[string(m[1])] = true
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{"docs/extending.md", "docs/security.md", "CONTRIBUTING.md", "README.md"} {
+		data, err := os.ReadFile("../" + name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		named := regexp.MustCompile("`([A-Za-z]+(?:/[a-z0-9_.]+)+|Test\\w+)`")
+		for _, m := range named.FindAllStringSubmatch(string(data), -1) {
+			if said := m[1]; strings.HasPrefix(said, "Test") {
+				if !tests[said] {
+					t.Errorf("%s names the test %s, which is not there", name, said)
+				}
+			} else if _, err := os.Stat("../" + strings.TrimSuffix(said, "/...")); err != nil {
+				t.Errorf("%s names %s, which is not there", name, said)
+			}
+		}
+	}
 }

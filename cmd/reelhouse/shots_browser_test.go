@@ -222,8 +222,7 @@ func TestTheCutIsChangedAndPlayed(t *testing.T) {
 	p.drag("slip it", `[data-clip="0 0"] [data-cut="slip"]`, -5*pixels, 0)
 	p.wait(
 		"it begins with another frame",
-		`document.querySelector('[data-clip="0 0"] title').parentElement
-			.getAttribute("aria-label").includes("source 1006 to 1035")`,
+		`document.querySelector('[data-clip="0 0"] title').textContent.includes("source 1006 to 1035")`,
 	)
 	p.drag("move the last one over the third", `[data-clip="0 3"] [data-cut="move"]`, -9*pixels, 0)
 	p.wait(

@@ -124,14 +124,14 @@ func (l *Library) ImportScene(name string, r io.Reader) (production.SceneFile, *
 	return f, s, nil
 }
 
-// A Beside is one file of several that make a scene: the scene file itself, or what it refers to.
-type Beside struct {
+// A Sidecar is one file of several that make a scene: the scene file itself, or what it refers to.
+type Sidecar struct {
 	Name string // with its folders, by slashes
 	Open func() (io.ReadCloser, error)
 }
 
 // ImportFiles keeps a scene file together with the files that it refers to, in one archive.
-func (l *Library) ImportFiles(files []Beside) (production.SceneFile, *scene.Scene, error) {
+func (l *Library) ImportFiles(files []Sidecar) (production.SceneFile, *scene.Scene, error) {
 	name := ""
 	for _, f := range files {
 		if scene.IsFile(f.Name) {
@@ -162,7 +162,7 @@ func (l *Library) ImportFiles(files []Beside) (production.SceneFile, *scene.Scen
 }
 
 // pack writes an archive that is the same for the same files.
-func pack(w io.Writer, files []Beside) error {
+func pack(w io.Writer, files []Sidecar) error {
 	files = slices.Clone(files)
 	sort.Slice(files, func(i, j int) bool { return files[i].Name < files[j].Name })
 	archive := zip.NewWriter(w)
@@ -234,11 +234,11 @@ func (l *Library) ImportIncoming(name string) (production.SceneFile, *scene.Scen
 			return production.SceneFile{}, nil, err
 		}
 		if len(besides) > 0 {
-			files := []Beside{{path.Base(name), func() (io.ReadCloser, error) { return root.Open(name) }}}
+			files := []Sidecar{{path.Base(name), func() (io.ReadCloser, error) { return root.Open(name) }}}
 			for _, beside := range besides {
 				files = append(
 					files,
-					Beside{
+					Sidecar{
 						beside,
 						func() (io.ReadCloser, error) { return root.Open(path.Join(path.Dir(name), beside)) },
 					},

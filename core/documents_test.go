@@ -125,8 +125,8 @@ func ruleTable() string {
 	return table("rule | severity | why", func(row func(...string)) {
 		for _, r := range preflight.Rules() {
 			severity := string(r.Severity)
-			if r.Firm {
-				severity += ", firm"
+			if r.Mandatory {
+				severity += ", mandatory"
 			}
 			row("`"+r.Name+"`", severity, r.Why)
 		}

@@ -101,7 +101,7 @@ func Mistakes() []Mistake {
 		{
 			"stretched-panorama",
 			"a panorama in scope",
-			func(p *production.Production) { p.Views[0].Setup.AllAround = true },
+			func(p *production.Production) { p.Views[0].Setup.Panorama = true },
 		},
 		{"data-in-few-bits", "depth in 8 bits", func(p *production.Production) {
 			*master(p) = master(p).Switch(output.PNG)

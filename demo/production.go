@@ -54,7 +54,7 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "boats", Name: "On board", Lights: []string{"lamp_masthead", "lamp_deck", "ferry*"}},
 	}
 	p.DepthBackground = 1200 // behind the farthest shore
-	p.Usual = production.Usual{Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}}
+	p.ShotDefaults = production.ShotDefaults{Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}}
 	p.Cut = cut.Cut{Start: 24 * 3600, Tracks: []cut.Track{
 		{Name: "pictures", Clips: []cut.Clip{
 			{Shot: "010", Record: 0, Length: 40, Source: 1001},

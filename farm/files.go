@@ -118,7 +118,12 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 func removeOwnParts(h *house.House, l *store.Lease) error {
 	var errs []error
 	for _, f := range l.Sequence.Spec.Files {
-		final, err := h.OutputPath(f.Path.Frame(l.Number))
+		rel := f.Path.Frame(l.Number)
+		final, err := h.OutputPath(rel)
+		var away *house.VolumeError
+		if _, err := h.StatOutput(&house.Plain{}, rel); errors.As(err, &away) {
+			return err
+		}
 		if err != nil {
 			return err
 		}

@@ -40,6 +40,7 @@ type Node struct {
 	running map[stepKey]*work
 	unsure  map[stepKey]int // how often a step was given back for what only a renderer said
 	rests   rests
+	behind  []*store.Lease // whose files under way could not be removed
 }
 
 // DefaultTimeout is how long a frame may take.
@@ -95,6 +96,7 @@ func (n *Node) Run(ctx context.Context) error {
 	group.Go(func() { n.watch(ctx) })
 	group.Go(func() { n.begin(ctx) })
 	group.Wait()
+	n.sweep()
 	return nil
 }
 
@@ -228,6 +230,7 @@ const room = 8 << 20
 // lease takes the next frame, unless the disk has no room for one. Without one it returns after how long it is to be
 // tried again, 0 for when something has changed.
 func (n *Node) lease(except []int64) (*store.Lease, time.Duration) {
+	n.sweep()
 	full := fullness(n.House.VolumeState("").Free, "")
 	if n.rests.set(&n.rests.full, full) {
 		n.troubled(full)
@@ -425,7 +428,10 @@ func (n *Node) owe(parent context.Context, record func() error) error {
 // settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
 	if left := removeOwnParts(n.House, l); left != nil {
-		n.Log.Error("partial files stay behind", "error", left)
+		n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "error", left)
+		n.mutex.Lock()
+		n.behind = append(n.behind, l)
+		n.mutex.Unlock()
 	}
 	record := n.ending(ctx, parent, l, err, log)
 	if record == nil {
@@ -434,6 +440,19 @@ func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, lo
 	if failed := n.owe(parent, record); failed != nil && !errors.Is(failed, store.ErrLost) && parent.Err() == nil {
 		n.Log.Error("the record of a frame could not be changed", "frame", l.Number, "error", failed)
 	}
+}
+
+// sweep removes the files under way that could not be removed when their steps ended, since their disk was away or
+// read-only.
+func (n *Node) sweep() {
+	n.mutex.Lock()
+	behind := n.behind
+	n.behind = nil
+	n.mutex.Unlock()
+	behind = slices.DeleteFunc(behind, func(l *store.Lease) bool { return removeOwnParts(n.House, l) == nil })
+	n.mutex.Lock()
+	n.behind = append(n.behind, behind...)
+	n.mutex.Unlock()
 }
 
 // ending says what is to be recorded of a step that did not become good, nil for nothing.

@@ -1,6 +1,9 @@
 package farm
 
 import (
+	"errors"
+	"io/fs"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"testing"
@@ -58,5 +61,55 @@ func TestABatchWaitsForItsVolume(t *testing.T) {
 	}
 	if n.Trouble() != "" {
 		t.Errorf("the node still says %q", n.Trouble())
+	}
+}
+
+// What could not be removed when a step ended is removed when its disk is back.
+func TestFilesUnderWayAreRemovedWhenTheirDiskIsBack(t *testing.T) {
+	h, _ := housetest.New(t, "1001")
+	folder := filepath.Join(t.TempDir(), "disk")
+	if err := os.Mkdir(folder, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.SetVolumes([]store.Volume{{Code: "archive", Folder: folder}}); err != nil {
+		t.Fatal(err)
+	}
+	p, err := h.Record.Production("TEST")
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.Volume = "archive"
+	if _, err := h.SendDraft(p.Production, house.Sending{Sending: store.Sending{Priority: 9}}); err != nil {
+		t.Fatal(err)
+	}
+	l, err := h.Record.Lease("node")
+	if err != nil || l == nil || l.Batch.Plan.Volume != "archive" {
+		t.Fatalf("%+v, %v", l, err)
+	}
+	_, parts, _, err := newJob(h, l)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(parts[0].temp, []byte("half"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	n := &Node{House: h, Hub: NewHub(), Log: slog.New(slog.DiscardHandler), unsure: map[stepKey]int{}}
+	if err := os.Rename(folder, folder+".away"); err != nil {
+		t.Fatal(err)
+	}
+	n.settle(t.Context(), t.Context(), l, errors.New("the renderer stopped"), NewLog())
+	n.sweep()
+	if err := os.Rename(folder+".away", folder); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := os.Stat(parts[0].temp); err != nil {
+		t.Fatalf("it is gone already: %v", err)
+	}
+	n.sweep()
+	if _, err := os.Stat(parts[0].temp); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("the file under way is still there: %v", err)
+	}
+	if len(n.behind) != 0 {
+		t.Errorf("%d steps are still behind", len(n.behind))
 	}
 }

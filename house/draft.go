@@ -30,7 +30,7 @@ type Draft struct {
 	Findings []preflight.Finding
 	Problems []production.Problem // if there are any, there is no batch
 	Measure  plan.Measure
-	News     []plan.News // of each sequence, beside what was sent before
+	Diffs    []plan.Diff // of each sequence, beside what was sent before
 	// paths of new frames, as far as they were looked at, where something stands that was not recorded
 	Occupied []string
 	Seen     int64 // number of the newest batch that News knows
@@ -39,18 +39,18 @@ type Draft struct {
 	Checked *preflight.Checked
 }
 
-// Sendable reports whether the draft may be sent; twice says that a person has said a second time that it is meant so.
-func (d Draft) Sendable(twice bool) bool {
-	return len(d.Problems) == 0 && preflight.StateOf(d.Findings, twice) != preflight.Refused
+// Sendable reports whether the draft may be sent; confirmed says that a person has confirmed that it is meant so.
+func (d Draft) Sendable(confirmed bool) bool {
+	return len(d.Problems) == 0 && preflight.StateOf(d.Findings, confirmed) != preflight.Refused
 }
 
 // Refusal returns the first reason against sending, or nil.
-func (d Draft) Refusal(twice bool) error {
+func (d Draft) Refusal(confirmed bool) error {
 	if len(d.Problems) > 0 {
 		return d.Problems[0]
 	}
 	for _, f := range d.Findings {
-		if f.Holds(twice) {
+		if f.Holds(confirmed) {
 			return fmt.Errorf("%s: %s", f.Where, f.Message)
 		}
 	}
@@ -144,12 +144,12 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 		return d, err
 	}
 	if fresh || lastProgress != progress || last.Seen != d.Seen {
-		last.News = nil // frames have come or gone since
+		last.Diffs = nil // frames have come or gone since
 	}
-	if d.News, d.Occupied, err = h.news(d.Batch, fresh, last, kept); err != nil {
+	if d.Diffs, d.Occupied, err = h.news(d.Batch, fresh, last, kept); err != nil {
 		return d, err
 	}
-	facts, err := h.facts(set, s, d.News)
+	facts, err := h.facts(set, s, d.Diffs)
 	facts.Occupied = d.Occupied
 	if err != nil {
 		return d, err
@@ -236,13 +236,13 @@ func (h *House) draftKey(name string, t plan.Trial) (key, progress string, err e
 }
 
 // facts gathers what the rules need to know beside the batch.
-func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.News) (preflight.Facts, error) {
+func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.Diff) (preflight.Facts, error) {
 	p := set.Production
 	volume := h.VolumeState(p.Volume)
 	f := preflight.Facts{
 		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: volume.Free, WorkBytes: h.VolumeState("").Free,
 		VolumeFault: volume.Fault,
-		Unreadable:  p.Scene.Opaque != nil && h.OnlyBuiltIn, News: news, ViewLooks: map[string]string{},
+		Unreadable:  p.Scene.Opaque != nil && h.OnlyBuiltIn, Diffs: news, ViewLooks: map[string]string{},
 	}
 	if p.Scene.Opaque == nil {
 		report, err := h.Assets.Report(p.Scene)
@@ -273,12 +273,12 @@ func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.News
 	if f.Cut, err = p.CutFrames(); err != nil {
 		return f, err
 	}
-	f.Busy, err = h.Busyness()
+	f.Busy, err = h.Backlog()
 	return f, err
 }
 
-// Busyness returns the seconds of work that the queue has, frames one after the other.
-func (h *House) Busyness() (float64, error) {
+// Backlog returns the seconds of work that the queue has, frames one after the other.
+func (h *House) Backlog() (float64, error) {
 	batches, err := h.Record.Batches("")
 	if err != nil {
 		return 0, err
@@ -297,8 +297,8 @@ func (h *House) Busyness() (float64, error) {
 //
 // What an earlier draft has found of sequences that were taken over from it, in which kept tells their places, is not
 // looked up again.
-func (h *House) news(b plan.Batch, fresh bool, last Draft, kept []int) ([]plan.News, []string, error) {
-	if last.News != nil && kept != nil {
+func (h *House) news(b plan.Batch, fresh bool, last Draft, kept []int) ([]plan.Diff, []string, error) {
+	if last.Diffs != nil && kept != nil {
 		return h.newsSince(b, last, kept)
 	}
 	var keys []string
@@ -351,14 +351,14 @@ func (h *House) news(b plan.Batch, fresh bool, last Draft, kept []int) ([]plan.N
 }
 
 // newsSince looks up only what was planned anew since an earlier draft.
-func (h *House) newsSince(b plan.Batch, last Draft, kept []int) ([]plan.News, []string, error) {
+func (h *House) newsSince(b plan.Batch, last Draft, kept []int) ([]plan.Diff, []string, error) {
 	other := b
 	other.Sequences = nil
 	var places []int
-	all := make([]plan.News, len(b.Sequences))
+	all := make([]plan.Diff, len(b.Sequences))
 	for i, place := range kept {
 		if place >= 0 {
-			all[i] = last.News[place]
+			all[i] = last.Diffs[place]
 			continue
 		}
 		places = append(places, i)
@@ -381,7 +381,7 @@ const looked = 5000
 const mostOccupied = 20
 
 // occupied returns paths of frames that are new where something stands that no frame has recorded.
-func (h *House) occupied(b plan.Batch, news []plan.News, plain *Plain, fresh bool) ([]string, error) {
+func (h *House) occupied(b plan.Batch, news []plan.Diff, plain *Plain, fresh bool) ([]string, error) {
 	var found []string
 	frames := 0
 	for i, s := range b.Sequences {

@@ -51,7 +51,7 @@ func waivable(c edit.Command) error {
 		return nil
 	}
 	for _, r := range preflight.Rules() {
-		if r.Name == w.Rule && !r.Firm {
+		if r.Name == w.Rule && !r.Mandatory {
 			return nil
 		}
 	}

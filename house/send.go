@@ -20,8 +20,8 @@ type Sending struct {
 	Trial plan.Trial
 	// Again renders frames once more that are in place or on their way already. Otherwise they are left out.
 	Again bool
-	// Twice says that a person has said a second time that what is quick in the batch is meant so.
-	Twice bool
+	// Confirmed says that a person has confirmed that what is quick in the batch is meant so.
+	Confirmed bool
 }
 
 // MostNote is the longest note of a batch, in bytes.
@@ -46,10 +46,10 @@ func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 	b := d.Batch
 	if how.Again {
 		d = d.Again()
-	} else if len(d.News) > 0 {
-		b = b.Without(d.News)
+	} else if len(d.Diffs) > 0 {
+		b = b.Without(d.Diffs)
 	}
-	if err := d.Refusal(how.Twice); err != nil {
+	if err := d.Refusal(how.Confirmed); err != nil {
 		return 0, err
 	}
 	if how.Name = strings.TrimSpace(how.Name); how.Name == "" {

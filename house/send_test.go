@@ -53,7 +53,7 @@ func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 		}
 		return d
 	}
-	if n := draft().News[0]; n.Good.String() != "1001" || n.Coming.String() != "1002-1003" || !n.New.Empty() ||
+	if n := draft().Diffs[0]; n.Good.String() != "1001" || n.Coming.String() != "1002-1003" || !n.New.Empty() ||
 		n.By[0] != first.Name {
 		t.Errorf("beside the first batch: %+v", n)
 	}
@@ -94,8 +94,8 @@ func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 	// Another set-up under the same paths is refused, with another version it is not.
 	p.Shots[0].Look = "plain"
 	p.Looks[0].ExposureEV = 1
-	if d := draft(); d.News[0].Other == "" || d.Sendable(true) {
-		t.Errorf("another look under the same paths: %+v", d.News[0])
+	if d := draft(); d.Diffs[0].Other == "" || d.Sendable(true) {
+		t.Errorf("another look under the same paths: %+v", d.Diffs[0])
 	}
 	if _, err := h.SendDraft(p, house.Sending{Again: true}); err == nil {
 		t.Error("another set-up was sent over files that are there")
@@ -103,7 +103,7 @@ func TestNothingIsMadeTwiceUnlessItIsAskedFor(t *testing.T) {
 	if p.Version, err = h.NextVersion(p); err != nil {
 		t.Fatal(err)
 	}
-	if d := draft(); d.News[0].Known() || !d.Sendable(false) {
+	if d := draft(); d.Diffs[0].Known() || !d.Sendable(false) {
 		t.Errorf("the next version: %+v", d.Findings)
 	}
 }
@@ -147,7 +147,7 @@ func TestWhatIsQuickInAFinalHasToBeSaidTwice(t *testing.T) {
 		!strings.Contains(err.Error(), "part of every picture") {
 		t.Errorf("a final of a part was sent: %v", err)
 	}
-	id, err := h.SendDraft(p, house.Sending{Twice: true})
+	id, err := h.SendDraft(p, house.Sending{Confirmed: true})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -80,8 +80,8 @@ func TestAnotherVolumeHasFilesOfItsOwn(t *testing.T) {
 	for _, volume := range []string{"", "archive"} {
 		p.Volume = volume
 		d, err := h.Draft(p.Production)
-		if err != nil || d.News[0].Coming.Count() != 1 {
-			t.Errorf("on volume %q: %+v, %v", volume, d.News, err)
+		if err != nil || d.Diffs[0].Coming.Count() != 1 {
+			t.Errorf("on volume %q: %+v, %v", volume, d.Diffs, err)
 		}
 	}
 }

@@ -136,7 +136,7 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 		} else if how.Seen != nil && last != *how.Seen {
 			return ErrNewer
 		}
-		if err := awaitable(tx, how.Waiting); err != nil {
+		if err := checkWaiting(tx, how.Waiting); err != nil {
 			return err
 		}
 		start := int64(0)
@@ -182,8 +182,8 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 	return id, err
 }
 
-// awaitable says why something cannot be waited for, or nil.
-func awaitable(tx *sql.Tx, w Waiting) error {
+// checkWaiting says why something cannot be waited for, or nil.
+func checkWaiting(tx *sql.Tx, w Waiting) error {
 	for _, other := range []struct {
 		what, table string
 		id          int64

@@ -236,7 +236,7 @@ func (s *Store) step(code string, number int, by Author, undo bool) (Revision, e
 	if err != nil {
 		return Revision{}, err
 	}
-	if err := s.meets(h, was, changes); err != nil {
+	if err := s.conflictsWith(h, was, changes); err != nil {
 		return Revision{}, err
 	}
 	return s.Edit(code, how, func(p *production.Production) error { return difference.Apply(p, changes...) })

@@ -269,11 +269,11 @@ func (s *Store) conflicts(now head, seen int, change func(p *production.Producti
 	if err != nil {
 		return err
 	}
-	return s.meets(now, base, here)
+	return s.conflictsWith(now, base, here)
 }
 
-// meets returns a *Conflict if changes concern what was changed between an older document and the current one.
-func (s *Store) meets(now head, base production.Production, changes []difference.Change) error {
+// conflictsWith returns a *Conflict if changes concern what was changed between an older document and the current one.
+func (s *Store) conflictsWith(now head, base production.Production, changes []difference.Change) error {
 	elsewhere, err := difference.Between(base, now.Production)
 	if err != nil {
 		return err

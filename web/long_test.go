@@ -31,7 +31,7 @@ func feature(p *production.Production) {
 		pass.Beauty, pass.DiffuseDirect, pass.DiffuseIndirect, pass.SpecularDirect, pass.SpecularIndirect,
 		pass.Emission, pass.Environment, pass.Depth, pass.Normal, pass.Position, pass.Albedo, pass.Object,
 	}
-	p.Usual = production.Usual{
+	p.ShotDefaults = production.ShotDefaults{
 		Sizes:    []string{"scope", "hd", "square", "tall"},
 		PassList: "comp",
 		Outputs:  []string{"master"},
@@ -96,7 +96,9 @@ func BenchmarkFeatureSheet(b *testing.B) {
 
 // long makes a production one of ten thousand shots.
 func long(p *production.Production) {
-	p.Usual = production.Usual{Sizes: []string{"scope"}, PassList: "minimum", Outputs: []string{p.Outputs[0].Code}}
+	p.ShotDefaults = production.ShotDefaults{
+		Sizes: []string{"scope"}, PassList: "minimum", Outputs: []string{p.Outputs[0].Code},
+	}
 	p.Shots = nil
 	for i := range 10_000 {
 		first := 1001 + 100*i

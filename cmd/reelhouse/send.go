@@ -134,13 +134,13 @@ func sendCommand() *cobra.Command {
 	f.BoolVar(&how.Held, "held", false, "begin when it is released")
 	f.StringVar(&trial, "trial", "", "send a few frames in files of their own: first, tenth or ends")
 	f.BoolVar(&how.Again, "again", false, "render frames once more that are there already with the same set-up")
-	f.BoolVar(&how.Twice, "quick-too", false, "send a final batch with something quick left on")
+	f.BoolVar(&how.Confirmed, "quick-too", false, "send a final batch with something quick left on")
 	return cmd
 }
 
 // send sends a production's draft, or says why it is refused.
 func send(out, complaints io.Writer, h *house.House, p production.Production, how house.Sending) error {
-	how.Twice = how.Twice || how.Trial != plan.Whole // a trial is quick by itself
+	how.Confirmed = how.Confirmed || how.Trial != plan.Whole // a trial is quick by itself
 	d, err := h.Draft(p)
 	if err != nil {
 		return err
@@ -148,7 +148,7 @@ func send(out, complaints io.Writer, h *house.House, p production.Production, ho
 	if how.Again {
 		d = d.Again()
 	}
-	if reason := d.Refusal(how.Twice); reason != nil && how.Trial == plan.Whole {
+	if reason := d.Refusal(how.Confirmed); reason != nil && how.Trial == plan.Whole {
 		fmt.Fprintln(complaints, "refused:", reason)
 		return exitRefused
 	}

@@ -240,7 +240,7 @@ func TestTheCutIsChangedAndPlayed(t *testing.T) {
 // The sheet of a whole film has 2000 rows in four sizes, of which only those in sight are drawn.
 func TestALongSheetStaysLight(t *testing.T) {
 	s := start(t, seeded(t, func(p *production.Production) {
-		p.Usual.Sizes, p.Shots = []string{"scope", "hd", "square", "tall"}, nil
+		p.ShotDefaults.Sizes, p.Shots = []string{"scope", "hd", "square", "tall"}, nil
 		for i := range 2000 {
 			p.Shots = append(
 				p.Shots,

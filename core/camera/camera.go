@@ -27,8 +27,8 @@ type Setup struct {
 	BackHigh float64 `json:"backHigh,omitempty"`
 	// Parallel makes the camera an orthographic one that sees so many metres up; 0 keeps the scene's.
 	Parallel float64 `json:"parallel,omitempty"`
-	// AllAround makes a picture of all directions, equirectangular, from where the camera stands.
-	AllAround bool `json:"allAround,omitempty"`
+	// Panorama makes a picture of all directions, equirectangular, from where the camera stands.
+	Panorama bool `json:"allAround,omitempty"`
 	// Blur blurs what moves while the shutter is open.
 	Blur bool `json:"blur,omitempty"`
 	// Aside moves the camera to its right, in metres, wherever it stands: that is how the two eyes of a stereo pair
@@ -131,7 +131,7 @@ func (s Setup) Check() error {
 		return fmt.Errorf(
 			"an orthographic camera has no lens that could be focused or exposed by; take its f-number away first",
 		)
-	case s.AllAround && (s.FNumber != 0 || s.Exposure == ByLens || s.Parallel != 0 ||
+	case s.Panorama && (s.FNumber != 0 || s.Exposure == ByLens || s.Parallel != 0 ||
 		s.ShiftAcross != 0 || s.ShiftUp != 0):
 		return fmt.Errorf(
 			"a camera that sees all around has no lens, so neither f-number nor shift, and is not orthographic",
@@ -171,7 +171,7 @@ type View struct {
 	// Lens is the radius of the lens's opening in metres, 0 if everything is sharp; Focus is how far ahead it is
 	// focused.
 	Lens, Focus float64
-	AllAround   bool // it sees all directions
+	Panorama    bool // it sees all directions
 }
 
 // BackWidth returns the width of the film back.
@@ -220,7 +220,7 @@ func (s Setup) Of(pose geom.Affine, c scene.Camera) View {
 	}
 	pose.Origin = pose.Origin.Add(pose.X.Unit().Scale(s.Aside))
 	c = s.shaped(c)
-	v := View{Pose: pose, Camera: c, AllAround: s.AllAround}
+	v := View{Pose: pose, Camera: c, Panorama: s.Panorama}
 	if c.Height > 0 {
 		perMetre := s.BackWidth() / (c.Height * c.Aspect)
 		v.ShiftAcross, v.ShiftUp = s.ShiftAcross/perMetre, s.ShiftUp/perMetre
@@ -249,7 +249,7 @@ func (s Setup) Sharpness(c scene.Camera) (near, far float64, limited bool) {
 
 // Window returns what a size shows.
 func (v View) Window(f raster.Fit, s raster.Size, pixelAspect float64) raster.Window {
-	if v.AllAround {
+	if v.Panorama {
 		return raster.Window{
 			Left:    -math.Pi,
 			Right:   math.Pi,
@@ -270,8 +270,8 @@ func (v View) Window(f raster.Fit, s raster.Size, pixelAspect float64) raster.Wi
 
 // Projection returns the projection of a window of the view.
 func (v View) Projection(w raster.Window, s raster.Size) lens.Projection {
-	if v.AllAround {
-		return lens.Around(v.Pose, s)
+	if v.Panorama {
+		return lens.Panorama(v.Pose, s)
 	}
 	if v.Camera.Height > 0 {
 		return lens.Parallel(v.Pose, w, s)

@@ -134,8 +134,8 @@ func TestShotsAreChangedByWords(t *testing.T) {
 		p.DepthBackground != 250 {
 		t.Errorf("%+v", p)
 	}
-	if !slices.Equal(p.Usual.Sizes, []string{"scope", "small"}) { // in the order of the list, and by the new code
-		t.Errorf("the usual sizes are %v", p.Usual.Sizes)
+	if !slices.Equal(p.ShotDefaults.Sizes, []string{"scope", "small"}) { // in the list's order, by the new code
+		t.Errorf("the usual sizes are %v", p.ShotDefaults.Sizes)
 	}
 }
 

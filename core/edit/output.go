@@ -121,7 +121,7 @@ func (c SetOutput) encoding(o *output.Output) error {
 // renameOutput gives an output another code, wherever that is named.
 func renameOutput(p *production.Production, i int, code string) {
 	was := p.Outputs[i].Code
-	renamed(p, func(s *production.Shot) []string { return s.Outputs }, p.Usual.Outputs, was, code)
+	renamed(p, func(s *production.Shot) []string { return s.Outputs }, p.ShotDefaults.Outputs, was, code)
 	for k := range p.PassLists {
 		for j := range p.PassLists[k].Choices {
 			outputs := p.PassLists[k].Choices[j].Outputs

@@ -75,7 +75,7 @@ func (c SetQuality) apply(p *production.Production, _ Known) error {
 		with("spread", c.Spread, func(v string) error { f.Splat = v == "spread"; return nil }),
 		with("tiles", c.Tiles, func(text string) (err error) { q.Tiles, err = raster.ParseTiling(text); return err }),
 		toNumber(&q.Memory, c.Memory),
-		to(&q.Full, c.Final),
+		to(&q.Deliverable, c.Final),
 	)
 	if err != nil {
 		return err

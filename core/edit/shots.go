@@ -37,13 +37,13 @@ func (AddShot) apply(p *production.Production, _ Known) error {
 	}
 	frames := frame.Of(p.FirstFrame, p.FirstFrame+47)
 	s := production.Shot{Code: code, Name: "New shot", View: views[0].Code, Frames: frames, InBatch: true}
-	if len(p.Usual.Sizes) == 0 {
+	if len(p.ShotDefaults.Sizes) == 0 {
 		s.Sizes = []string{p.Sizes[0].Code}
 	}
-	if len(p.Usual.Outputs) == 0 {
+	if len(p.ShotDefaults.Outputs) == 0 {
 		s.Outputs = []string{p.Outputs[0].Code}
 	}
-	if p.Usual.PassList == "" {
+	if p.ShotDefaults.PassList == "" {
 		s.PassList = p.PassLists[0].Code
 	}
 	p.Shots = append(p.Shots, s)
@@ -363,13 +363,13 @@ func (SetDefaults) Part() string { return "shot defaults" }
 func (c SetDefaults) apply(p *production.Production, _ Known) error {
 	return first(
 		with("sizes", c.Sizes, func(codes []string) error {
-			p.Usual.Sizes = inOrder(codes, codesOf(p.Sizes, func(n raster.Named) string { return n.Code }))
+			p.ShotDefaults.Sizes = inOrder(codes, codesOf(p.Sizes, func(n raster.Named) string { return n.Code }))
 			return nil
 		}),
 		with("outputs", c.Outputs, func(codes []string) error {
-			p.Usual.Outputs = inOrder(codes, codesOf(p.Outputs, func(o output.Output) string { return o.Code }))
+			p.ShotDefaults.Outputs = inOrder(codes, codesOf(p.Outputs, func(o output.Output) string { return o.Code }))
 			return nil
 		}),
-		to(&p.Usual.PassList, c.PassList),
+		to(&p.ShotDefaults.PassList, c.PassList),
 	)
 }

@@ -199,7 +199,7 @@ func quantity[T any](s *raster.Named, q raster.Quantity, value *T, read func(T) 
 // renameSize gives a size another code, wherever that is named.
 func renameSize(p *production.Production, i int, code string) {
 	was := p.Sizes[i].Code
-	renamed(p, func(s *production.Shot) []string { return s.Sizes }, p.Usual.Sizes, was, code)
+	renamed(p, func(s *production.Shot) []string { return s.Sizes }, p.ShotDefaults.Sizes, was, code)
 	for _, shot := range p.Shots {
 		for k := range shot.Without {
 			if shot.Without[k].Size == was {

@@ -209,7 +209,7 @@ func (c SetView) lens(p *production.Production, k Known, v *production.View) err
 		toNumber(&s.Parallel, c.OrthographicHeight),
 		toNumber(&s.ShiftAcross, c.LensShiftX),
 		toNumber(&s.ShiftUp, c.LensShiftY),
-		to(&s.AllAround, c.Panorama),
+		to(&s.Panorama, c.Panorama),
 	)
 }
 

@@ -97,9 +97,9 @@ func Parallel(pose geom.Affine, window raster.Window, size raster.Size) Projecti
 	return p
 }
 
-// Around returns the projection of a camera that sees all directions: an equirectangular picture, with its forward
+// Panorama returns the projection of a camera that sees all directions: an equirectangular picture, with its forward
 // direction in the middle, what is to its right to the right of that, and its up at the top.
-func Around(pose geom.Affine, size raster.Size) Projection {
+func Panorama(pose geom.Affine, size raster.Size) Projection {
 	return Projection{
 		position: pose.Origin,
 		right:    pose.X.Unit(),

@@ -120,9 +120,9 @@ func (s Scale) Leveled() bool { return s.Most > 0 }
 // Alpha is how coverage is stored.
 type Alpha string
 
-// The ways of alpha. Agreed stands for the production's.
+// The ways of alpha. AsStandard stands for the production's.
 const (
-	Agreed        Alpha = ""
+	AsStandard    Alpha = ""
 	NoAlpha       Alpha = "none"
 	Straight      Alpha = "straight"      // colour as if nothing shone through
 	Premultiplied Alpha = "premultiplied" // colour times coverage

@@ -120,8 +120,8 @@ func (o Output) Switch(f Format) Output {
 	if o.Packing == Layers && !k.Layers && len(o.Only) != 1 {
 		o.Packing = Files
 	}
-	if o.Alpha != Agreed && o.Alpha != NoAlpha && !slices.Contains(k.Alphas, o.Alpha) {
-		o.Alpha = Agreed
+	if o.Alpha != AsStandard && o.Alpha != NoAlpha && !slices.Contains(k.Alphas, o.Alpha) {
+		o.Alpha = AsStandard
 	}
 	if o.Curve != "" && !slices.Contains(k.Curves, o.Curve) {
 		o.Curve = ""
@@ -142,7 +142,7 @@ func (o Output) Encoding(agreed Alpha, display pixel.Curve) Encoding {
 		Curve:       o.Curve,
 		Dither:      o.Dither,
 	}
-	if e.Alpha == Agreed {
+	if e.Alpha == AsStandard {
 		e.Alpha = agreed
 		if !slices.Contains(k.Alphas, agreed) {
 			e.Alpha = NoAlpha
@@ -226,7 +226,7 @@ func (o Output) Cannot(f Format, w Wants) []string {
 	if f.Kind().Name == "" {
 		return []string{fmt.Sprintf("there is no file format %q", f)}
 	}
-	wantsAlpha := o.Alpha == Straight || o.Alpha == Premultiplied || o.Alpha == Agreed && w.Transparent
+	wantsAlpha := o.Alpha == Straight || o.Alpha == Premultiplied || o.Alpha == AsStandard && w.Transparent
 	packing := o.Packing
 	o = o.Switch(f)
 	o.Packing = packing // the loss of layers is to be said
@@ -262,7 +262,7 @@ func (o Output) Check() (field string, err error) {
 	if err := e.Check(); err != nil {
 		return "format", err
 	}
-	if o.Alpha != Agreed && o.Alpha != NoAlpha && o.Alpha != Straight && o.Alpha != Premultiplied {
+	if o.Alpha != AsStandard && o.Alpha != NoAlpha && o.Alpha != Straight && o.Alpha != Premultiplied {
 		return "alpha", fmt.Errorf("there is no alpha %q", o.Alpha)
 	}
 	switch o.Role {

@@ -43,7 +43,7 @@ func (e *Built) Again(r *production.Resolved, m Measure) *Built {
 		OcclusionRadius: p.OcclusionRadius,
 		LightGroups:     p.LightGroups, Region: p.Region, Waived: p.Waivers, Volume: p.Volume,
 	}
-	b.Standards = Agreed{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
+	b.Standards = Standards{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
 	// What the next one is compared with is a copy, whatever becomes of the caller's.
 	built := &Built{
 		ground: groundOf(p).Copy(),

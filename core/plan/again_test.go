@@ -40,7 +40,7 @@ func TestWhatIsTakenOverIsAsIfPlannedAnew(t *testing.T) {
 		func(p *production.Production) { p.MoveShots([]string{p.Shots[r.IntN(len(p.Shots))].Code}, 1) },
 		func(p *production.Production) { p.Views[0].Setup.Focal = float64(20 + r.IntN(50)) },
 		func(p *production.Production) { p.Looks[0].ExposureEV = float64(r.IntN(5)) },
-		func(p *production.Production) { p.Usual.Sizes = []string{"scope"} },
+		func(p *production.Production) { p.ShotDefaults.Sizes = []string{"scope"} },
 		func(p *production.Production) { p.RenumberShots(nil) },
 	}
 	before := (*Built)(nil).Again(p.Resolve(), Measure{})

@@ -18,9 +18,9 @@ type Earlier struct {
 	Coming frame.Set          // frames that will still be rendered
 }
 
-// News is what a sequence means beside what was sent earlier under the same paths. Every frame of the sequence is in
+// Diff is what a sequence means beside what was sent earlier under the same paths. Every frame of the sequence is in
 // one of the sets.
-type News struct {
+type Diff struct {
 	New     frame.Set
 	Good    frame.Set // in place already, with the same set-up
 	Coming  frame.Set // on their way already, with the same set-up
@@ -32,20 +32,20 @@ type News struct {
 }
 
 // Known reports whether anything of the sequence was sent earlier.
-func (n News) Known() bool { return len(n.By) > 0 }
+func (n Diff) Known() bool { return len(n.By) > 0 }
 
 // Against compares every sequence, as the renderer would render it, with what was sent earlier under the same path,
 // which sent returns by a path's key.
-func (b Batch) Against(r fingerprint.Renderer, sent func(key string) []Earlier) []News {
-	all := make([]News, len(b.Sequences))
+func (b Batch) Against(r fingerprint.Renderer, sent func(key string) []Earlier) []Diff {
+	all := make([]Diff, len(b.Sequences))
 	for i, s := range b.Sequences {
 		all[i] = s.against(func() fingerprint.Print { return b.Fingerprint(s, r) }, sent)
 	}
 	return all
 }
 
-func (s Sequence) against(own func() fingerprint.Print, sent func(key string) []Earlier) News {
-	n := News{New: s.Frames}
+func (s Sequence) against(own func() fingerprint.Print, sent func(key string) []Earlier) Diff {
+	n := Diff{New: s.Frames}
 	seen := map[int64]bool{}
 	for _, f := range s.Files {
 		for _, e := range sent(f.Path.Key()) {
@@ -113,7 +113,7 @@ func together(sets ...frame.Set) frame.Set {
 
 // Without returns the batch without the frames that are in place or on their way already; sequences of which nothing is
 // left are left out.
-func (b Batch) Without(news []News) Batch {
+func (b Batch) Without(news []Diff) Batch {
 	var left []Sequence
 	for i, s := range b.Sequences {
 		if s.Frames = news[i].New; !s.Frames.Empty() {

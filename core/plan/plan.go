@@ -34,7 +34,7 @@ type Batch struct {
 	Depth           pass.DepthStyle      `json:"depth,omitzero"`
 	OcclusionRadius float64              `json:"occlusionRadius,omitempty"`
 	LightGroups     []pass.LightGroup    `json:"lightGroups,omitempty"`
-	Standards       Agreed               `json:"standards"`
+	Standards       Standards            `json:"standards"`
 	// Volume is the code of the volume that files are written to, "" for the data folder.
 	Volume string `json:"volume,omitempty"`
 	// Region is the part of every picture that is rendered; the zero value for all of it.
@@ -46,8 +46,8 @@ type Batch struct {
 	Sequences []Sequence          `json:"sequences"`
 }
 
-// Agreed is what every sequence of a batch has of the production's standards.
-type Agreed struct {
+// Standards is what every sequence of a batch has of the production's standards.
+type Standards struct {
 	DropFrame     bool             `json:"dropFrame"`
 	FirstTimecode string           `json:"firstTimecode"`
 	Background    look.Background  `json:"background"`
@@ -224,7 +224,7 @@ func (b Batch) sequences(p production.Production, shot production.RenderedShot, 
 			}
 			s := Sequence{
 				Shot: shot.Shot.Code, ShotName: shot.Shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup,
-				Look: *view.Look, Environment: view.Around,
+				Look: *view.Look, Environment: view.Environment,
 				SizeCode: size.Code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
 				Frames: rendered, Own: own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
 			}

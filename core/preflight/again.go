@@ -106,18 +106,18 @@ func (c *Checked) look(b plan.Batch, f Facts, i int) {
 func (r rule) finds(where string, fix Fix, format string, args ...any) Finding {
 	return Finding{
 		Rule: r.name, Severity: r.severity, Where: where, Message: fmt.Sprintf(format, args...), Why: r.why, Fix: fix,
-		Firm: r.firm, Twice: r.twice,
+		Mandatory: r.mandatory, NeedsConfirmation: r.needsConfirmation,
 	}
 }
 
-// waive gives findings the reasons for which they are waived. What is firm is not.
+// waive gives findings the reasons for which they are waived. What is mandatory is not.
 func waive(b plan.Batch, findings []Finding) {
 	reasons := map[string]string{}
 	for _, w := range b.Waived {
 		reasons[w.Rule] = w.Reason
 	}
 	for i := range findings {
-		if !findings[i].Firm {
+		if !findings[i].Mandatory {
 			findings[i].Waived = reasons[findings[i].Rule]
 		}
 	}

@@ -18,22 +18,22 @@ const (
 
 // A Finding is what one rule found at one place.
 type Finding struct {
-	Rule     string   `json:"rule"`
-	Severity Severity `json:"severity"`
-	Where    string   `json:"where"`
-	Message  string   `json:"message"`
-	Why      string   `json:"why"`
-	Fix      Fix      `json:"fix,omitempty"`
-	Firm     bool     `json:"firm,omitempty"`   // it cannot be set aside
-	Waived   string   `json:"waived,omitempty"` // the reason for which it was set aside, "" if it was not
-	// it counts for nothing once a person has said a second time that the batch is meant so
-	Twice bool `json:"twice,omitempty"`
+	Rule      string   `json:"rule"`
+	Severity  Severity `json:"severity"`
+	Where     string   `json:"where"`
+	Message   string   `json:"message"`
+	Why       string   `json:"why"`
+	Fix       Fix      `json:"fix,omitempty"`
+	Mandatory bool     `json:"mandatory,omitempty"` // it cannot be waived
+	Waived    string   `json:"waived,omitempty"`    // the reason for which it was waived, "" if it was not
+	// it counts for nothing once a person has confirmed that the batch is meant so
+	NeedsConfirmation bool `json:"needsConfirmation,omitempty"`
 }
 
-// Holds reports whether the finding keeps the batch from being sent; twice says that a person has said so a second
-// time.
-func (f Finding) Holds(twice bool) bool {
-	return f.Severity == Refuses && f.Waived == "" && !(f.Twice && twice)
+// Holds reports whether the finding keeps the batch from being sent; confirmed says that a person has confirmed what
+// needs that.
+func (f Finding) Holds(confirmed bool) bool {
+	return f.Severity == Refuses && f.Waived == "" && !(f.NeedsConfirmation && confirmed)
 }
 
 // Facts are what the rules need to know beside the batch.
@@ -46,8 +46,8 @@ type Facts struct {
 	VolumeFault string
 	// Unreadable says that the renderer cannot read the scene, which is an opaque one.
 	Unreadable bool
-	// News says what was sent earlier under the same paths, for each sequence; nil for nothing.
-	News []plan.News
+	// Diffs says what was sent earlier under the same paths, for each sequence; nil for nothing.
+	Diffs []plan.Diff
 	// Occupied are paths of frames that are new, where something stands that was not recorded.
 	Occupied []string
 	// Missing are the scene's textures that cannot be shown, with the reason.
@@ -69,7 +69,7 @@ type Facts struct {
 func Rules() []Rule {
 	var all []Rule
 	for _, r := range rules {
-		all = append(all, Rule{r.name, r.why, r.severity, r.firm})
+		all = append(all, Rule{r.name, r.why, r.severity, r.mandatory})
 	}
 	return all
 }
@@ -78,7 +78,7 @@ func Rules() []Rule {
 type Rule struct {
 	Name, Why string
 	Severity  Severity
-	Firm      bool
+	Mandatory bool
 }
 
 // Check applies every rule and returns what they find, refusals first. The batch's waivers set findings aside.
@@ -94,11 +94,11 @@ const (
 	Refused State = "refused"
 )
 
-// StateOf returns what findings come to; twice says that a person has said a second time that the batch is meant so.
-func StateOf(findings []Finding, twice bool) State {
+// StateOf returns what findings come to; confirmed says that a person has confirmed that the batch is meant so.
+func StateOf(findings []Finding, confirmed bool) State {
 	state := Clean
 	for _, f := range findings {
-		if f.Holds(twice) {
+		if f.Holds(confirmed) {
 			return Refused
 		}
 		if f.Waived == "" {

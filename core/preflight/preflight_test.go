@@ -34,7 +34,7 @@ func TestRules(t *testing.T) {
 	good := func() plan.Batch {
 		return plan.Batch{
 			FirstFrame: 1001,
-			Quality:    production.Quality{Name: "Final", Full: true},
+			Quality:    production.Quality{Name: "Final", Deliverable: true},
 			Sequences: []plan.Sequence{
 				sequence(
 					"010", "(shot).(frame:4).(ext)", "1001-1048",
@@ -58,15 +58,15 @@ func TestRules(t *testing.T) {
 			b.Sequences[1].Files[0].Path = b.Sequences[0].Files[0].Path
 		}, Refuses, "010 quay hd (master all) and 020 quay hd (master all)"},
 		"already-sent": {func(_ *plan.Batch, f *Facts) {
-			f.News = []plan.News{{New: frame.Of(1, 2)},
+			f.Diffs = []plan.Diff{{New: frame.Of(1, 2)},
 				{Changed: frame.Of(1, 2), Other: "020.1001.exr", By: []string{"batch 7"}}}
 		}, Refuses, "1 of the sequences were sent already with another set-up, with batch 7; 020.1001.exr"},
 		"nothing-new": {func(_ *plan.Batch, f *Facts) {
-			f.News = []plan.News{{Good: frame.Of(1, 40), By: []string{"batch 7"}},
+			f.Diffs = []plan.Diff{{Good: frame.Of(1, 40), By: []string{"batch 7"}},
 				{Coming: frame.Of(1, 2), By: []string{"batch 7"}}}
 		}, Refuses, "40 frames are in place and 2 queued"},
 		"set-up-unknown": {func(_ *plan.Batch, f *Facts) {
-			f.News = []plan.News{{New: frame.Of(3, 4), Unknown: frame.Of(1, 2), By: []string{"batch 7"}}}
+			f.Diffs = []plan.Diff{{New: frame.Of(3, 4), Unknown: frame.Of(1, 2), By: []string{"batch 7"}}}
 		}, Warns, "2 frames were sent before fingerprints were kept, with batch 7"},
 		"path-occupied": {func(_ *plan.Batch, f *Facts) {
 			f.Occupied = []string{"020.1001.exr", "020.1002.exr"}
@@ -135,7 +135,7 @@ func TestRules(t *testing.T) {
 			}
 		}, Warns, "background that hides everything"},
 		"tiles-without-clock": {func(b *plan.Batch, _ *Facts) {
-			b.Quality.Full, b.Quality.Effort.Seconds, b.Quality.Tiles = false, 60, raster.Bands(4)
+			b.Quality.Deliverable, b.Quality.Effort.Seconds, b.Quality.Tiles = false, 60, raster.Bands(4)
 			b.Quality.Scale = raster.Reduction{Percent: 100}
 		}, Warns, "ends a frame after 60 s"},
 		"tiles-too-large": {func(b *plan.Batch, _ *Facts) {
@@ -175,7 +175,7 @@ func TestRules(t *testing.T) {
 		}, Warns, "25 %"},
 		"light-cut-off": {func(b *plan.Batch, _ *Facts) { b.Quality.Effort.Clamp = 8 }, Warns, "may add to 8"},
 		"stretched-panorama": {func(b *plan.Batch, _ *Facts) {
-			b.Sequences[0].Setup.AllAround = true
+			b.Sequences[0].Setup.Panorama = true
 		}, Warns, "twice as wide as high"},
 		"disk-too-small": {
 			func(_ *plan.Batch, f *Facts) { f.FreeBytes = 95e6 }, Refuses,
@@ -200,7 +200,7 @@ func TestRules(t *testing.T) {
 		}
 		b.Waived = []production.Waiver{{Rule: rule, Reason: "the director wants it"}}
 		for _, g := range Check(b, f) {
-			if g.Rule == rule && (g.Waived == "") != g.Firm {
+			if g.Rule == rule && (g.Waived == "") != g.Mandatory {
 				t.Errorf("%s: set aside, it is %+v", rule, g)
 			}
 		}
@@ -215,7 +215,7 @@ func TestRules(t *testing.T) {
 func TestWhatIsQuickIsRefusedUntilItIsSaidTwice(t *testing.T) {
 	b := plan.Batch{
 		FirstFrame: 1,
-		Quality:    production.Quality{Name: "Final", Full: true},
+		Quality:    production.Quality{Name: "Final", Deliverable: true},
 		Sequences:  []plan.Sequence{sequence("010", "(shot).(frame:4).(ext)", "1-9")},
 	}
 	b.Region = raster.Part{Right: 50, Bottom: 50}
@@ -248,7 +248,7 @@ func TestTheDeliveryMinimumHoldsForMasters(t *testing.T) {
 	if got := says(); got != "" {
 		t.Errorf("good enough, but: %s", got)
 	}
-	b.Quality.Full = true
+	b.Quality.Deliverable = true
 	if got := says(); !strings.Contains(got, "480 × 270") {
 		t.Errorf("rendered small at full quality: %q", got)
 	}

@@ -15,13 +15,13 @@ import (
 
 // A rule looks at a batch and reports.
 type rule struct {
-	name, why string
-	severity  Severity
-	check     check // of the whole batch; or
-	each      each  // of every sequence by itself
-	paths     bool  // check rests on paths and frames alone
-	firm      bool  // it cannot be waived
-	twice     bool  // see Finding.Twice
+	name, why         string
+	severity          Severity
+	check             check // of the whole batch; or
+	each              each  // of every sequence by itself
+	paths             bool  // check rests on paths and frames alone
+	mandatory         bool  // it cannot be waived
+	needsConfirmation bool  // see Finding.Twice
 }
 
 type check = func(b plan.Batch, f Facts, found report)
@@ -47,7 +47,7 @@ var rules = slices.Concat([]rule{
 				)
 			}
 		},
-		firm: true,
+		mandatory: true,
 	},
 	{
 		name:     "camera-missing",
@@ -58,7 +58,7 @@ var rules = slices.Concat([]rule{
 				found(s.Title(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
 			}
 		},
-		firm: true,
+		mandatory: true,
 	},
 	{
 		name:     "scene-opaque",
@@ -74,7 +74,7 @@ var rules = slices.Concat([]rule{
 				)
 			}
 		},
-		firm: true,
+		mandatory: true,
 	},
 	{
 		name:     "same-path",
@@ -90,14 +90,14 @@ var rules = slices.Concat([]rule{
 				found(c.Second, NoFix, "%s. %s", c, hint)
 			}
 		},
-		firm: true,
+		mandatory: true,
 	},
 	{
-		name:     "already-sent",
-		why:      "Nothing that was sent may be overwritten.",
-		severity: Refuses,
-		check:    alreadySent,
-		firm:     true,
+		name:      "already-sent",
+		why:       "Nothing that was sent may be overwritten.",
+		severity:  Refuses,
+		check:     alreadySent,
+		mandatory: true,
 	},
 	{
 		name:     "format-too-small",
@@ -113,7 +113,7 @@ var rules = slices.Concat([]rule{
 				}
 			}
 		},
-		firm: true,
+		mandatory: true,
 	},
 	{
 		name:     "pass-left-out",
@@ -232,7 +232,7 @@ var rules = slices.Concat([]rule{
 		why:      "Draft pictures look finished in a file list.",
 		severity: Warns,
 		check: func(b plan.Batch, _ Facts, found report) {
-			if !b.Quality.Full {
+			if !b.Quality.Deliverable {
 				found(
 					"batch", NoFix, "The quality is %s: %s of the size, %d × %d samples.", b.Quality.Name,
 					b.Quality.Scale, b.Quality.Samples, b.Quality.Samples,
@@ -245,7 +245,7 @@ var rules = slices.Concat([]rule{
 		why:      "What takes bright specks away takes light away, and what stops the clock leaves noise.",
 		severity: Warns,
 		check: func(b plan.Batch, _ Facts, found report) {
-			if !b.Quality.Full {
+			if !b.Quality.Deliverable {
 				return
 			}
 			if clamp := b.Quality.Effort.Clamp; clamp > 0 {
@@ -271,7 +271,7 @@ var rules = slices.Concat([]rule{
 		why:      "A viewer for panoramas shows it stretched, or refuses it.",
 		severity: Warns,
 		each: func(_ plan.Batch, _ Facts, s *plan.Sequence, _ bool, found report) {
-			if s.Setup.AllAround && s.Size.Width != 2*s.Size.Height {
+			if s.Setup.Panorama && s.Size.Width != 2*s.Size.Height {
 				found(
 					s.Title(), NoFix,
 					"View %s shows all directions, whose picture is twice as wide as high; %v is not. Give the shot "+
@@ -310,10 +310,10 @@ var rules = slices.Concat([]rule{
 		},
 	},
 	{
-		name:     "volume-unusable",
-		why:      "Frames are rendered for hours that nobody can keep.",
-		severity: Refuses,
-		firm:     true,
+		name:      "volume-unusable",
+		why:       "Frames are rendered for hours that nobody can keep.",
+		severity:  Refuses,
+		mandatory: true,
 		check: func(b plan.Batch, f Facts, found report) {
 			if f.VolumeFault != "" {
 				found(
@@ -348,7 +348,7 @@ func belowMinimum(b plan.Batch, _ Facts, found report) {
 	for i := range b.Sequences {
 		s := &b.Sequences[i]
 		size := s.FullSize
-		if b.Quality.Full {
+		if b.Quality.Deliverable {
 			size = s.Size
 		}
 		if size.Width < floor.Width || size.Height < floor.Height {

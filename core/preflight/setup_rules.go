@@ -252,16 +252,15 @@ var setUpRules = []rule{
 		},
 	},
 	{
-		name:     "steps-left-on",
-		why:      "A sequence with holes plays too fast, and is found out at the edit.",
-		severity: Refuses,
-		twice:    true,
+		name:              "steps-left-on",
+		why:               "A sequence with holes plays too fast, and is found out at the edit.",
+		severity:          Refuses,
+		needsConfirmation: true,
 		each: func(b plan.Batch, _ Facts, s *plan.Sequence, first bool, found report) {
-			if !first {
+			if !first || !b.Quality.Deliverable || b.Trial != plan.Whole {
 				return
 			}
-			if step := s.Own.Runs(); b.Quality.Full && b.Trial == plan.Whole && len(step) == 1 && step[0].Step > 1 &&
-				step[0].Count() > 2 {
+			if step := s.Own.Runs(); len(step) == 1 && step[0].Step > 1 && step[0].Count() > 2 {
 				found(
 					"shot "+s.Shot, EveryFrame,
 					"The batch is final, and only every %s frame of this shot is rendered: %s.",
@@ -272,12 +271,12 @@ var setUpRules = []rule{
 		},
 	},
 	{
-		name:     "region-left-on",
-		why:      "Files of a part are no larger than that part.",
-		severity: Refuses,
-		twice:    true,
+		name:              "region-left-on",
+		why:               "Files of a part are no larger than that part.",
+		severity:          Refuses,
+		needsConfirmation: true,
 		check: func(b plan.Batch, _ Facts, found report) {
-			if !b.Region.Whole() && b.Quality.Full {
+			if !b.Region.Whole() && b.Quality.Deliverable {
 				found(
 					"batch", WholePicture,
 					"Only a part of every picture is rendered: from %s per cent (left, top, right, bottom).", b.Region,
@@ -286,15 +285,15 @@ var setUpRules = []rule{
 		},
 	},
 	{
-		name:     "quick-shot",
-		why:      "Anything quick left on in a final batch is the most expensive mistake there is.",
-		severity: Refuses,
-		twice:    true,
+		name:              "quick-shot",
+		why:               "Anything quick left on in a final batch is the most expensive mistake there is.",
+		severity:          Refuses,
+		needsConfirmation: true,
 		each: func(b plan.Batch, _ Facts, s *plan.Sequence, first bool, found report) {
 			if !first {
 				return
 			}
-			if q := b.QualityOf(*s); b.Quality.Full && !q.Full {
+			if q := b.QualityOf(*s); b.Quality.Deliverable && !q.Deliverable {
 				found(
 					"shot "+s.Shot, FinalQuality,
 					"The batch is final, in %s, and this shot is rendered in %s: %s of the size, %d × %d samples.",
@@ -373,7 +372,7 @@ var sendingRules = []rule{
 		severity: Refuses,
 		check: func(b plan.Batch, f Facts, found report) {
 			good, coming, unknown := 0, 0, 0
-			for _, n := range f.News {
+			for _, n := range f.Diffs {
 				if !n.New.Empty() || !n.Changed.Empty() {
 					return
 				}
@@ -391,14 +390,14 @@ var sendingRules = []rule{
 				)
 			}
 		},
-		firm: true,
+		mandatory: true,
 	},
 	{
 		name: "set-up-unknown", why: "Frames from before fingerprints were kept cannot be compared with what would " +
 			"be rendered now.", severity: Warns,
 		check: func(_ plan.Batch, f Facts, found report) {
 			unknown, by := 0, ""
-			for _, n := range f.News {
+			for _, n := range f.Diffs {
 				if unknown += n.Unknown.Count(); by == "" && !n.Unknown.Empty() {
 					by = strings.Join(n.By, ", ")
 				}
@@ -451,7 +450,7 @@ var stillWords = regexp.MustCompile(`(?i)\b(still|stills|poster|single frame|key
 // alreadySent finds paths under which files were made with another set-up.
 func alreadySent(b plan.Batch, f Facts, found report) {
 	count, first, by := 0, "", ""
-	for _, n := range f.News {
+	for _, n := range f.Diffs {
 		if n.Other == "" {
 			continue
 		}

@@ -18,8 +18,8 @@ func (p Production) FindEnvironment(code string) (EnvironmentFile, bool) {
 	return find(p.Environments, code, func(e EnvironmentFile) string { return e.Code })
 }
 
-// Around returns the environment that a look names; the zero value if it names none.
-func (p Production) Around(l look.Look) EnvironmentFile {
+// EnvironmentOf returns the environment that a look names; the zero value if it names none.
+func (p Production) EnvironmentOf(l look.Look) EnvironmentFile {
 	e, _ := p.FindEnvironment(l.Environment.Map)
 	return e
 }

@@ -38,8 +38,8 @@ type Production struct {
 	Shots       []Shot            `json:"shots"`
 	// Cut is the shots in playing order.
 	Cut cut.Cut `json:"cut,omitzero"`
-	// Usual is what shots have that say nothing else.
-	Usual Usual `json:"usual,omitzero"`
+	// ShotDefaults is what shots have that say nothing else.
+	ShotDefaults ShotDefaults `json:"usual,omitzero"`
 	// Region is the part of every picture that the next batch renders; the zero value for all of it.
 	Region raster.Part `json:"region,omitzero"`
 	// Waivers set findings of the next batch aside.
@@ -94,8 +94,8 @@ type Quality struct {
 	// that a frame is rendered in; none for as many as its size and the memory ask for
 	Tiles raster.Tiling `json:"tiles,omitzero"`
 	// Memory is how many GB a frame, or a tile of it, should take beside the scene; 0 for UsualMemory.
-	Memory float64 `json:"memory,omitempty"`
-	Full   bool    `json:"full"` // good enough to deliver
+	Memory      float64 `json:"memory,omitempty"`
+	Deliverable bool    `json:"full"` // good enough to deliver
 }
 
 // Limits of a quality's memory, in GB.
@@ -198,7 +198,7 @@ func New(code, title string) Production {
 			{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}},
 			{Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}},
 		},
-		Usual: Usual{
+		ShotDefaults: ShotDefaults{
 			Sizes: []string{"scope"}, PassList: "minimum", Outputs: []string{output.Usual()[0].Code},
 		},
 		DepthBackground: 1000,

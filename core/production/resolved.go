@@ -37,8 +37,8 @@ type RenderedShot struct {
 // A SeenView is a view as a shot shows it.
 type SeenView struct {
 	*View
-	Look   *look.Look // the shot's, or else the view's; nil if there is none of its code
-	Around EnvironmentFile
+	Look        *look.Look // the shot's, or else the view's; nil if there is none of its code
+	Environment EnvironmentFile
 }
 
 // A RenderedOutput is an output with how its files are written and called.
@@ -250,7 +250,7 @@ func (known *parts) seen(s *Shot, r *RenderedShot, fault func(field, format stri
 		l := known.looks[known.p.LookOf(*s, *v)]
 		seen := SeenView{View: v, Look: l}
 		if l != nil && l.Environment.Map != "" {
-			seen.Around = known.around[l.Environment.Map]
+			seen.Environment = known.around[l.Environment.Map]
 		}
 		r.Views = append(r.Views, seen)
 	}

@@ -38,8 +38,8 @@ type Shot struct {
 	Note   string      `json:"note,omitempty"`
 }
 
-// Usual is what shots have that say nothing else.
-type Usual struct {
+// ShotDefaults is what shots have that say nothing else.
+type ShotDefaults struct {
 	Sizes    []string `json:"sizes,omitempty"`
 	PassList string   `json:"passList,omitempty"`
 	Outputs  []string `json:"outputs,omitempty"`
@@ -198,7 +198,7 @@ func (p Production) SizesOf(s Shot) []string {
 	if len(s.Sizes) > 0 {
 		return s.Sizes
 	}
-	return p.Usual.Sizes
+	return p.ShotDefaults.Sizes
 }
 
 // OutputsOf returns the codes of the outputs that a shot goes to.
@@ -206,7 +206,7 @@ func (p Production) OutputsOf(s Shot) []string {
 	if len(s.Outputs) > 0 {
 		return s.Outputs
 	}
-	return p.Usual.Outputs
+	return p.ShotDefaults.Outputs
 }
 
 // PassListOf returns the code of a shot's pass list.
@@ -214,7 +214,7 @@ func (p Production) PassListOf(s Shot) string {
 	if s.PassList != "" {
 		return s.PassList
 	}
-	return p.Usual.PassList
+	return p.ShotDefaults.PassList
 }
 
 // QualityOf returns the code of the quality that a shot is rendered in.

@@ -16,7 +16,7 @@ func codes(p Production) string {
 func TestWhatAShotLeavesOpenComesFromTheProduction(t *testing.T) {
 	p := complete()
 	p.Handles = 4
-	p.Usual = Usual{Sizes: []string{"hd"}, PassList: "minimum", Outputs: []string{"review"}}
+	p.ShotDefaults = ShotDefaults{Sizes: []string{"hd"}, PassList: "minimum", Outputs: []string{"review"}}
 	s := Shot{Code: "020", View: "quay", Frames: frame.Of(1001, 1048)}
 	if !slices.Equal(p.SizesOf(s), []string{"hd"}) || p.PassListOf(s) != "minimum" ||
 		!slices.Equal(p.OutputsOf(s), []string{"review"}) ||

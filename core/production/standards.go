@@ -81,13 +81,13 @@ func DefaultQualities() []Quality {
 			Effort:  sampling.Effort{Clamp: 8, Bounces: sampling.Bounces{Diffuse: 2, Glossy: 3, Through: 6}},
 		},
 		{
-			Code:    "final",
-			Name:    "Final",
-			Scale:   raster.Reduction{Percent: 100},
-			Samples: 10,
-			Filter:  pixel.Gaussian,
-			Effort:  sampling.Effort{Noise: 0.1},
-			Full:    true,
+			Code:        "final",
+			Name:        "Final",
+			Scale:       raster.Reduction{Percent: 100},
+			Samples:     10,
+			Filter:      pixel.Gaussian,
+			Effort:      sampling.Effort{Noise: 0.1},
+			Deliverable: true,
 		},
 	}
 }

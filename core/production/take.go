@@ -48,7 +48,7 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 		p.DepthBackground, p.Depth, p.OcclusionRadius = other.DepthBackground, other.Depth, other.OcclusionRadius
 	}
 	if slices.Contains(parts, TakeShots) {
-		p.Shots, p.Usual, p.Cut = other.Shots, other.Usual, other.Cut
+		p.Shots, p.ShotDefaults, p.Cut = other.Shots, other.ShotDefaults, other.Cut
 	}
 	return nil
 }

@@ -314,7 +314,7 @@ func TestAPanoramaShowsAllDirections(t *testing.T) {
 		Filter:          pixel.Box,
 		DepthBackground: 1000,
 	}
-	s.Setup.AllAround = true
+	s.Setup.Panorama = true
 	w := Prepare(room()).At(0, look.Plain(), nil)
 	img := render(t, w, s)
 	if z := value(img, "position.Z", 100, 50); math.Abs(z+7.2) > 1e-4 {

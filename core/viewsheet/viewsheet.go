@@ -110,7 +110,7 @@ func lensOf(v production.View, s *scene.Scene) string {
 	if i == scene.None {
 		return "–"
 	}
-	if v.Setup.AllAround {
+	if v.Setup.Panorama {
 		return "all around"
 	}
 	c := s.Cameras[s.Nodes[i].Camera]

@@ -37,7 +37,7 @@ func SmallPicture(
 		Frame: number,
 		Size: size.Seen().
 			Within(edge),
-		Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.Around(l),
+		Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.EnvironmentOf(l),
 	}
 }
 

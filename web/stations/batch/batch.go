@@ -34,7 +34,7 @@ type batchPage struct {
 	Version     string
 	QualityName string
 	Quick       bool // it would be sent if that were said a second time
-	Twice       bool // nothing is new, so that it can only be rendered once more
+	OnlyAgain   bool // nothing is new, so that it can only be rendered once more
 	Found       []foundRule
 	Forecast    forecast
 	Good        int // frames that are in place already
@@ -93,14 +93,14 @@ func (b batchPage) Verdict() string {
 		return "Clean: nothing was found"
 	case b.State == preflight.Warned:
 		return "Can be sent; look at what was found"
-	case b.Twice:
+	case b.OnlyAgain:
 		return "Nothing in it is new"
 	}
 	return "Refused as it stands"
 }
 
 // Blocked reports whether nothing makes it possible to send it.
-func (b batchPage) Blocked() bool { return b.State == preflight.Refused && !b.Twice }
+func (b batchPage) Blocked() bool { return b.State == preflight.Refused && !b.OnlyAgain }
 
 // mostFound is how many findings of one rule are shown.
 const mostFound = 30
@@ -121,7 +121,7 @@ type batchCell struct {
 	plan.Sequence
 	Index   int  // in the batch
 	In      bool // in the batch
-	News    plan.News
+	Diff    plan.Diff
 	Middle  int
 	Seconds float64
 	Least   float64
@@ -252,8 +252,8 @@ func (a *page) batchRow(v *kit.View, k rowKey, index map[[3]string]int) *batchRo
 			Bytes: n * s.FrameBytes, Include: include(v, s, true), Paths: pathsOf(v, s),
 		}
 		c.thumbs(v)
-		if at < len(v.Draft.News) {
-			c.News = v.Draft.News[at]
+		if at < len(v.Draft.Diffs) {
+			c.Diff = v.Draft.Diffs[at]
 		}
 		if s.Tiled() {
 			c.Tiles = tilesOf(s.Tiles)
@@ -340,8 +340,8 @@ func (a *page) fill(v *kit.View) error {
 	}
 	page.Quick = !v.Draft.Sendable(false) && v.Draft.Sendable(true)
 	page.Found = byRule(v, v.Draft.Findings)
-	page.Twice = !v.Draft.Sendable(false) && v.Draft.Again().Sendable(false)
-	for _, n := range v.Draft.News {
+	page.OnlyAgain = !v.Draft.Sendable(false) && v.Draft.Again().Sendable(false)
+	for _, n := range v.Draft.Diffs {
 		page.Good, page.Coming = page.Good+n.Good.Count(), page.Coming+n.Coming.Count()
 	}
 	for _, s := range v.Draft.Batch.Sequences {
@@ -505,7 +505,7 @@ type shownFiles struct {
 
 // sending reads how a batch is to be sent.
 func sending(c *echo.Context) (house.Sending, error) {
-	s := house.Sending{Again: c.FormValue("again") != "", Twice: c.FormValue("twice") != ""}
+	s := house.Sending{Again: c.FormValue("again") != "", Confirmed: c.FormValue("confirmed") != ""}
 	s.Name, s.Note = strings.TrimSpace(c.FormValue("name")), strings.TrimSpace(c.FormValue("note"))
 	s.Order = plan.Order(c.FormValue("order"))
 	if !slices.Contains(plan.Orders(), s.Order) {
@@ -559,7 +559,7 @@ func (a *page) sendTrial(c *echo.Context) error {
 	if !slices.Contains(plan.Trials(), t) {
 		return echo.NewHTTPError(http.StatusBadRequest, "There is no such trial.")
 	}
-	return a.sendAs(c, kit.Key(c.FormValue("station")), house.Sending{Trial: t, Twice: true})
+	return a.sendAs(c, kit.Key(c.FormValue("station")), house.Sending{Trial: t, Confirmed: true})
 }
 
 func (a *page) notSent(c *echo.Context, station kit.Key, reason error) error {

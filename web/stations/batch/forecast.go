@@ -34,7 +34,7 @@ func (a *page) forecastOf(d house.Draft) (forecast, error) {
 		Places:  a.Node.SlotCount(),
 		Free:    a.House.VolumeState(d.Batch.Volume).Free,
 	}
-	busy, err := a.House.Busyness()
+	busy, err := a.House.Backlog()
 	if err != nil {
 		return f, err
 	}

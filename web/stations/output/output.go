@@ -125,7 +125,7 @@ var (
 		output.DCTFull: "DCT, all of the colour (4:4:4)",
 	}
 	alphaNames = map[output.Alpha]string{
-		output.Agreed: "as agreed", output.NoAlpha: "none", output.Straight: "straight",
+		output.AsStandard: "as agreed", output.NoAlpha: "none", output.Straight: "straight",
 		output.Premultiplied: "premultiplied",
 	}
 	placeNames = map[stamp.Place]string{

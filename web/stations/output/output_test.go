@@ -109,7 +109,7 @@ func TestAnOutputSaysWhatItCannotHoldOfTheDefaults(t *testing.T) {
 	s := webtest.New(t)
 	_, err := s.House.Record.Edit("TEST", store.Making{Summary: "defaults"}, func(p *production.Production) error {
 		p.Shots[0].Outputs, p.Shots[0].PassList = nil, ""
-		p.Usual.Outputs, p.Usual.PassList = []string{"master"}, "comp"
+		p.ShotDefaults.Outputs, p.ShotDefaults.PassList = []string{"master"}, "comp"
 		return nil
 	})
 	if err != nil {

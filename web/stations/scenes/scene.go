@@ -102,11 +102,11 @@ func (a *page) takenScene(c *echo.Context) (kept production.SceneFile, s *scene.
 	if err != nil {
 		return kept, nil, fmt.Errorf("the file did not arrive whole; try again")
 	}
-	var files []assets.Beside
+	var files []assets.Sidecar
 	for _, header := range form.File["file"] {
 		files = append(
 			files,
-			assets.Beside{Name: header.Filename, Open: func() (io.ReadCloser, error) { return header.Open() }},
+			assets.Sidecar{Name: header.Filename, Open: func() (io.ReadCloser, error) { return header.Open() }},
 		)
 	}
 	switch len(files) {

@@ -67,9 +67,9 @@ func seenOptions(p production.Production) []kit.Option {
 func (o options) defaults(v *kit.View) shotDefaults {
 	p, part := v.Production, v.Part("defaults", "").At("shot defaults")
 	return shotDefaults{
-		Sizes:   part.Ticks("sizes", "Default sizes", kit.Choices(o.sizes, p.Usual.Sizes)),
-		Outputs: part.Ticks("outputs", "Default outputs", kit.Choices(o.outputs, p.Usual.Outputs)),
-		Passes:  part.Field("passList", "Passes", p.Usual.PassList).Of(o.passLists),
+		Sizes:   part.Ticks("sizes", "Default sizes", kit.Choices(o.sizes, p.ShotDefaults.Sizes)),
+		Outputs: part.Ticks("outputs", "Default outputs", kit.Choices(o.outputs, p.ShotDefaults.Outputs)),
+		Passes:  part.Field("passList", "Passes", p.ShotDefaults.PassList).Of(o.passLists),
 		Handles: p.Handles, Quality: p.Quality,
 	}
 }
@@ -224,7 +224,7 @@ func (o options) details(p production.Production, part kit.Part, r *production.R
 	}
 	choice("look", "Look", s.Look, "each view's own", o.looks)
 	boxes("sizes", "Sizes", "shot defaults", o.sizes, r.SizeCodes())
-	choice("passList", "Passes", s.PassList, "shot defaults: "+p.Usual.PassList, lists)
+	choice("passList", "Passes", s.PassList, "shot defaults: "+p.ShotDefaults.PassList, lists)
 	boxes("outputs", "Outputs", "shot defaults", o.outputs, r.OutputCodes())
 	choice("quality", "Quality", s.Quality, "the batch's: "+p.Quality, o.qualities)
 	number("step", "Step", max(1, s.Step), "every frame", "renders every nth frame")

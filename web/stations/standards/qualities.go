@@ -54,7 +54,7 @@ func (page *standardsPage) qualities(v *kit.View) {
 			ScaleField:   part.Field("scale", "Scale, such as 25 % or 1/4", q.Scale).Number(7),
 			SamplesField: part.Field("samples", "Samples along the edge of a pixel", q.Samples).Number(3),
 			Filtering:    part.Field("filter", "Filter", q.Filter).Among(filters),
-			Final:        part.Tick("final", "final", q.Full),
+			Final:        part.Tick("final", "final", q.Deliverable),
 			PerPixel:     perPixel(q),
 			EffortFields: effortFields(part, q),
 			Remove:       part.Action("remove", "Remove", "Remove this quality"),

@@ -53,7 +53,7 @@ func (o *openView) setUpFields(v *kit.View, objects []string) setUp {
 	}
 	lensGroup.Fields = append(lensGroup.Fields,
 		some("orthographicHeight", "Orthographic height, m", s.Parallel),
-		part.Tick("panorama", "panorama (equirectangular)", s.AllAround),
+		part.Tick("panorama", "panorama (equirectangular)", s.Panorama),
 	)
 	var backs []kit.Option
 	for _, b := range lens.Backs() {

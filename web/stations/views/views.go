@@ -59,7 +59,7 @@ type openView struct {
 	Steps         int               // in which its picture sharpens
 	Exposed       string            // how bright its picture is taken, in words
 	Before, After string            // codes of the views beside it
-	Beside        [3]string         // views that are shown with it, "" for none
+	ComparedWith  [3]string         // views that are shown with it, "" for none
 	Others        []kit.Option      // that can be
 	Dolly         float64           // metres ahead, of what is to stay as large
 	SetUp         setUp
@@ -150,7 +150,7 @@ func (o *openView) neighbours(v *kit.View, views []kit.ShownView) {
 			o.Others,
 			func(other kit.Option) bool { return other.Value == code },
 		) {
-			o.Beside[i] = code
+			o.ComparedWith[i] = code
 		}
 	}
 }
@@ -298,13 +298,13 @@ func (o *openView) Live(view string) string {
 func (o *openView) Shown() (string, error) {
 	text, err := json.Marshal(map[string]string{
 		"frame": strconv.Itoa(o.Frame), "side": string(o.Plan.Side), "size": o.Size.Code, "all": o.Whole,
-		"beside1": o.Beside[0], "beside2": o.Beside[1], "beside3": o.Beside[2],
+		"beside1": o.ComparedWith[0], "beside2": o.ComparedWith[1], "beside3": o.ComparedWith[2],
 	})
 	return string(text), err
 }
 
 // Compared reports whether other views are shown with it.
-func (o *openView) Compared() bool { return o.Beside != [3]string{} }
+func (o *openView) Compared() bool { return o.ComparedWith != [3]string{} }
 
 // FromAbove reports whether the plan is seen from above.
 func (o *openView) FromAbove() bool { return o.Plan.Side == floorplan.Above }
@@ -312,7 +312,7 @@ func (o *openView) FromAbove() bool { return o.Plan.Side == floorplan.Above }
 // Lens says what the camera looks through.
 func (o *openView) Lens() string {
 	switch {
-	case o.Setup.AllAround:
+	case o.Setup.Panorama:
 		return "panorama"
 	case o.Height > 0:
 		return "orthographic"

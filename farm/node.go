@@ -428,7 +428,7 @@ func (n *Node) owe(parent context.Context, record func() error) error {
 // settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
 	if left := removeOwnParts(n.House, l); left != nil {
-		n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "error", left)
+		n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "error", left)
 		n.mutex.Lock()
 		n.behind = append(n.behind, l)
 		n.mutex.Unlock()

@@ -36,7 +36,7 @@ func usualName(b plan.Batch) string {
 	return name
 }
 
-// SendDraft sends what the production's current set-up makes, and returns the batch's number. What was set aside is so
+// SendDraft sends what the production's current set-up makes, and returns the batch's number. What was waived is so
 // for this batch only.
 func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 	d, err := h.draft(p, how.Trial, true)

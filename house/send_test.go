@@ -157,7 +157,7 @@ func TestWhatIsQuickInAFinalHasToBeSaidTwice(t *testing.T) {
 	}
 	p.Version, p.Waivers = 3, []production.Waiver{{Rule: "region-left-on", Reason: "a test of the corner"}}
 	if id, err = h.SendDraft(p, house.Sending{}); err != nil {
-		t.Errorf("set aside, it is still refused: %v", err)
+		t.Errorf("waived, it is still refused: %v", err)
 	}
 	if sent, _ := h.Record.Batch(id); len(sent.Plan.Waived) != 1 ||
 		sent.Plan.Waived[0].Reason != "a test of the corner" {

@@ -134,8 +134,12 @@ func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 	}
 	reader := own("reading", "admit")
 	h.Assets.Admit = func(kind assets.Admission, path string) error { return farm.Admit(reader, h.Work(), kind, path) }
+	host, err := os.Hostname()
+	if err != nil {
+		host = "localhost"
+	}
 	return &farm.Node{
-		Name: "here", House: h, Hub: hub, Renderer: r, Assembler: own("assembly", "assemble", "--with-parent"),
+		Name: host, House: h, Hub: hub, Renderer: r, Assembler: own("assembly", "assemble", "--with-parent"),
 		Judge: own("judge", "judge"),
 		Slots: f.slots, Timeout: f.timeout, Log: log,
 	}, nil

@@ -142,14 +142,14 @@ func TestABatchIsMendedSentAndNotSentTwice(t *testing.T) {
 			document.getElementById("verdict").classList.contains("warned")`,
 	)
 	p.do(
-		"say why something is set aside",
+		"say why something is waived",
 		chromedp.Evaluate[chromedp.Void](
 			`(f => { f.querySelector("input").value = "agreed with the director"; f.requestSubmit();
 				})(document.querySelector(".finding:not(.waived) form"))`,
 		),
 	)
 	p.wait(
-		"it is set aside",
+		"it is waived",
 		`document.querySelector(".finding.waived")?.textContent.includes("agreed with the director")`,
 	)
 	p.do(

@@ -41,7 +41,7 @@ type Batch struct {
 	Region raster.Part `json:"region,omitzero"`
 	// Trial says which few frames stand for all; "" for all.
 	Trial Trial `json:"trial,omitempty"`
-	// Waived are the findings that were set aside, and why.
+	// Waived are the findings that were waived, and why.
 	Waived    []production.Waiver `json:"waived,omitempty"`
 	Sequences []Sequence          `json:"sequences"`
 }

@@ -201,7 +201,7 @@ func TestRules(t *testing.T) {
 		b.Waived = []production.Waiver{{Rule: rule, Reason: "the director wants it"}}
 		for _, g := range Check(b, f) {
 			if g.Rule == rule && (g.Waived == "") != g.Mandatory {
-				t.Errorf("%s: set aside, it is %+v", rule, g)
+				t.Errorf("%s: waived, it is %+v", rule, g)
 			}
 		}
 	}

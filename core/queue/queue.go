@@ -29,7 +29,7 @@ const (
 	Good      State = "good"      // its files are complete and in place
 	Lost      State = "lost"      // was good; a file of it is gone or has changed
 	Failed    State = "failed"    // given up; the reason is kept
-	Held      State = "held"      // set aside by a person
+	Held      State = "held"      // by a person
 	Dropped   State = "dropped"   // left out by a person
 )
 
@@ -61,7 +61,7 @@ const (
 	Missed    Event = "missed"    // one of its files is not what was judged
 	Found     Event = "found"     // all of its files are what was judged, after all
 	Waits     Event = "waits"     // it is taken up, and its batch has to wait
-	Set       Event = "set aside" // many attempts of its batch have ended alike
+	Stopped   Event = "stopped"   // many attempts of its batch have ended alike
 	Hold      Event = "hold"
 	Release   Event = "release"
 	Retry     Event = "retry"
@@ -82,10 +82,10 @@ const Retries = 2
 const AlikeInARow = 7
 
 var transitions = map[State]map[Event]State{
-	Blocked:   {Unblocked: Ready, Stuck: Failed, Set: Held, Hold: Held, Drop: Dropped},
-	Ready:     {Leased: Rendering, Cut: Blocked, Set: Held, Hold: Held, Drop: Dropped},
-	Rendering: {Rendered: Checking, Vanished: Ready, Refused: Failed, Set: Held, Hold: Held, Drop: Dropped},
-	Checking:  {Accepted: Good, Vanished: Ready, Refused: Failed, Set: Held, Hold: Held, Drop: Dropped},
+	Blocked:   {Unblocked: Ready, Stuck: Failed, Stopped: Held, Hold: Held, Drop: Dropped},
+	Ready:     {Leased: Rendering, Cut: Blocked, Stopped: Held, Hold: Held, Drop: Dropped},
+	Rendering: {Rendered: Checking, Vanished: Ready, Refused: Failed, Stopped: Held, Hold: Held, Drop: Dropped},
+	Checking:  {Accepted: Good, Vanished: Ready, Refused: Failed, Stopped: Held, Hold: Held, Drop: Dropped},
 	Failed:    {Retry: Ready, Waits: Blocked, Drop: Dropped},
 	Lost:      {Found: Good, Retry: Ready, Waits: Blocked, Drop: Dropped},
 	Held:      {Release: Ready, Waits: Blocked, Drop: Dropped},

@@ -7,7 +7,7 @@ import (
 )
 
 var events = []Event{
-	Unblocked, Cut, Stuck, Leased, Rendered, Accepted, Broken, Vanished, Refused, Missed, Found, Waits, Set, Hold,
+	Unblocked, Cut, Stuck, Leased, Rendered, Accepted, Broken, Vanished, Refused, Missed, Found, Waits, Stopped, Hold,
 	Release, Retry, Drop,
 }
 

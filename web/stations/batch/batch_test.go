@@ -66,7 +66,7 @@ func TestFindingsAreFixedOrSetAsideOnTheSheet(t *testing.T) {
 		}
 	}
 	if !strings.Contains(body, `id="quick"`) {
-		t.Error("it cannot be said twice")
+		t.Error("it cannot be confirmed")
 	}
 	for _, fix := range []preflight.Fix{preflight.WholePicture, preflight.FinalQuality, preflight.EveryFrame} {
 		body = s.Edits(fix.CommandName())
@@ -81,7 +81,7 @@ func TestFindingsAreFixedOrSetAsideOnTheSheet(t *testing.T) {
 	if body := s.Edits("finding", "field", "waive", "of", "below-minimum", "value", " "); !strings.Contains(
 		body, "write why",
 	) {
-		t.Error("a finding was set aside without a reason")
+		t.Error("a finding was waived without a reason")
 	}
 	s.Edits("finding", "field", "waive", "of", "view-without-shot", "value", "it is for later")
 	if w := s.Production().Waivers; len(w) != 1 ||
@@ -90,12 +90,12 @@ func TestFindingsAreFixedOrSetAsideOnTheSheet(t *testing.T) {
 	}
 	s.Edits("finding", "field", "restore", "of", "view-without-shot")
 	if len(s.Production().Waivers) != 0 {
-		t.Error("it is still set aside")
+		t.Error("it is still waived")
 	}
 	if code, _ := s.Post("/p/TEST/edit/finding",
 		url.Values{"station": {"batch"}, "field": {"waive"}, "of": {"same-path"}, "value": {"x"}}); code != 200 ||
 		len(s.Production().Waivers) != 0 {
-		t.Error("a rule that is firm was set aside")
+		t.Error("a mandatory rule was waived")
 	}
 }
 

@@ -293,7 +293,8 @@ var yardsticks = []struct {
 	{4.5, "a car"}, {12, "a bus"},
 	{
 		25, "a swimming pool",
-	}, {100, "a football pitch"}, {400, "a long train"}, {1500, "a quarter of an hour's walk"},
+	}, {100, "a football pitch"}, {400, "a long train"}, {800, "eight football pitches"},
+	{2000, "twenty football pitches"},
 	{8000, "a high mountain"}, {40000, "a large city"}, {1e6, "a country"},
 }
 

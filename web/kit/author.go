@@ -79,7 +79,7 @@ func (a *App) named(c *echo.Context) error {
 // Whose names an author for people.
 func Whose(by store.Author) string {
 	if by.Name == "" {
-		return "Somebody"
+		return "somebody"
 	}
 	return by.Name
 }

@@ -25,9 +25,9 @@ func (a *App) steps(v *View) error {
 		b := v.Post(id, label, label+": "+e.Summary, id,
 			"station", string(v.Station.Key), "number", strconv.Itoa(e.Number), "open", v.Open)
 		if e.Author.Key != v.Author.Key || e.Author.Key == "" {
-			b.Label = fmt.Sprintf("%s %s’s edit", label, Whose(e.Author))
+			b.Label = fmt.Sprintf("%s edit by %s", label, Whose(e.Author))
 			b.Title = fmt.Sprintf("%s, by %s: %s", label, Whose(e.Author), e.Summary)
-			b.Confirm = fmt.Sprintf("%s made this edit: %s. %s it?", Whose(e.Author), e.Summary, label)
+			b.Confirm = fmt.Sprintf("%s made this edit: %s. %s it?", Capital(Whose(e.Author)), e.Summary, label)
 		}
 		return &b
 	}

@@ -227,6 +227,7 @@ class Player {
     }
     if (this.busy) return;
     this.busy = true;
+    this.root.querySelector("[data-word]").textContent = "loading …";
     const at = this.at;
     try {
       const answer = await fetch(now.url);

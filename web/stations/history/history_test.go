@@ -13,7 +13,7 @@ func TestTheHistoryIsReadComparedAndRestored(t *testing.T) {
 	first := s.Production()
 	s.Set("production", "", "title", "Second")
 	_, body := s.Get("/p/TEST/history")
-	s.Says(body, "production: title Second", "created", "Somebody", "current")
+	s.Says(body, "production: title Second", "created", "somebody", "current")
 	_, body = s.Get("/p/TEST/history?from=1&to=2")
 	s.Says(body, "Revision 1 to 2", "title", "Second")
 	_, body = s.Post("/p/TEST/restore", url.Values{"number": {"1"}, "station": {"history"}})

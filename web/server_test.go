@@ -149,7 +149,7 @@ func TestAnEmptyHouseSaysWhatToDoNext(t *testing.T) {
 			t.Errorf("%s of an empty production: %d\n%s", st.Key, code, body)
 		}
 	}
-	if _, body := s.Get("/p/NEW/batch"); !strings.Contains(body, "bring in a glTF file") ||
+	if _, body := s.Get("/p/NEW/batch"); !strings.Contains(body, "import a glTF file") ||
 		strings.Contains(body, `id="send"`) {
 		t.Errorf("the batch sheet does not say what is missing:\n%s", body)
 	}

@@ -36,7 +36,7 @@ type Rig struct {
 	// degrees from north: in which direction from the subject a Ring's first one stands, or the first one looks
 	Start float64 `json:"start,omitempty"`
 	Arc   float64 `json:"arc,omitempty"` // degrees of a Ring; 360 goes all round
-	// Counter goes round against the clock, as seen from above.
+	// Counter goes anticlockwise, as seen from above.
 	Counter bool `json:"counter,omitempty"`
 	// View is the code of the view whose eyes a Pair is.
 	View string `json:"view,omitempty"`

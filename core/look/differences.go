@@ -111,7 +111,7 @@ func describe(light geom.Vec) string {
 	return fmt.Sprintf("%s × %.4g", Hue(light), light.Max())
 }
 
-// A Difference is one line in which a look is not as the one that it builds on.
+// A Difference is one line in which a look is not as the one that it is based on.
 type Difference struct {
 	Key, Name, Base, Own string
 }

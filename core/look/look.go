@@ -18,7 +18,7 @@ import (
 type Look struct {
 	Code string `json:"code"`
 	Name string `json:"name"`
-	// Base is the code of the look that this one builds on, "" for none: what is the same follows it.
+	// Base is the code of the look that this one is based on, "" for none: what is the same follows it.
 	Base string `json:"base,omitempty"`
 	// ExposureEV brightens the picture by two to this power.
 	ExposureEV float64 `json:"exposureEV"`

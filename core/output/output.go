@@ -65,7 +65,7 @@ type Output struct {
 	StampMaster bool `json:"stampMaster,omitempty"`
 }
 
-// DefaultKernel is what pictures are reduced by unless an output says otherwise.
+// DefaultKernel is what pictures are reduced by unless an output overrides it.
 const DefaultKernel = pixel.BoxKernel
 
 // ResampledBy returns the kernel that reduces the output.

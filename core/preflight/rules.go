@@ -242,7 +242,7 @@ var rules = slices.Concat([]rule{
 	},
 	{
 		name:     "light-cut-off",
-		why:      "What takes bright specks away takes light away, and what stops the clock leaves noise.",
+		why:      "A limit on indirect light takes light away, and a time limit leaves noise.",
 		severity: Warns,
 		check: func(b plan.Batch, _ Facts, found report) {
 			if !b.Quality.Deliverable {

@@ -6,7 +6,7 @@ import "reelhouse/core/look"
 // scenes are.
 type EnvironmentFile struct {
 	Code   string `json:"code"`
-	Name   string `json:"name"` // of the file, as it was brought in
+	Name   string `json:"name"` // of the file, as it was imported
 	SHA256 string `json:"sha256"`
 	Bytes  int64  `json:"bytes"`
 	Width  int    `json:"width"` // pixels

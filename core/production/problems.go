@@ -71,7 +71,7 @@ func (p *Production) problems(resolve func(ps *problems)) []Problem {
 		)
 	}
 	if p.Scene.SHA256 == "" {
-		ps.add("scene", "file", "there is no scene yet; bring in a glTF file")
+		ps.add("scene", "file", "there is no scene yet; import a glTF file")
 	}
 	if u := p.Scene.Unit; u != 0 && !(u >= LeastUnit && u <= MostUnit) {
 		ps.add("scene", "unit", "a unit of %v m is outside %v to %v m", u, LeastUnit, MostUnit)

@@ -58,7 +58,7 @@ type Production struct {
 
 // A SceneFile names the scene by its content: the file is kept under its hash and never changes.
 type SceneFile struct {
-	Name   string `json:"name"`   // as it was brought in
+	Name   string `json:"name"`   // as it was imported
 	SHA256 string `json:"sha256"` // hexadecimal; empty for none
 	Bytes  int64  `json:"bytes"`
 	// Unit is the metres that one unit of the file is; 0 stands for 1, as glTF has it.

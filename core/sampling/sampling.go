@@ -17,8 +17,8 @@ type Effort struct {
 	// Least is how many samples along each edge a pixel gets before it may be done; 0 for UsualLeast.
 	Least   int     `json:"least,omitempty"`
 	Bounces Bounces `json:"bounces,omitzero"`
-	// Clamp is the most exposed light that one indirect way may add to a sample; 0 for no end. It takes bright specks
-	// away, and light with them.
+	// Clamp is the indirect light limit: the most exposed light that one indirect way may add to a sample; 0 for no
+	// end. It removes fireflies, and light with them.
 	Clamp float64 `json:"clamp,omitempty"`
 	// Seconds is for how long a frame may be rendered; 0 for no end. Every pixel gets its first samples, however short
 	// it is.
@@ -62,11 +62,11 @@ func (e Effort) Check() error {
 	outside := func(v, most float64) bool { return !(v >= 0 && v <= most) || math.IsInf(v, 0) }
 	switch {
 	case outside(e.Noise, MostNoise):
-		return fmt.Errorf("a noise of %v is outside 0 to %v", e.Noise, MostNoise)
+		return fmt.Errorf("a noise threshold of %v is outside 0 to %v", e.Noise, MostNoise)
 	case e.Least < 0 || e.Least > Most:
 		return fmt.Errorf("at least %d samples along a pixel's edge is outside 0 to %d", e.Least, Most)
 	case outside(e.Clamp, MostClamp):
-		return fmt.Errorf("a limit of %v for bright specks is outside 0 to %v", e.Clamp, float64(MostClamp))
+		return fmt.Errorf("an indirect light limit of %v is outside 0 to %v", e.Clamp, float64(MostClamp))
 	case outside(e.Seconds, MostSeconds):
 		return fmt.Errorf("a time of %v s for a frame is outside 0 to %v s", e.Seconds, MostSeconds)
 	}

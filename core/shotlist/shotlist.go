@@ -8,7 +8,7 @@
 // production, and "-" stands for nothing where nothing can be said. Tables with semicolons or tabs between cells are
 // read, too, as is a byte order mark.
 //
-// A table is brought in as a whole or not at all: every mistake is told with its line and column.
+// A table is imported as a whole or not at all: every mistake is told with its line and column.
 package shotlist
 
 import (

@@ -37,7 +37,7 @@ func (a *page) bringScene(c *echo.Context) error {
 	return a.keepScene(c, p.Code, kept, house.CameraNames(s))
 }
 
-// keepScene makes a scene that was taken in the production's, and views of its cameras.
+// keepScene makes an imported scene the production's, and views of its cameras.
 func (a *page) keepScene(c *echo.Context, code string, kept production.SceneFile, cameras []string) error {
 	_, after, err := a.House.Do(code, house.Editing{By: kit.Author(c)}, edit.UseScene{Scene: kept, Cameras: cameras})
 	if err != nil {

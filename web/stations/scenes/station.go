@@ -12,7 +12,7 @@ import (
 //go:embed *.html
 var files embed.FS
 
-// mostScene is the largest scene that is taken in, in bytes.
+// mostScene is the largest scene that is imported, in bytes.
 const mostScene = 1 << 30
 
 const key kit.Key = "scenes"

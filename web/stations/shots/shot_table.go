@@ -30,7 +30,7 @@ func (a *page) exportShots(c *echo.Context) error {
 // shownTable is a table of shots on its way in.
 type shownTable struct {
 	Code     string
-	Text     string // the whole table; it goes to and fro until it is taken in
+	Text     string // the whole table; it goes to and fro until it is imported
 	Problem  string // why it cannot be read at all
 	Columns  []shownColumn
 	Choices  []shotlist.Column
@@ -50,7 +50,7 @@ type shownColumn struct {
 const mostMistakes = 50
 
 // shotTable is the side sheet on which a table of shots is chosen, its columns are matched, and its mistakes are told.
-// It is taken in as a whole or not at all.
+// It is imported as a whole or not at all.
 func (a *page) shotTable(c *echo.Context) error {
 	shown := shownTable{Code: c.Param("code"), Choices: shotlist.Columns()}
 	if c.Request().Method == http.MethodGet {

@@ -72,20 +72,7 @@ func (s *Store) Create(p production.Production, by Author) error {
 
 // Codes returns the codes of all productions.
 func (s *Store) Codes() ([]string, error) {
-	rows, err := s.read.Query("SELECT code FROM production ORDER BY code")
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var codes []string
-	for rows.Next() {
-		var code string
-		if err := rows.Scan(&code); err != nil {
-			return nil, err
-		}
-		codes = append(codes, code)
-	}
-	return codes, rows.Err()
+	return column[string](s.read, "SELECT code FROM production ORDER BY code")
 }
 
 // Production returns a production as it is now.
@@ -104,6 +91,24 @@ type head struct {
 type queryer interface {
 	QueryRow(query string, args ...any) *sql.Row
 	Query(query string, args ...any) (*sql.Rows, error)
+}
+
+// column reads the only column that a query gives.
+func column[T any](q queryer, query string, args ...any) ([]T, error) {
+	rows, err := q.Query(query, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []T
+	for rows.Next() {
+		var value T
+		if err := rows.Scan(&value); err != nil {
+			return nil, err
+		}
+		all = append(all, value)
+	}
+	return all, rows.Err()
 }
 
 // head reads the revision that counts. Documents that were read before are not read again.

@@ -46,37 +46,11 @@ func (s *Store) SetVolumes(all []Volume) error {
 
 // UsedVolumes returns the codes of volumes that batches have files on, but for the data folder's own.
 func (s *Store) UsedVolumes() ([]string, error) {
-	rows, err := s.read.Query("SELECT DISTINCT volume FROM batch WHERE volume <> '' ORDER BY volume")
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var codes []string
-	for rows.Next() {
-		var code string
-		if err := rows.Scan(&code); err != nil {
-			return nil, err
-		}
-		codes = append(codes, code)
-	}
-	return codes, rows.Err()
+	return column[string](s.read, "SELECT DISTINCT volume FROM batch WHERE volume <> '' ORDER BY volume")
 }
 
 // BatchesOn returns the numbers of batches whose files are written to a volume and that have frames left to render.
 func (s *Store) BatchesOn(volume string) ([]int64, error) {
-	rows, err := s.read.Query(`SELECT id FROM batch b WHERE volume = ?
+	return column[int64](s.read, `SELECT id FROM batch b WHERE volume = ?
 		AND EXISTS (SELECT 1 FROM sequence WHERE batch_id = b.id AND ready + blocked > 0)`, volume)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var ids []int64
-	for rows.Next() {
-		var id int64
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		ids = append(ids, id)
-	}
-	return ids, rows.Err()
 }

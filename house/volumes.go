@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"slices"
@@ -64,6 +65,9 @@ func (h *House) SetVolumes(all []store.Volume) error {
 	if err != nil {
 		return err
 	}
+	slices.SortFunc(all, func(a, b store.Volume) int {
+		return strings.Compare(strings.ToLower(a.Code), strings.ToLower(b.Code))
+	})
 	for i := range all {
 		v := &all[i]
 		if err := h.checkVolume(*v, all[:i]); err != nil {
@@ -78,10 +82,13 @@ func (h *House) SetVolumes(all []store.Volume) error {
 			return fmt.Errorf("volume %q: %w", v.Code, err)
 		}
 	}
-	if err := h.Record.SetVolumes(all); err != nil {
-		return err
-	}
 	h.volumes = all
+	if slices.Equal(all, known) {
+		return nil
+	}
+	if err := h.Record.SetVolumes(all); err != nil { // as on a full disk, on which a server starts all the same
+		slog.Warn("commands beside this server do not know its volumes until it is started again", "error", err)
+	}
 	return nil
 }
 

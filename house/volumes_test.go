@@ -2,6 +2,7 @@ package house_test
 
 import (
 	"context"
+	"database/sql"
 	"os"
 	"path/filepath"
 	"strings"
@@ -181,6 +182,34 @@ func TestVolumesOfTheConfiguration(t *testing.T) {
 	}
 	if err := h.SetVolumes(nil); err != nil || h.VolumeState("a").Fault == "" {
 		t.Errorf("%v, %+v", err, h.VolumeState("a"))
+	}
+}
+
+// A server that is started on a full disk has its volumes all the same.
+func TestVolumesAreThereThoughTheyCannotBeRecorded(t *testing.T) {
+	h, _ := housetest.New(t, "1001")
+	folder := t.TempDir()
+	same := []store.Volume{{Code: "a", Folder: folder}}
+	if err := h.SetVolumes(same); err != nil {
+		t.Fatal(err)
+	}
+	db, err := sql.Open("sqlite", filepath.Join(h.Dir, "reelhouse.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	if _, err := db.Exec(`CREATE TRIGGER full BEFORE DELETE ON volume BEGIN
+		SELECT RAISE(ABORT, 'database or disk is full'); END`); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.SetVolumes([]store.Volume{{Code: "a", Folder: folder}}); err != nil {
+		t.Errorf("the same again: %v", err)
+	}
+	if err := h.SetVolumes(append(same, store.Volume{Code: "b", Folder: t.TempDir()})); err != nil {
+		t.Errorf("another one: %v", err)
+	}
+	if _, known := h.Volume("b"); !known {
+		t.Error("it is not known")
 	}
 }
 

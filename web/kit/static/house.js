@@ -105,7 +105,9 @@ const inSight = new IntersectionObserver(
 function watchPictures() {
   for (const img of document.querySelectorAll("img[data-src]:not([src])")) inSight.observe(img);
 }
-watchPictures();
+// The page itself is loaded first.
+if (document.readyState === "complete") watchPictures();
+else window.addEventListener("load", watchPictures);
 document.addEventListener("htmx:afterSettle", watchPictures);
 document.addEventListener("pictures", watchPictures);
 
@@ -136,13 +138,13 @@ document.addEventListener("htmx:configRequest", (e) => {
 // A picture covers the word behind it; one that cannot be made says so.
 document.addEventListener(
   "load",
-  (e) => e.target.matches?.(".plate img") && e.target.previousElementSibling?.remove(),
+  (e) => e.target.matches?.(".plate img[data-src]") && e.target.previousElementSibling?.remove(),
   true,
 );
 document.addEventListener(
   "error",
   (e) => {
-    if (!e.target.matches?.(".plate img")) return;
+    if (!e.target.matches?.(".plate img[data-src]")) return;
     if (e.target.previousElementSibling) e.target.previousElementSibling.textContent = "no picture: " + e.target.alt;
     e.target.remove();
   },

@@ -52,7 +52,7 @@ func (page *standardsPage) qualities(v *kit.View) {
 			Sizes:        reduce(q, v.Production.Sizes),
 			Title:        part.Field("name", "Name", q.Name),
 			ScaleField:   part.Field("scale", "Scale, such as 25 % or 1/4", q.Scale).Number(7),
-			SamplesField: part.Field("samples", "Samples along the edge of a pixel", q.Samples).Number(3),
+			SamplesField: part.Field("samples", "Samples per pixel, n × n", q.Samples).Number(3),
 			Filtering:    part.Field("filter", "Filter", q.Filter).Among(filters),
 			Final:        part.Tick("final", "final", q.Deliverable),
 			PerPixel:     perPixel(q),
@@ -86,7 +86,7 @@ func effortFields(part kit.Part, q production.Quality) []kit.Field {
 	return []kit.Field{
 		part.Field("noise", "Noise threshold, in percent of a pixel's brightness", kit.Percent(e.Noise)).
 			Number(4).Or("none"),
-		part.Field("leastSamples", "Samples along the edge of a pixel at least", kit.Some(float64(e.Least))).
+		part.Field("leastSamples", "Least samples per pixel, n × n", kit.Some(float64(e.Least))).
 			Number(3).Or(sampling.UsualLeast),
 		part.Field("diffuse", "Bounce limit, diffuse", bounces.Diffuse).Number(3),
 		part.Field("specular", "Bounce limit, specular", bounces.Glossy).Number(3),

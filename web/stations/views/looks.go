@@ -204,7 +204,7 @@ func (o *openLook) surround(p production.Production, part kit.Part) {
 		colour := part.Field("backgroundColour", "Background colour", o.Over(p.Picture.Background).Colour)
 		o.Colour = &colour
 	}
-	least := part.Field("leastSamples", "Samples along the edge of a pixel, at least",
+	least := part.Field("leastSamples", "Least samples per pixel, n × n",
 		kit.Some(float64(o.LeastSamples)))
 	o.Surround = append(o.Surround, least.Mono(0).Or("as the quality says"))
 }

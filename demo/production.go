@@ -116,7 +116,7 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		},
 		{
 			Code:   "060",
-			Name:   "Dinghy, all round",
+			Name:   "Dinghy turnaround",
 			View:   "turn",
 			Frames: frame.MustParse("1001-1024"),
 			Step:   4,

@@ -96,7 +96,7 @@ func fields() []field {
 		names("shadowCatchers", "Shadow catchers", func(l *Look) *[]string { return &l.ShadowCatchers }),
 		words(
 			"samples",
-			"Samples at least",
+			"Least samples",
 			func(n int) string { return fmt.Sprint(n) },
 			func(l *Look) *int { return &l.LeastSamples },
 		),

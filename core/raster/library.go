@@ -53,10 +53,10 @@ func Library() []Shelf {
 				"square", "Square 1:1", 1080, 1080, usual,
 			), size("portrait", "Upright 4:5", 1080, 1350, usual), size("tall", "Tall 9:16", 1080, 1920, usual),
 		}},
-		{"All round (equirectangular 2:1)", []Named{
+		{"Panoramas (equirectangular 2:1)", []Named{
 			size(
-				"round2k", "All round 2K", 2048, 1024, usual,
-			), size("round4k", "All round 4K", 4096, 2048, usual), size("round8k", "All round 8K", 8192, 4096, usual),
+				"round2k", "Panorama 2K", 2048, 1024, usual,
+			), size("round4k", "Panorama 4K", 4096, 2048, usual), size("round8k", "Panorama 8K", 8192, 4096, usual),
 		}},
 	}
 	prints := Shelf{Name: "Paper"}

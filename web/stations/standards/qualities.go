@@ -36,7 +36,7 @@ type reducedSize struct {
 // effortHeads are the heads of the columns of what a quality spends on a picture.
 func effortHeads() []string {
 	return []string{
-		"Noise threshold, %", "Samples at least", "Bounce limit: diffuse", "specular", "transmitted",
+		"Noise threshold, %", "Least samples", "Bounce limit: diffuse", "specular", "transmitted",
 		"Indirect light limit", "Time limit, s", "Tiles", "Memory per tile, GB", "Filter applied",
 	}
 }

@@ -43,7 +43,7 @@ func (h *House) Volumes() []store.Volume { return append([]store.Volume{h.ownVol
 // Volume returns a volume by its code.
 func (h *House) Volume(code string) (store.Volume, bool) {
 	for _, v := range h.Volumes() {
-		if strings.EqualFold(v.Code, code) {
+		if v.Code == code { // in its own letters: they are part of paths
 			return v, true
 		}
 	}
@@ -73,7 +73,7 @@ func (h *House) SetVolumes(all []store.Volume) error {
 		if err := h.checkVolume(*v, all[:i]); err != nil {
 			return fmt.Errorf("volume %q: %w", v.Code, err)
 		}
-		same := func(k store.Volume) bool { return strings.EqualFold(k.Code, v.Code) && k.Folder == v.Folder }
+		same := func(k store.Volume) bool { return k.Code == v.Code && k.Folder == v.Folder }
 		if n := slices.IndexFunc(known, same); n >= 0 {
 			v.Mark = known[n].Mark
 			continue

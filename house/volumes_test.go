@@ -170,8 +170,11 @@ func TestVolumesOfTheConfiguration(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer beside.Close()
-	if v, known := beside.Volume("A"); !known || v.Folder != a {
+	if v, known := beside.Volume("a"); !known || v.Folder != a {
 		t.Errorf("beside the server there is %+v", v)
+	}
+	if _, known := beside.Volume("A"); known {
+		t.Error("a volume is known by other letters, which would be other paths")
 	}
 	// A server that is started while the disk of a known volume is away serves, and one without it forgets it.
 	if err := os.RemoveAll(a); err != nil {

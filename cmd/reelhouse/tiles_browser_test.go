@@ -108,34 +108,57 @@ func TestAPageThatChangesKeepsFocusAndClicks(t *testing.T) {
 	p.do("its side sheet opens", chromedp.WaitVisible("#side h2"))
 }
 
+// listening waits until so many pages listen, and an expression is true in the tab. The tab's page may be another one
+// meanwhile. Browsers drop pages by themselves after a while, so that there is no waiting for long.
+func (p page) listening(what string, pages int, expression string) {
+	p.t.Helper()
+	end := time.Now().Add(20 * time.Second)
+	for {
+		is, err := chromedp.Run(p.ctx, chromedp.Evaluate[bool](fmt.Sprintf(
+			`fetch("/metrics").then(r => r.text())
+				.then(t => /^reelhouse_listening_pages %d$/m.test(t) && Boolean(%s))`, pages, expression,
+		), chromedp.EvalAwaitPromise))
+		if is {
+			return
+		}
+		if time.Now().After(end) {
+			p.t.Fatalf("%s: %d pages do not listen (%v)", what, pages, err)
+		}
+	}
+}
+
 // A page that was left holds no connection. Browsers keep such pages, with what they wait for, to go back to; there are
 // six connections to a server, and the seventh click would wait for one.
 func TestAPageThatWasLeftLetsGo(t *testing.T) {
 	s := start(t, seeded(t, nil))
 	p := page{t, browser(t)}
-	// alone waits until an expression is true, and one page listens. A browser drops a page by itself after a while,
-	// so that there is no waiting for long. The tab's page may be another one meanwhile.
-	alone := func(what, expression string) {
-		t.Helper()
-		end := time.Now().Add(10 * time.Second)
-		for {
-			is, err := chromedp.Run(p.ctx, chromedp.Evaluate[bool](
-				expression+` && fetch("/metrics").then(r => r.text())
-					.then(t => /^reelhouse_listening_pages 1$/m.test(t))`, chromedp.EvalAwaitPromise,
-			))
-			if is {
-				return
-			}
-			if time.Now().After(end) {
-				t.Fatalf("%s: other pages listen, too (%v)", what, err)
-			}
-		}
-	}
 	for _, path := range []string{"batch", "shots", "queue"} {
 		p.do(path, chromedp.Navigate(s.url+"/p/SALT/"+path))
 		p.wait(path, fmt.Sprintf("location.pathname.endsWith(%q)", path))
-		alone(path, "window.left = true")
+		p.listening(path, 1, "window.left = true")
 	}
 	p.do("back", chromedp.Evaluate[chromedp.Void]("history.back()"))
-	alone("back", `location.pathname === "/p/SALT/shots" && window.left === undefined`)
+	p.listening("back", 1, `location.pathname === "/p/SALT/shots" && window.left === undefined`)
+}
+
+// A tab that nobody looks at holds no connection either, and catches up when it is seen again.
+func TestATabThatNobodyLooksAtLetsGo(t *testing.T) {
+	data := seeded(t, nil)
+	s := start(t, data)
+	p := page{t, browser(t)}
+	look := func(hidden bool) {
+		p.do("look", chromedp.Evaluate[chromedp.Void](fmt.Sprintf(
+			`Object.defineProperty(document, "hidden", {value: %v, configurable: true});
+			document.dispatchEvent(new Event("visibilitychange"))`, hidden,
+		)))
+	}
+	p.do("open the shots", chromedp.Navigate(s.url+"/p/SALT/shots"))
+	p.listening("it listens", 1, "true")
+	look(true)
+	p.listening("it lets go", 0, "true")
+	if out, complaints, err := run(t, "edit", "shot.set", "shots=010", "note=later", "--data", data); err != nil {
+		t.Fatal(out, complaints)
+	}
+	look(false)
+	p.listening("it has caught up", 1, `!document.getElementById("elsewhere").hidden`)
 }

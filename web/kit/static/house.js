@@ -160,3 +160,13 @@ window.addEventListener("pagehide", () => {
   window.stop();
 });
 window.addEventListener("pageshow", (e) => e.persisted && location.reload());
+
+// So does a tab that nobody looks at: six of them would keep a seventh from loading. It catches up when it is seen
+// again.
+let unseen;
+document.addEventListener("visibilitychange", () => {
+  clearTimeout(unseen);
+  if (document.hidden) unseen = setTimeout(() => changes?.close(), 10_000);
+  else if (changes?.readyState === EventSource.CLOSED)
+    for (const e of document.querySelectorAll("[sse-connect], [sse-swap]")) htmx.trigger(e, "htmx:afterProcessNode");
+});

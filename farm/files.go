@@ -134,8 +134,8 @@ func removeOwnParts(h *house.House, l *store.Lease) error {
 	return errors.Join(errs...)
 }
 
-// removeParts removes the files under way of a frame, whatever attempt they come from. Those on a volume that is away
-// stay there: they keep nothing from its place.
+// removeParts removes the files under way of a frame, whatever attempt they come from. It fails with a
+// house.VolumeError if their volume is away.
 func removeParts(h *house.House, s plan.Sequence, number int) error {
 	var errs []error
 	for _, f := range s.Files {
@@ -143,7 +143,7 @@ func removeParts(h *house.House, s plan.Sequence, number int) error {
 		final, err := h.OutputPath(rel)
 		var away *house.VolumeError
 		if _, err := h.StatOutput(&house.Plain{}, rel); errors.As(err, &away) {
-			continue
+			return err
 		}
 		if err != nil {
 			return err

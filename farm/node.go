@@ -171,7 +171,10 @@ func (n *Node) clearUp() error {
 		if err != nil {
 			return err
 		}
-		if err := removeParts(n.House, s.Spec, f.Number); err != nil {
+		var away *house.VolumeError
+		if err := removeParts(n.House, s.Spec, f.Number); errors.As(err, &away) {
+			n.later(&store.Lease{Frame: f, Sequence: s})
+		} else if err != nil {
 			return err
 		}
 		n.Log.Info("frame taken up again after a crash", "sequence", s.Spec.Title(), "frame", f.Number)
@@ -429,9 +432,7 @@ func (n *Node) owe(parent context.Context, record func() error) error {
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
 	if left := removeOwnParts(n.House, l); left != nil {
 		n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "error", left)
-		n.mutex.Lock()
-		n.behind = append(n.behind, l)
-		n.mutex.Unlock()
+		n.later(l)
 	}
 	record := n.ending(ctx, parent, l, err, log)
 	if record == nil {
@@ -440,6 +441,13 @@ func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, lo
 	if failed := n.owe(parent, record); failed != nil && !errors.Is(failed, store.ErrLost) && parent.Err() == nil {
 		n.Log.Error("the record of a frame could not be changed", "frame", l.Number, "error", failed)
 	}
+}
+
+// later lets files under way be removed when their disk is back.
+func (n *Node) later(l *store.Lease) {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	n.behind = append(n.behind, l)
 }
 
 // sweep removes the files under way that could not be removed when their steps ended, since their disk was away or

@@ -14,10 +14,12 @@ import (
 	"reelhouse/store"
 )
 
-// A volume that is away costs its batch no try, and keeps no other batch from being rendered.
-func TestABatchWaitsForItsVolume(t *testing.T) {
-	h, first := housetest.New(t, "1001-1002")
-	folder := filepath.Join(t.TempDir(), "disk")
+// onVolume returns a house with a batch of frames in the data folder, and one of the same, which comes first, on the
+// volume archive in a folder.
+func onVolume(t *testing.T, frames string) (h *house.House, first, second store.Batch, folder string) {
+	t.Helper()
+	h, first = housetest.New(t, frames)
+	folder = filepath.Join(t.TempDir(), "disk")
 	if err := os.Mkdir(folder, 0o755); err != nil {
 		t.Fatal(err)
 	}
@@ -33,10 +35,15 @@ func TestABatchWaitsForItsVolume(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	second, err := h.Record.Batch(id)
-	if err != nil {
+	if second, err = h.Record.Batch(id); err != nil {
 		t.Fatal(err)
 	}
+	return h, first, second, folder
+}
+
+// A volume that is away costs its batch no try, and keeps no other batch from being rendered.
+func TestABatchWaitsForItsVolume(t *testing.T) {
+	h, first, second, folder := onVolume(t, "1001-1002")
 	if err := os.Rename(folder, folder+".away"); err != nil {
 		t.Fatal(err)
 	}
@@ -64,52 +71,48 @@ func TestABatchWaitsForItsVolume(t *testing.T) {
 	}
 }
 
-// What could not be removed when a step ended is removed when its disk is back.
+// What could not be removed when a step ended, or when a node took up what another one had left, is removed when its
+// disk is back.
 func TestFilesUnderWayAreRemovedWhenTheirDiskIsBack(t *testing.T) {
-	h, _ := housetest.New(t, "1001")
-	folder := filepath.Join(t.TempDir(), "disk")
-	if err := os.Mkdir(folder, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	if err := h.SetVolumes([]store.Volume{{Code: "archive", Folder: folder}}); err != nil {
-		t.Fatal(err)
-	}
-	p, err := h.Record.Production("TEST")
-	if err != nil {
-		t.Fatal(err)
-	}
-	p.Volume = "archive"
-	if _, err := h.SendDraft(p.Production, house.Sending{Sending: store.Sending{Priority: 9}}); err != nil {
-		t.Fatal(err)
-	}
-	l, err := h.Record.Lease("node")
-	if err != nil || l == nil || l.Batch.Plan.Volume != "archive" {
-		t.Fatalf("%+v, %v", l, err)
-	}
-	_, parts, _, err := newJob(h, l)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := os.WriteFile(parts[0].temp, []byte("half"), 0o644); err != nil {
-		t.Fatal(err)
-	}
-	n := &Node{House: h, Hub: NewHub(), Log: slog.New(slog.DiscardHandler), unsure: map[stepKey]int{}}
-	if err := os.Rename(folder, folder+".away"); err != nil {
-		t.Fatal(err)
-	}
-	n.settle(t.Context(), t.Context(), l, errors.New("the renderer stopped"), NewLog())
-	n.sweep()
-	if err := os.Rename(folder+".away", folder); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := os.Stat(parts[0].temp); err != nil {
-		t.Fatalf("it is gone already: %v", err)
-	}
-	n.sweep()
-	if _, err := os.Stat(parts[0].temp); !errors.Is(err, fs.ErrNotExist) {
-		t.Errorf("the file under way is still there: %v", err)
-	}
-	if len(n.behind) != 0 {
-		t.Errorf("%d steps are still behind", len(n.behind))
+	for what, end := range map[string]func(n *Node, l *store.Lease) error{
+		"the step ended": func(n *Node, l *store.Lease) error {
+			n.settle(t.Context(), t.Context(), l, errors.New("the renderer stopped"), NewLog())
+			return nil
+		},
+		"the node was killed": func(n *Node, _ *store.Lease) error { return n.clearUp() },
+	} {
+		h, _, _, folder := onVolume(t, "1001")
+		l, err := h.Record.Lease("node")
+		if err != nil || l == nil || l.Batch.Plan.Volume != "archive" {
+			t.Fatalf("%+v, %v", l, err)
+		}
+		_, parts, _, err := newJob(h, l)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(parts[0].temp, []byte("half"), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		n := &Node{House: h, Hub: NewHub(), Log: slog.New(slog.DiscardHandler), unsure: map[stepKey]int{}}
+		if err := os.Rename(folder, folder+".away"); err != nil {
+			t.Fatal(err)
+		}
+		if err := end(n, l); err != nil {
+			t.Fatalf("%s: %v", what, err)
+		}
+		n.sweep()
+		if err := os.Rename(folder+".away", folder); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := os.Stat(parts[0].temp); err != nil {
+			t.Fatalf("%s: it is gone already: %v", what, err)
+		}
+		n.sweep()
+		if _, err := os.Stat(parts[0].temp); !errors.Is(err, fs.ErrNotExist) {
+			t.Errorf("%s: the file under way is still there: %v", what, err)
+		}
+		if len(n.behind) != 0 {
+			t.Errorf("%s: %d steps are still behind", what, len(n.behind))
+		}
 	}
 }

@@ -173,9 +173,7 @@ func (h *House) available(code string) error {
 	}
 	switch mark, err := readMark(v.Folder); {
 	case errors.Is(err, fs.ErrNotExist):
-		return noVolume(
-			"the disk of volume %s is not connected: its folder is there, its file %s is not", code, markFile,
-		)
+		return noVolume("the disk of volume %s is not mounted: its folder has no file %s", code, markFile)
 	case err != nil:
 		return noVolume("volume %s cannot be read: %s", code, plainError(err))
 	case mark != v.Mark:

@@ -26,14 +26,14 @@ func FocalLength(back, angle float64) float64 { return back / (2 * math.Tan(angl
 // twelve-hundredth of it, 0.03 mm on 36 mm, as is common practice.
 func Circle(back float64) float64 { return back / 1200 }
 
-// Hyperfocal returns the focus distance in metres from which on everything far away is sharp: f²/(N c) + f, for a focal
-// length and a circle in millimetres.
+// Hyperfocal returns the focus distance in metres from which on everything far away is sharp: f²/(N c) + f, for a
+// focal length and a circle in millimetres.
 func Hyperfocal(focal, fNumber, circle float64) float64 {
 	return (focal*focal/(fNumber*circle) + focal) / 1000
 }
 
-// Sharpness returns from where to where a lens is sharp that is focused at a distance, in metres: s (H − f)/(H + s −
-// 2f) and s (H − f)/(H − s), and without an end from the hyperfocal distance H on.
+// Sharpness returns from where to where a lens is sharp that is focused at a distance, in metres:
+// s (H − f)/(H + s − 2f) and s (H − f)/(H − s), and without an end from the hyperfocal distance H on.
 func Sharpness(focal, fNumber, circle, focus float64) (near, far float64) {
 	h, f := Hyperfocal(focal, fNumber, circle), focal/1000
 	near = focus * (h - f) / (h + focus - 2*f)

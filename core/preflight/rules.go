@@ -318,7 +318,7 @@ var rules = slices.Concat([]rule{
 			if f.VolumeFault != "" {
 				found(
 					"batch", NoFix,
-					"Nothing can be written: %s. Mend that, or choose another volume at the Output station.",
+					"Nothing can be written: %s. Fix that, or choose another volume at the Output station.",
 					f.VolumeFault,
 				)
 			}

@@ -44,7 +44,8 @@ func TestPresetsAreSavedComparedAndPutBack(t *testing.T) {
 	}
 	do("save", url.Values{"kind": {"output"}, "name": {"Small"}, "output": {"proxy"}})
 	s.Set("output", "proxy", "level", "33")
-	if _, body := s.Get("/p/TEST/output?open=proxy&against=Small"); !strings.Contains(body, "outputs › proxy › level") {
+	_, body = s.Get("/p/TEST/output?open=proxy&against=Small")
+	if !strings.Contains(body, "outputs › proxy › level") {
 		t.Errorf("an output's difference is not shown:\n%s", webtest.Said(body))
 	}
 	do("recall", url.Values{"kind": {"output"}, "name": {"Small"}})

@@ -111,17 +111,24 @@ func Mistakes() []Mistake {
 		{
 			"depth-background-near",
 			"a sky nearer than the far shore",
-			func(p *production.Production) { p.DepthBackground = 50 },
+			func(p *production.Production) { everyDepth(p, func(d *pass.DepthSettings) { d.Background = 50 }) },
 		},
 		{
 			"depth-clipped",
 			"a picture of depth that ends in the harbour",
-			func(p *production.Production) { p.Depth = pass.DepthStyle{Picture: true, Near: 1, Far: 60} },
+			func(p *production.Production) {
+				everyDepth(p, func(d *pass.DepthSettings) {
+					d.Style = pass.DepthStyle{Picture: true, Near: 1, Far: 60}
+				})
+			},
 		},
 		{
 			"depth-unit",
 			"metres that count as kilometres",
-			func(p *production.Production) { p.Scene.Unit = 1000; p.DepthBackground = 1e8 },
+			func(p *production.Production) {
+				p.Scene.Unit = 1000
+				everyDepth(p, func(d *pass.DepthSettings) { d.Background = 1e8 })
+			},
 		},
 		{
 			"matte-without-hidden",
@@ -196,5 +203,12 @@ func Mistakes() []Mistake {
 				p.Shots[i].Frames, p.Shots[i].Step = frame.Of(1001, 1_000_000), 0
 			}
 		}},
+	}
+}
+
+// everyDepth changes the settings of depth of every pass list.
+func everyDepth(p *production.Production, change func(*pass.DepthSettings)) {
+	for i := range p.PassLists {
+		change(&p.PassLists[i].Depth)
 	}
 }

@@ -46,6 +46,9 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 			pass.LightCode("boats"), pass.LightCode(pass.OtherLight),
 		}, Choices: []production.PassChoice{{Pass: pass.Beauty, OtherDepth: true}}},
 	}
+	for i := range p.PassLists {
+		p.PassLists[i].Depth = pass.DepthSettings{Background: 1200} // behind the farthest shore
+	}
 	p.LightGroups = []pass.LightGroup{
 		{Code: "sky", Name: "Sky and haze", Sky: true},
 		{Code: "sun", Name: "Sun", Sun: true},
@@ -53,7 +56,6 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "tower", Name: "Lighthouse", Lights: []string{"lamp_beam*", "lighthouse*"}},
 		{Code: "boats", Name: "On board", Lights: []string{"lamp_masthead", "lamp_deck", "ferry*"}},
 	}
-	p.DepthBackground = 1200 // behind the farthest shore
 	p.ShotDefaults = production.ShotDefaults{Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}}
 	p.Cut = cut.Cut{Start: 24 * 3600, Tracks: []cut.Track{
 		{Name: "pictures", Clips: []cut.Clip{

@@ -111,18 +111,22 @@ type Wall struct {
 	Stats trace.Stats
 }
 
-// Passes renders every pass of a picture, to be looked at one by one; the last ones are kept.
-func (p *Previews) Passes(ctx context.Context, t Request, a production.Production) (Wall, error) {
+// Passes renders every pass of a picture, to be looked at one by one, depth in metres; the last ones are kept.
+func (p *Previews) Passes(
+	ctx context.Context, t Request, a production.Production, depth pass.DepthSettings,
+) (Wall, error) {
 	return p.passes.Get(
 		ctx,
-		key(t.Key(), a.DepthBackground, a.OcclusionRadius, a.LightGroups),
+		key(t.Key(), depth.Background, depth.OcclusionRadius, a.LightGroups),
 		func(ctx context.Context) (Wall, error) {
-			return waiting.In(ctx, p.slow, func() (Wall, error) { return p.wall(ctx, t, a) })
+			return waiting.In(ctx, p.slow, func() (Wall, error) { return p.wall(ctx, t, a, depth) })
 		},
 	)
 }
 
-func (p *Previews) wall(ctx context.Context, t Request, a production.Production) (Wall, error) {
+func (p *Previews) wall(
+	ctx context.Context, t Request, a production.Production, depth pass.DepthSettings,
+) (Wall, error) {
 	w, err := p.world(ctx, t)
 	if err != nil {
 		return Wall{}, err
@@ -132,8 +136,8 @@ func (p *Previews) wall(ctx context.Context, t Request, a production.Production)
 		return Wall{}, err
 	}
 	names := map[float32]string{}
-	s.Passes, s.DepthBackground, s.OcclusionRadius, s.LightGroups = nil, a.DepthBackground, a.OcclusionRadius,
-		a.LightGroups
+	s.Passes, s.DepthBackground, s.OcclusionRadius = nil, depth.Background, depth.OcclusionRadius
+	s.LightGroups = a.LightGroups
 	for _, described := range a.KnownPasses() {
 		s.Passes = append(s.Passes, described.Code)
 		if described.IsCryptomatte() {

@@ -11,6 +11,8 @@ import (
 	"testing"
 
 	"reelhouse/core/frame"
+	"reelhouse/core/pass"
+	"reelhouse/core/plan"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
 )
@@ -131,7 +133,7 @@ func TestShotsAreChangedByWords(t *testing.T) {
 		t.Errorf("%+v", p.Shots)
 	}
 	if p.Shots[0].Step != 2 || *p.Shots[0].Handles != 8 || p.Shots[2].Step != 2 || p.Version != 7 ||
-		p.DepthBackground != 250 {
+		p.PassLists[0].Depth.Background != 1000 {
 		t.Errorf("%+v", p)
 	}
 	if !slices.Equal(p.ShotDefaults.Sizes, []string{"scope", "small"}) { // in the list's order, by the new code
@@ -226,9 +228,12 @@ func TestSummariesAreForPeople(t *testing.T) {
 			"distance", "5"},
 		"shot 010 quay hd: excluded from batch": {"cell.set", "shot", "010", "view", "quay", "size", "hd",
 			"inBatch", "no"},
-		"names: name pattern (shot)/(frame:4).(ext)":    {"names.set", "pattern", "(shot)/(frame:4).(ext)"},
-		"depth: background depth 50 m, kind normalised": {"depth.set", "background", "50", "kind", "normalised"},
-		"minimum: least width 2048 px":                  {"minimum.set", "width", "2048"},
+		"names: name pattern (shot)/(frame:4).(ext)": {"names.set", "pattern", "(shot)/(frame:4).(ext)"},
+		"depth comp: background depth 50 m, kind normalised": {"depth.set", "list", "comp", "background", "50",
+			"kind", "normalised"},
+		"depth added to pass list comp, minimum": {"pass-list.include", "lists", "comp", "lists", "minimum",
+			"passes", "depth", "on", "yes"},
+		"minimum: least width 2048 px": {"minimum.set", "width", "2048"},
 	} {
 		values := map[string][]string{}
 		for i := 1; i < len(words); i += 2 {
@@ -315,4 +320,79 @@ func FuzzCommands(f *testing.F) {
 			t.Fatalf("%s: what it makes cannot be kept: %v", text, err)
 		}
 	})
+}
+
+// A shot that overrides depth begins with what its list says; its list stays, and what it said comes back.
+func TestAShotHasADepthOfItsOwn(t *testing.T) {
+	p := sample()
+	p.Scene.SHA256 = "5ce"
+	for _, c := range [][]string{
+		{"depth.set", "list", "comp", "background", "500 m", "occlusionRadius", "0.5"},
+		{"shot.set", "shots", "010", "passList", "comp"},
+		{"shot-depth.set", "shot", "010", "kind", "normalised", "near", "2", "far", "80"},
+	} {
+		if err := do(t, &p, c[0], c[1:]...); err != nil {
+			t.Fatalf("%v: %v", c, err)
+		}
+	}
+	own := pass.DepthSettings{
+		Style: pass.DepthStyle{Picture: true, Near: 2, Far: 80}, Background: 500, OcclusionRadius: 0.5,
+	}
+	list, _ := p.FindPassList("comp")
+	b, err := plan.Build(p, plan.Measure{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := b.DepthOf(b.Sequences[0]); got != own || list.Depth.Style.Picture {
+		t.Errorf("the shot has %+v, its list %+v", got, list.Depth)
+	}
+	for _, c := range [][]string{
+		{"shot-depth.set", "shot", "010", "far", "1"}, {"shot-depth.set", "shot", "none", "far", "90"},
+		{"depth.set", "far", "90"}, {"shot-depth.set", "shot", "010", "occlusionRadius", "-1"},
+	} {
+		if err := do(t, &p, c[0], c[1:]...); err == nil {
+			t.Errorf("%v was kept", c)
+		}
+	}
+	if err := do(t, &p, "shot.reset", "shots", "010", "field", "depth"); err != nil || p.Shots[0].Depth != nil {
+		t.Errorf("%v, %+v", err, p.Shots[0].Depth)
+	}
+}
+
+// A list is copied with what it asks; its new code is followed by the shots that use it.
+func TestAPassListIsCopiedAndRenamed(t *testing.T) {
+	p := sample()
+	p.Scene.SHA256 = "5ce"
+	for _, c := range [][]string{
+		{"pass-list.include", "lists", "comp", "lists", "minimum", "passes", "uv", "passes", "position", "on", "1"},
+		{"pass-list.choose", "list", "comp", "pass", "uv", "otherDepth", "1"},
+		{"pass-list.copy", "list", "comp"},
+		{"pass-list.include", "lists", "comp", "passes", "uv", "on", "no"},
+		{"pass-list.set", "list", "minimum", "code", "plain"},
+	} {
+		if err := do(t, &p, c[0], c[1:]...); err != nil {
+			t.Fatalf("%v: %v", c, err)
+		}
+	}
+	comp, _ := p.FindPassList("comp")
+	copied := p.PassLists[slices.IndexFunc(p.PassLists, func(l production.PassList) bool {
+		return l.Code == "comp"
+	})+1]
+	if slices.Contains(comp.Passes, pass.UV) || len(comp.Choices) != 0 || !copied.Choice(pass.UV).OtherDepth ||
+		!slices.Contains(comp.Passes, pass.Position) {
+		t.Errorf("%+v and its copy %+v", comp, copied)
+	}
+	if len(p.Problems()) > 0 || p.ShotDefaults.PassList != "plain" {
+		t.Errorf("%v, default %s", p.Problems(), p.ShotDefaults.PassList)
+	}
+	for _, c := range [][]string{
+		{"pass-list.include", "lists", "none", "passes", "uv", "on", "1"},
+		{"pass-list.include", "lists", "comp", "passes", "nothing", "on", "1"},
+		{"pass-list.include", "lists", "comp"},
+		{"pass-list.set", "list", "plain", "code", "comp"}, {"pass-list.set", "list", "plain", "code", "a b"},
+	} {
+		if err := do(t, &p, c[0], c[1:]...); err == nil {
+			t.Errorf("%v was kept", c)
+		}
+	}
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 
 	"reelhouse/core/frame"
+	"reelhouse/core/pass"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 )
@@ -157,7 +158,7 @@ func (TilesByNeed) apply(p *production.Production, _ Known) error {
 	return nil
 }
 
-// FarBackground puts the background's depth behind everything of the scene.
+// FarBackground puts the background's depth behind everything of the scene, wherever it is nearer.
 type FarBackground struct{}
 
 func (FarBackground) Name() string                        { return "depth.far-background" }
@@ -169,6 +170,16 @@ func (FarBackground) apply(p *production.Production, k Known) error {
 	if k.Reach <= 0 {
 		return fmt.Errorf("how deep the scene is cannot be known")
 	}
-	p.DepthBackground = k.Reach
+	behind := func(d *pass.DepthSettings) { d.Background = max(d.Background, k.Reach) }
+	for i := range p.PassLists {
+		behind(&p.PassLists[i].Depth)
+	}
+	for i := range p.Shots {
+		if own := p.Shots[i].Depth; own != nil {
+			fresh := *own
+			behind(&fresh)
+			p.Shots[i].Depth = &fresh
+		}
+	}
 	return nil
 }

@@ -3,6 +3,7 @@ package edit
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"reelhouse/core/pass"
 	"reelhouse/core/production"
@@ -21,19 +22,31 @@ func (c AddPassList) apply(p *production.Production, _ Known) error {
 	if c.Suggestion == "" {
 		code := free("list", len(p.PassLists)+1, taken)
 		p.PassLists = append(
-			p.PassLists, production.PassList{Code: code, Name: "New list", Passes: []pass.Code{pass.Beauty}},
+			p.PassLists, production.PassList{
+				Code: code, Name: "New list", Passes: []pass.Code{pass.Beauty}, Depth: firstDepth(p),
+			},
 		)
 		return nil
 	}
 	for _, s := range pass.Suggestions() {
 		if s.Code == c.Suggestion && !taken(s.Code) {
 			p.PassLists = append(
-				p.PassLists, production.PassList{Code: s.Code, Name: s.Name, Passes: pass.Sorted(s.Passes)},
+				p.PassLists, production.PassList{
+					Code: s.Code, Name: s.Name, Passes: pass.Sorted(s.Passes), Depth: firstDepth(p),
+				},
 			)
 			return nil
 		}
 	}
 	return fmt.Errorf("there is no suggested list %q, or it is there already", c.Suggestion)
+}
+
+// firstDepth is what depth holds in a new list: the same as in the first.
+func firstDepth(p *production.Production) pass.DepthSettings {
+	if len(p.PassLists) == 0 {
+		return pass.UsualDepth()
+	}
+	return p.PassLists[0].Depth
 }
 
 func passListAt(p *production.Production, code string) (int, error) {
@@ -43,6 +56,7 @@ func passListAt(p *production.Production, code string) (int, error) {
 // SetPassList changes a pass list.
 type SetPassList struct {
 	List   string       `json:"list" role:"of"`
+	Code   *string      `json:"code,omitempty"`
 	Title  *string      `json:"name,omitempty"`
 	Passes *[]pass.Code `json:"passes,omitempty"`
 }
@@ -58,14 +72,79 @@ func (c SetPassList) apply(p *production.Production, _ Known) error {
 	l := &p.PassLists[i]
 	return first(
 		to(&l.Name, c.Title),
-		with("passes", c.Passes, func(codes []pass.Code) error {
-			l.Passes = pass.Sorted(slices.Clone(codes))
-			l.Choices = slices.DeleteFunc(l.Choices, func(c production.PassChoice) bool {
-				return !slices.Contains(l.Passes, c.Pass)
-			})
-			return nil
-		}),
+		with("code", c.Code, func(code string) error { p.RenamePassList(c.List, code); return nil }),
+		with("passes", c.Passes, l.SetPasses),
 	)
+}
+
+// IncludePasses puts passes into lists, or takes them out of them.
+type IncludePasses struct {
+	Lists  []string    `json:"lists" role:"of"`
+	Passes []pass.Code `json:"passes"`
+	On     bool        `json:"on"`
+}
+
+func (IncludePasses) Name() string { return "pass-list.include" }
+func (c IncludePasses) Part() string {
+	if len(c.Lists) == 1 {
+		return "pass list " + c.Lists[0]
+	}
+	return "pass lists"
+}
+
+func (c IncludePasses) words() string {
+	verb := "removed from"
+	if c.On {
+		verb = "added to"
+	}
+	what := fmt.Sprintf("%d passes", len(c.Passes))
+	if len(c.Passes) == 1 {
+		what = string(c.Passes[0])
+	}
+	return fmt.Sprintf("%s %s pass list %s", what, verb, strings.Join(c.Lists, ", "))
+}
+
+func (c IncludePasses) apply(p *production.Production, _ Known) error {
+	if len(c.Lists) == 0 || len(c.Passes) == 0 {
+		return wrong("passes", fmt.Errorf("no pass list or no pass is chosen"))
+	}
+	for _, code := range c.Lists {
+		i, err := passListAt(p, code)
+		if err != nil {
+			return err
+		}
+		l := &p.PassLists[i]
+		passes := slices.DeleteFunc(slices.Clone(l.Passes), func(code pass.Code) bool {
+			return slices.Contains(c.Passes, code)
+		})
+		if c.On {
+			passes = append(passes, c.Passes...)
+		}
+		if err := l.SetPasses(passes); err != nil {
+			return wrong("passes", err)
+		}
+	}
+	return nil
+}
+
+// CopyPassList adds a copy of a list after it.
+type CopyPassList struct {
+	List string `json:"list" role:"of"`
+}
+
+func (CopyPassList) Name() string   { return "pass-list.copy" }
+func (c CopyPassList) Part() string { return "pass list " + c.List }
+
+func (c CopyPassList) apply(p *production.Production, _ Known) error {
+	i, err := passListAt(p, c.List)
+	if err != nil {
+		return err
+	}
+	fresh := p.Copy().PassLists[i]
+	fresh.Code = free("list", len(p.PassLists)+1, func(code string) bool { _, ok := p.FindPassList(code); return ok })
+	fresh.Name += ", copy"
+	p.PassLists = slices.Insert(p.PassLists, i+1, fresh)
+	return nil
 }
 
 // ChoosePass changes what a list asks of one of its passes.
@@ -224,56 +303,4 @@ func (c RemoveLightGroup) apply(p *production.Production, _ Known) error {
 	}
 	p.LightGroups = slices.Delete(p.LightGroups, i, i+1)
 	return nil
-}
-
-// SetDepth changes what the passes of depth and occlusion hold.
-type SetDepth struct {
-	Background      *float64 `json:"background,omitempty" label:"background depth" unit:"m"`
-	Kind            *string  `json:"kind,omitempty"` // "metres", or "normalised" for 0 to 1
-	Near            *float64 `json:"near,omitempty" unit:"m"`
-	Far             *float64 `json:"far,omitempty" unit:"m"`
-	Inverted        *bool    `json:"inverted,omitempty"`
-	Clamped         *bool    `json:"clamped,omitempty"`
-	Filtered        *bool    `json:"filtered,omitempty"`
-	OcclusionRadius *float64 `json:"occlusionRadius,omitempty" label:"occlusion radius" unit:"m"`
-}
-
-// Kinds of depth.
-const (
-	DepthMetres     = "metres"
-	DepthNormalised = "normalised"
-)
-
-// usualFar is where a normalised depth ends that nobody has measured, in metres.
-const usualFar = 100
-
-func (SetDepth) Name() string { return "depth.set" }
-func (SetDepth) Part() string { return "depth" }
-
-func (c SetDepth) apply(p *production.Production, _ Known) error {
-	d := &p.Depth
-	err := first(
-		to(&p.DepthBackground, c.Background),
-		to(&d.Near, c.Near),
-		to(&d.Far, c.Far),
-		with("kind", c.Kind, func(kind string) error {
-			switch kind {
-			case DepthMetres, DepthNormalised:
-			default:
-				return fmt.Errorf("a depth is %s or %s, not %q", DepthMetres, DepthNormalised, kind)
-			}
-			if d.Picture = kind == DepthNormalised; d.Picture && d.Near >= d.Far {
-				d.Near, d.Far = 0, usualFar
-			}
-			return nil
-		}),
-		to(&d.Inverted, c.Inverted),
-		with("clamped", c.Clamped, func(on bool) error { d.Open = !on; return nil }),
-		to(&d.Filtered, c.Filtered),
-		to(&p.OcclusionRadius, c.OcclusionRadius),
-	)
-	if fields := given(c); err == nil && len(fields) > 0 {
-		err = wrong(fields[len(fields)-1], d.Check())
-	}
-	return err
 }

@@ -33,6 +33,13 @@ func fieldsOf(t reflect.Type) []field {
 	var fields []field
 	for i := range t.NumField() {
 		f := t.Field(i)
+		if f.Anonymous { // fields that several commands have
+			for _, inner := range fieldsOf(f.Type) {
+				inner.index = append(slices.Clone(f.Index), inner.index...)
+				fields = append(fields, inner)
+			}
+			continue
+		}
 		name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
 		if name == "" || name == "-" {
 			continue

@@ -23,6 +23,49 @@ type DepthStyle struct {
 // MostDepth is the farthest that a depth may lie, in metres.
 const MostDepth = 1e9
 
+// DepthSettings are what the passes of depth and occlusion hold.
+type DepthSettings struct {
+	Style DepthStyle `json:"style,omitzero"`
+	// Background is the depth where there is no surface, in metres.
+	Background float64 `json:"background"`
+	// OcclusionRadius is how far the pass of occlusion looks, in metres; 0 for UsualOcclusionRadius.
+	OcclusionRadius float64 `json:"occlusionRadius,omitempty"`
+}
+
+// Usual depths, and the farthest that occlusion may look, in metres.
+const (
+	UsualBackground      = 1000
+	UsualOcclusionRadius = 2
+	MostOcclusionRadius  = 1e6
+)
+
+// UsualDepth is true metres.
+func UsualDepth() DepthSettings { return DepthSettings{Background: UsualBackground} }
+
+// Check says what is wrong with the settings, or nil.
+func (d DepthSettings) Check() error {
+	if !(d.OcclusionRadius >= 0 && d.OcclusionRadius <= MostOcclusionRadius) {
+		return fmt.Errorf("the radius of occlusion has to be from 0 to a million metres")
+	}
+	if !(d.Background > 0 && d.Background <= MostDepth) {
+		return fmt.Errorf("the background's depth must be a number of metres above 0")
+	}
+	return d.Style.Check()
+}
+
+// String describes the settings, such as "metres; background 1000 m, occlusion within 2 m".
+func (d DepthSettings) String() string {
+	return fmt.Sprintf("%s; background %g m, occlusion within %g m", d.Style, d.Background, d.Radius())
+}
+
+// Radius returns how far the pass of occlusion looks, in metres.
+func (d DepthSettings) Radius() float64 {
+	if d.OcclusionRadius == 0 {
+		return UsualOcclusionRadius
+	}
+	return d.OcclusionRadius
+}
+
 // Check says what is wrong with the style, or nil.
 func (d DepthStyle) Check() error {
 	for _, v := range []float64{d.Near, d.Far} {

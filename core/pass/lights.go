@@ -44,6 +44,7 @@ func lightPass(group string) Pass {
 	p.Code, p.Name = LightCode(group), "Light: "+group
 	p.Meaning = "What the lights of the group " + group + " add to the picture. All groups and " +
 		string(LightCode(OtherLight)) + " together are the picture."
+	p.Purpose = "Relighting: dim, brighten or tint this group alone."
 	return p
 }
 

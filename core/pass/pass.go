@@ -55,6 +55,8 @@ type Pass struct {
 	Code     Code
 	Name     string
 	Meaning  string // one sentence, units included
+	Purpose  string // what it is taken for, in a few words
+	Group    Group
 	Unit     string // of the values, empty for colour
 	Channels []string
 	Data     bool
@@ -73,6 +75,20 @@ type Pass struct {
 	// Left is the share of its size that OpenEXR's compressions leave.
 	Left Shares
 }
+
+// A Group is passes of one kind.
+type Group string
+
+// The groups.
+const (
+	GroupLight  Group = "Light"
+	GroupData   Group = "Data"
+	GroupMattes Group = "Mattes"
+	GroupGuides Group = "Guides"
+)
+
+// Groups returns the groups in the order in which they are shown.
+func Groups() []Group { return []Group{GroupLight, GroupData, GroupMattes, GroupGuides} }
 
 // Shares are parts of a size without compression that are left after it, by OpenEXR's compressions; 0 where a pass is
 // stored as it is.
@@ -97,6 +113,9 @@ const (
 
 // IsCryptomatte reports whether a pass holds IDs and coverage.
 func (p Pass) IsCryptomatte() bool { return p.Layer != "" }
+
+// OfDepth reports whether what a pass holds depends on settings of depth and occlusion.
+func (c Code) OfDepth() bool { return c == Depth || c == Distance || c == GuideDepth || c == Occlusion }
 
 // Find returns the pass of a code.
 func Find(code Code) (Pass, error) {

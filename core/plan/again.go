@@ -39,9 +39,8 @@ func (e *Built) Again(r *production.Resolved, m Measure) *Built {
 	p := r.Production
 	b := Batch{
 		Production: p.Code, Title: p.Title, Version: p.Version, Quality: r.Quality, Rate: p.Rate,
-		FirstFrame: p.FirstFrame, Scene: p.Scene, DepthBackground: p.DepthBackground, Depth: p.Depth,
-		OcclusionRadius: p.OcclusionRadius,
-		LightGroups:     p.LightGroups, Region: p.Region, Waived: p.Waivers, Volume: p.Volume,
+		FirstFrame: p.FirstFrame, Scene: p.Scene,
+		LightGroups: p.LightGroups, Region: p.Region, Waived: p.Waivers, Volume: p.Volume,
 	}
 	b.Standards = Standards{p.DropFrame, p.FirstTimecode, p.Picture.Background, p.Floor, p.Names.Rules}
 	// What the next one is compared with is a copy, whatever becomes of the caller's.

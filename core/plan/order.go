@@ -42,7 +42,7 @@ func (b Batch) HeaderFacts(s Sequence, f stamp.Facts) []job.Fact {
 	}
 	depth := ""
 	if slices.Contains(s.Passes, pass.Depth) {
-		depth = b.Depth.String()
+		depth = b.DepthOf(s).Style.String()
 	}
 	var kept []job.Fact
 	for _, fact := range []job.Fact{
@@ -67,7 +67,7 @@ func (b Batch) HeaderFacts(s Sequence, f stamp.Facts) []job.Fact {
 // Picture returns the renderer's order for the picture of a sequence's frames, without the paths of scene and
 // environment, and without frames and files.
 func (b Batch) Picture(s Sequence) job.Job {
-	quality := b.QualityOf(s)
+	quality, depth := b.QualityOf(s), b.DepthOf(s)
 	return job.Job{
 		Version: job.Version, SceneUnit: b.Scene.Unit, SceneNumber: b.Scene.Number,
 		View: job.View{Name: s.View, Camera: s.Camera, Setup: s.Setup, Look: s.Look},
@@ -76,7 +76,7 @@ func (b Batch) Picture(s Sequence) job.Job {
 		Passes:     s.Passes, Samples: s.Samples(quality), Filter: quality.Filter, Effort: quality.Effort,
 		Memory:      quality.MemoryBytes(),
 		LightGroups: b.LightGroups, OtherFilter: s.OtherFilter,
-		DepthBackground: b.DepthBackground, Depth: b.Depth, OcclusionRadius: b.OcclusionRadius,
+		DepthBackground: depth.Background, Depth: depth.Style, OcclusionRadius: depth.OcclusionRadius,
 	}
 }
 

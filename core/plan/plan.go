@@ -23,18 +23,19 @@ import (
 
 // A Batch is what is sent to the queue.
 type Batch struct {
-	Production      string               `json:"production"`
-	Title           string               `json:"title"`
-	Version         int                  `json:"version"`
-	Quality         production.Quality   `json:"quality"`
-	Rate            frame.Rate           `json:"rate"`
-	FirstFrame      int                  `json:"firstFrame"`
-	Scene           production.SceneFile `json:"scene"`
-	DepthBackground float64              `json:"depthBackground"`
-	Depth           pass.DepthStyle      `json:"depth,omitzero"`
-	OcclusionRadius float64              `json:"occlusionRadius,omitempty"`
-	LightGroups     []pass.LightGroup    `json:"lightGroups,omitempty"`
-	Standards       Standards            `json:"standards"`
+	Production string               `json:"production"`
+	Title      string               `json:"title"`
+	Version    int                  `json:"version"`
+	Quality    production.Quality   `json:"quality"`
+	Rate       frame.Rate           `json:"rate"`
+	FirstFrame int                  `json:"firstFrame"`
+	Scene      production.SceneFile `json:"scene"`
+	// DepthBackground, Depth and OcclusionRadius are of batches from before they were a sequence's; see DepthOf.
+	DepthBackground float64           `json:"depthBackground,omitempty"`
+	Depth           pass.DepthStyle   `json:"depth,omitzero"`
+	OcclusionRadius float64           `json:"occlusionRadius,omitempty"`
+	LightGroups     []pass.LightGroup `json:"lightGroups,omitempty"`
+	Standards       Standards         `json:"standards"`
 	// Volume is the code of the volume that files are written to, "" for the data folder.
 	Volume string `json:"volume,omitempty"`
 	// Region is the part of every picture that is rendered; the zero value for all of it.
@@ -85,6 +86,8 @@ type Sequence struct {
 	Own         frame.Set   `json:"own"`    // without
 	Note        string      `json:"note,omitempty"`
 	Passes      []pass.Code `json:"passes"`
+	// Depth says what the passes of depth and occlusion hold; the zero value for what the batch says, see DepthOf.
+	Depth pass.DepthSettings `json:"depth,omitzero"`
 	// OtherFilter are those of the passes that are averaged over pixels, or not, where usually it is the other way
 	// round.
 	OtherFilter []pass.Code `json:"otherFilter,omitempty"`
@@ -227,6 +230,7 @@ func (b Batch) sequences(p production.Production, shot production.RenderedShot, 
 				Look: *view.Look, Environment: view.Environment,
 				SizeCode: size.Code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
 				Frames: rendered, Own: own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
+				Depth: shot.Depth(),
 			}
 			if shot.Quality.Code != b.Quality.Code {
 				s.Quality = shot.Quality
@@ -251,6 +255,14 @@ func (b Batch) QualityOf(s Sequence) production.Quality {
 		return s.Quality
 	}
 	return b.Quality
+}
+
+// DepthOf returns what the passes of depth and occlusion of a sequence hold.
+func (b Batch) DepthOf(s Sequence) pass.DepthSettings {
+	if s.Depth == (pass.DepthSettings{}) {
+		return pass.DepthSettings{Style: b.Depth, Background: b.DepthBackground, OcclusionRadius: b.OcclusionRadius}
+	}
+	return s.Depth
 }
 
 // files lists the file sequences of one output of a sequence.

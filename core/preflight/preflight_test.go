@@ -85,13 +85,16 @@ func TestRules(t *testing.T) {
 		}, Warns, "changes its numbers"},
 		"encoded-twice": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Encoding.Curve = "srgb" },
 			Refuses, "encodes floats by srgb"},
-		"depth-background-near": {func(b *plan.Batch, f *Facts) { b.DepthBackground, f.Reach = 50, 150 }, Warns,
-			"counts as 50 m deep"},
+		"depth-background-near": {func(b *plan.Batch, f *Facts) {
+			b.Sequences[0].Depth.Background, f.Reach = 50, 150
+		}, Warns, "counts as 50 m deep"},
 		"depth-clipped": {func(b *plan.Batch, f *Facts) {
-			b.DepthBackground, f.Reach, b.Depth = 1000, 150, pass.DepthStyle{Picture: true, Near: 1, Far: 100}
+			f.Reach = 150
+			b.Sequences[0].Depth.Style = pass.DepthStyle{Picture: true, Near: 1, Far: 100}
 		}, Warns, "ends at 100 m"},
-		"depth-unit": {func(b *plan.Batch, f *Facts) { b.DepthBackground, f.Reach = 1e6, 150_000 }, Warns,
-			"which is unlikely"},
+		"depth-unit": {func(b *plan.Batch, f *Facts) {
+			f.Reach, b.Sequences[0].Depth.Background = 150_000, 1e6
+		}, Warns, "which is unlikely"},
 		"matte-of-clear": {func(b *plan.Batch, f *Facts) {
 			b.Sequences[0].Passes = append(b.Sequences[0].Passes, pass.CryptoObject)
 			b.Sequences[0].Files[0].Passes = b.Sequences[0].Passes

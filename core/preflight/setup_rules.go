@@ -70,13 +70,13 @@ var passRules = []rule{
 		name:     "depth-background-near",
 		why:      "Far things come out farther than the sky behind them, and blur or fog that goes by depth breaks.",
 		severity: Warns,
-		check: func(b plan.Batch, f Facts, found report) {
-			if f.Reach > 0 && b.DepthBackground < f.Reach && usesPass(b, pass.Depth) {
+		each: func(b plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
+			if d := b.DepthOf(*s); f.Reach > 0 && d.Background < f.Reach && slices.Contains(s.Passes, pass.Depth) {
 				found(
-					"depth", FarEnough,
+					s.Title(), FarEnough,
 					"The background counts as %.4g m deep, and things of this scene can be %.4g m apart. Measure a "+
 						"shot at the Passes station, or put the background behind everything.",
-					b.DepthBackground, f.Reach,
+					d.Background, f.Reach,
 				)
 			}
 		},
@@ -85,10 +85,11 @@ var passRules = []rule{
 		name:     "depth-clipped",
 		why:      "What is clipped in the picture of depth cannot be told apart any more.",
 		severity: Warns,
-		check: func(b plan.Batch, f Facts, found report) {
-			if d := b.Depth; d.Picture && !d.Open && f.Reach > 0 && d.Far < f.Reach && usesPass(b, pass.Depth) {
+		each: func(b plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
+			d := b.DepthOf(*s).Style
+			if d.Picture && !d.Open && f.Reach > 0 && d.Far < f.Reach && slices.Contains(s.Passes, pass.Depth) {
 				found(
-					"depth", NoFix,
+					s.Title(), NoFix,
 					"The picture of depth ends at %.4g m, and things of this scene can be %.4g m apart. Measure a "+
 						"shot at the Passes station.",
 					d.Far, f.Reach,

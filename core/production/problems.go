@@ -2,7 +2,6 @@ package production
 
 import (
 	"fmt"
-	"math"
 	"slices"
 
 	"reelhouse/core/camera"
@@ -146,6 +145,9 @@ func (p Production) passes(ps *problems) {
 		if len(l.Passes) == 0 {
 			ps.add("pass list "+l.Code, "passes", "it has no pass; choose at least one")
 		}
+		if err := l.Depth.Check(); err != nil {
+			ps.add("depth "+l.Code, "depth", "%s", err)
+		}
 		for _, code := range l.Passes {
 			if err := p.passThere(code); err != nil {
 				ps.add("pass list "+l.Code, "passes", "%s", err)
@@ -172,14 +174,5 @@ func (p Production) passes(ps *problems) {
 	}
 	if err := pass.CheckLightGroups(p.LightGroups); err != nil {
 		ps.add("light groups", "code", "%s", err)
-	}
-	if err := p.Depth.Check(); err != nil {
-		ps.add("depth", "depth", "%s", err)
-	}
-	if !(p.OcclusionRadius >= 0 && p.OcclusionRadius <= 1e6) {
-		ps.add("depth", "occlusion", "the radius of occlusion has to be from 0 to a million metres")
-	}
-	if !(p.DepthBackground > 0) || math.IsInf(p.DepthBackground, 0) || p.DepthBackground > 1e9 {
-		ps.add("depth", "depthBackground", "the background's depth must be a number of metres above 0")
 	}
 }

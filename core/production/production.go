@@ -44,12 +44,6 @@ type Production struct {
 	Region raster.Part `json:"region,omitzero"`
 	// Waivers set findings of the next batch aside.
 	Waivers []Waiver `json:"waivers,omitempty"`
-	// DepthBackground is the depth in metres where there is no surface.
-	DepthBackground float64 `json:"depthBackground"`
-	// Depth says what the depth pass holds.
-	Depth pass.DepthStyle `json:"depth,omitzero"`
-	// OcclusionRadius is how far, in metres, the pass of occlusion looks; 0 for the renderer's usual 2 m.
-	OcclusionRadius float64 `json:"occlusionRadius,omitempty"`
 	// Volume is the code of the volume that files are written to, "" for the data folder.
 	Volume string `json:"volume,omitempty"`
 	// Quality is the code of the quality that the next batch is sent in.
@@ -134,6 +128,8 @@ type PassList struct {
 	Passes []pass.Code `json:"passes"`
 	// Choices are what is asked of single passes.
 	Choices []PassChoice `json:"choices,omitempty"`
+	// Depth says what the passes of depth and occlusion hold.
+	Depth pass.DepthSettings `json:"depth,omitzero"`
 }
 
 // KnownPasses returns every pass that a list may have.
@@ -166,6 +162,35 @@ func (l *PassList) Choose(c PassChoice) {
 	}
 }
 
+// SetPasses puts passes into the list, in the order of the catalogue; what was asked of others is forgotten.
+func (l *PassList) SetPasses(codes []pass.Code) error {
+	for _, code := range codes {
+		if _, err := pass.Find(code); err != nil {
+			return err
+		}
+	}
+	l.Passes = pass.Sorted(codes)
+	l.Choices = slices.DeleteFunc(l.Choices, func(c PassChoice) bool { return !slices.Contains(l.Passes, c.Pass) })
+	return nil
+}
+
+// RenamePassList gives a list another code; shots follow it.
+func (p *Production) RenamePassList(code, now string) {
+	for i := range p.PassLists {
+		if p.PassLists[i].Code == code {
+			p.PassLists[i].Code = now
+		}
+	}
+	for i := range p.Shots {
+		if p.Shots[i].PassList == code {
+			p.Shots[i].PassList = now
+		}
+	}
+	if p.ShotDefaults.PassList == code {
+		p.ShotDefaults.PassList = now
+	}
+}
+
 // For returns the passes that go to an output.
 func (l PassList) For(output string) []pass.Code {
 	var codes []pass.Code
@@ -195,14 +220,16 @@ func New(code, title string) Production {
 		Standards: UsualStandards(),
 		Looks:     []look.Look{look.Plain()},
 		PassLists: []PassList{
-			{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}},
-			{Code: "comp", Name: "Compositing", Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object}},
+			{Code: "minimum", Name: "Minimum", Passes: []pass.Code{pass.Beauty}, Depth: pass.UsualDepth()},
+			{
+				Code: "comp", Name: "Compositing", Depth: pass.UsualDepth(),
+				Passes: []pass.Code{pass.Beauty, pass.Depth, pass.Normal, pass.Object},
+			},
 		},
 		ShotDefaults: ShotDefaults{
 			Sizes: []string{"scope"}, PassList: "minimum", Outputs: []string{output.Usual()[0].Code},
 		},
-		DepthBackground: 1000,
-		Quality:         "draft",
+		Quality: "draft",
 	}
 }
 

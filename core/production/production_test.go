@@ -98,7 +98,7 @@ func TestEveryMistakeIsNamedWithItsPlace(t *testing.T) {
 		"pass list":  {func(p *Production) { p.Shots[0].PassList = "x" }, "shot 010", `"x"`},
 		"no pass":    {func(p *Production) { p.PassLists[0].Passes = nil }, "pass list minimum", "at least one"},
 		"pass":       {func(p *Production) { p.PassLists[0].Passes = []pass.Code{"x"} }, "pass list minimum", `"x"`},
-		"background": {func(p *Production) { p.DepthBackground = -1 }, "depth", "above 0"},
+		"background": {func(p *Production) { p.PassLists[0].Depth.Background = -1 }, "depth minimum", "above 0"},
 		"pattern":    {func(p *Production) { p.Names.Pattern = "../(frame).(ext)" }, "names", "character 1"},
 		"format":     {func(p *Production) { p.Outputs[0].Format = "xyz" }, "output master", "xyz"},
 		"packing":    {func(p *Production) { p.Outputs[0].Packing = "x" }, "output master", "packing"},
@@ -131,11 +131,11 @@ func TestTheDocumentSurvivesJSON(t *testing.T) {
 
 func TestASetUpIsTakenOverInParts(t *testing.T) {
 	from, to := complete(), New("REED", "Another")
-	from.Handles, from.DepthBackground = 12, 50
+	from.Handles, from.PassLists[0].Depth.Background = 12, 50
 	if err := to.Take(from, TakeStandards, TakePasses); err != nil {
 		t.Fatal(err)
 	}
-	if to.Handles != 12 || to.DepthBackground != 50 || len(to.Shots) != 0 || to.Code != "REED" ||
+	if to.Handles != 12 || to.PassLists[0].Depth.Background != 50 || len(to.Shots) != 0 || to.Code != "REED" ||
 		to.Scene.SHA256 != "" {
 		t.Errorf("%+v", to)
 	}

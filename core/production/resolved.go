@@ -62,6 +62,17 @@ func (s RenderedShot) Passes() []pass.Code {
 	return pass.Sorted(s.List.Passes)
 }
 
+// Depth returns what the passes of depth and occlusion hold: as the shot says, or else its pass list.
+func (s RenderedShot) Depth() pass.DepthSettings {
+	if s.Shot.Depth != nil {
+		return *s.Shot.Depth
+	}
+	if s.List != nil {
+		return s.List.Depth
+	}
+	return pass.UsualDepth()
+}
+
 // SizeCodes returns the codes of the sizes.
 func (s RenderedShot) SizeCodes() []string {
 	return codesOf(s.Sizes, func(n *raster.Named) string { return n.Code })

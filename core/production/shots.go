@@ -7,6 +7,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/naming"
+	"reelhouse/core/pass"
 	"reelhouse/core/raster"
 )
 
@@ -27,9 +28,11 @@ type Shot struct {
 	Handles  *int     `json:"handles,omitempty"`
 	Sizes    []string `json:"sizes,omitempty"`    // none for the production's usual ones
 	PassList string   `json:"passList,omitempty"` // "" likewise
-	Outputs  []string `json:"outputs,omitempty"`  // likewise
-	Quality  string   `json:"quality,omitempty"`  // "" for that of the batch
-	InBatch  bool     `json:"inBatch"`
+	// Depth says what its passes of depth and occlusion hold; nil for what its pass list says.
+	Depth   *pass.DepthSettings `json:"depth,omitempty"`
+	Outputs []string            `json:"outputs,omitempty"` // none for the production's usual ones
+	Quality string              `json:"quality,omitempty"` // "" for that of the batch
+	InBatch bool                `json:"inBatch"`
 	// Without are cells that are left out of the batch, each a view and a size.
 	Without []Cell `json:"without,omitempty"`
 	// Tiles are of cells whose frames are rendered in other tiles than their size and the memory ask for.
@@ -91,6 +94,8 @@ func (s Shot) Set(field string) bool {
 		return len(s.Sizes) > 0
 	case "passList":
 		return s.PassList != ""
+	case "depth":
+		return s.Depth != nil
 	case "outputs":
 		return len(s.Outputs) > 0
 	case "quality":
@@ -112,6 +117,8 @@ func (s *Shot) Unset(field string) bool {
 		s.Sizes = nil
 	case "passList":
 		s.PassList = ""
+	case "depth":
+		s.Depth = nil
 	case "outputs":
 		s.Outputs = nil
 	case "quality":
@@ -376,6 +383,8 @@ func (s Shot) differs(t Shot) string {
 		return "tiles"
 	case s.PassList != t.PassList:
 		return "pass list"
+	case !sameDepth(s.Depth, t.Depth):
+		return "depth"
 	case !slices.Equal(s.Outputs, t.Outputs):
 		return "outputs"
 	case s.Quality != t.Quality:
@@ -384,6 +393,13 @@ func (s Shot) differs(t Shot) string {
 		return "place in the batch"
 	}
 	return ""
+}
+
+func sameDepth(a, b *pass.DepthSettings) bool {
+	if a == nil || b == nil {
+		return a == b
+	}
+	return *a == *b
 }
 
 // RenumberShots gives the shots codes of three digits or more, in steps of ten and in their order: 010, 020 and so on.
@@ -448,6 +464,11 @@ func (p Production) shots(ps *problems) {
 		for _, t := range s.Tiles {
 			if err := t.Tiles.Check(); err != nil {
 				add("sizes", "%s in %s: %s", t.View, t.Size, err)
+			}
+		}
+		if s.Depth != nil {
+			if err := s.Depth.Check(); err != nil {
+				add("depth", "%s", err)
 			}
 		}
 		s.labelProblems(add)

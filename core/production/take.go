@@ -13,7 +13,7 @@ const (
 	TakeStandards SetUp = "standards" // sizes, time, picture, qualities, outputs and names
 	TakeScene     SetUp = "scene"
 	TakeViews     SetUp = "views"  // with their looks
-	TakePasses    SetUp = "passes" // pass lists, and the background's depth
+	TakePasses    SetUp = "passes" // pass lists and light groups
 	TakeShots     SetUp = "shots"
 )
 
@@ -45,7 +45,6 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 	}
 	if slices.Contains(parts, TakePasses) {
 		p.PassLists, p.LightGroups = other.PassLists, other.LightGroups
-		p.DepthBackground, p.Depth, p.OcclusionRadius = other.DepthBackground, other.Depth, other.OcclusionRadius
 	}
 	if slices.Contains(parts, TakeShots) {
 		p.Shots, p.ShotDefaults, p.Cut = other.Shots, other.ShotDefaults, other.Cut

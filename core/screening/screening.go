@@ -164,14 +164,18 @@ type Value struct {
 	Text    string    `json:"text"`
 }
 
-// Probe returns every channel's value at a pixel, from the top left, exactly as the file holds it.
-func Probe(img *pixel.Image, x, y int) ([]Value, error) {
+// Probe returns every channel's value at a pixel, from the top left, exactly as the file holds it. A depth that is no
+// metres has no unit.
+func Probe(img *pixel.Image, x, y int, style pass.DepthStyle) ([]Value, error) {
 	if x < 0 || y < 0 || x >= img.Width || y >= img.Height {
 		return nil, fmt.Errorf("pixel %d, %d lies outside the picture of %d × %d", x, y, img.Width, img.Height)
 	}
 	var values []Value
 	for _, code := range Passes(img) {
 		described, _ := pass.Find(code)
+		if code == pass.Depth && style.Picture {
+			described.Unit = ""
+		}
 		for _, name := range described.ChannelNames() {
 			plane := img.Plane(name)
 			if plane == nil {

@@ -25,21 +25,25 @@ func TestPassesAreFoundByTheirChannels(t *testing.T) {
 }
 
 func TestProbeGivesTheFilesOwnValues(t *testing.T) {
-	values, err := Probe(example(), 0, 0)
+	values, err := Probe(example(), 0, 0, pass.DepthStyle{})
 	if err != nil || len(values) != 8 {
 		t.Fatalf("%v, %v", values, err)
 	}
 	if d := values[4]; d.Channel != "Z" || d.Value != float64(float32(7.2)) || d.Text != "7.200 m" {
 		t.Errorf("depth is %+v", d)
 	}
+	values, err = Probe(example(), 0, 0, pass.DepthStyle{Picture: true, Near: 1, Far: 9})
+	if d := values[4]; err != nil || d.Unit != "" || d.Text != "7.2000" {
+		t.Errorf("a normalised depth is %+v, %v", d, err)
+	}
 	for _, at := range [][2]int{{2, 0}, {0, 1}, {-1, 0}} {
-		if _, err := Probe(example(), at[0], at[1]); err == nil {
+		if _, err := Probe(example(), at[0], at[1], pass.DepthStyle{}); err == nil {
 			t.Errorf("%v lies outside and was answered", at)
 		}
 	}
 	odd := example()
 	odd.Plane("R").Data[0] = float32(math.NaN())
-	if values, _ := Probe(odd, 0, 0); values[0].Text != "NaN" {
+	if values, _ := Probe(odd, 0, 0, pass.DepthStyle{}); values[0].Text != "NaN" {
 		t.Errorf("NaN is shown as %q", values[0].Text)
 	}
 }

@@ -75,8 +75,8 @@ func TestFindingsAreFixedOrSetAsideOnTheSheet(t *testing.T) {
 		strings.Contains(body, `class="finding refuses"`) {
 		t.Errorf("after the fixes: %+v", p.Shots[0])
 	}
-	if s.Edits(preflight.FarEnough.CommandName()); s.Production().DepthBackground < 10 {
-		t.Errorf("the background is %v m deep", s.Production().DepthBackground)
+	if s.Edits(preflight.FarEnough.CommandName()); s.Production().PassLists[0].Depth.Background < 10 {
+		t.Errorf("the background is %v m deep", s.Production().PassLists[0].Depth.Background)
 	}
 	if body := s.Edits("finding", "field", "waive", "of", "below-minimum", "value", " "); !strings.Contains(
 		body, "write why",

@@ -9,7 +9,6 @@ import (
 
 	"reelhouse/core/edit"
 	"reelhouse/core/pass"
-	"reelhouse/core/production"
 	"reelhouse/core/scene"
 	"reelhouse/web/kit"
 )
@@ -31,7 +30,7 @@ type measuredDepths struct {
 	ProposedFar      float64
 	Warnings         []string
 	Width, High, Bar float64
-	Take             kit.Action // the proposed range
+	Take             []kit.Action // the proposed range, for the list and for the shot
 }
 
 type bar struct{ X, Height float64 }
@@ -77,33 +76,40 @@ func (a *page) measureDepth(c *echo.Context) error {
 	out.Sky = float64(measured.Sky) / float64(max(1, measured.Sky+len(measured.Met)))
 	if len(measured.Met) > 0 {
 		out.ProposedNear, out.ProposedFar = pass.Proposed(out.Near, out.Far)
-		label := fmt.Sprintf("Use %s to %s m as the range", kit.Number(out.ProposedNear), kit.Number(out.ProposedFar))
+		label := fmt.Sprintf("Use %s to %s m", kit.Number(out.ProposedNear), kit.Number(out.ProposedFar))
 		v := &kit.View{Production: p}
-		out.Take = v.Do("take-range", label, "", "depth.set").Setting("kind", edit.DepthNormalised,
-			"near", kit.Number(out.ProposedNear), "far", kit.Number(out.ProposedFar))
+		take := func(id, label, command, of string) {
+			out.Take = append(out.Take, v.Do(id, label, "", command).Telling("of", of).
+				Setting("kind", edit.DepthNormalised, "near", kit.Number(out.ProposedNear), "far",
+					kit.Number(out.ProposedFar)))
+		}
+		if resolved.List != nil && shot.Depth == nil {
+			take("take-range", label+" in the pass list "+resolved.List.Code, "depth.set", resolved.List.Code)
+		}
+		take("take-range-of-shot", label+" in shot "+shot.Code+" alone", "shot-depth.set", shot.Code)
 		counts := measured.Histogram(out.Near, out.Far, depthParts)
 		top := float64(slices.Max(counts))
 		for i, n := range counts {
 			out.Bars = append(out.Bars, bar{10 * float64(i), out.High * float64(n) / top})
 		}
 	}
-	out.Warnings = depthWarnings(p.Production, out)
+	out.Warnings = depthWarnings(resolved.Depth(), out)
 	return c.Render(http.StatusOK, "passes/depths", out)
 }
 
-// depthWarnings says what of the production's depth does not fit what was measured.
-func depthWarnings(p production.Production, m measuredDepths) []string {
+// depthWarnings says what of a shot's depth does not fit what was measured.
+func depthWarnings(depth pass.DepthSettings, m measuredDepths) []string {
 	var texts []string
-	if p.DepthBackground < m.Far {
+	if depth.Background < m.Far {
 		texts = append(
 			texts,
 			fmt.Sprintf(
 				"The background counts as %s deep, nearer than the farthest surface, %s away.",
-				scene.Length(p.DepthBackground), scene.Length(m.Far),
+				scene.Length(depth.Background), scene.Length(m.Far),
 			),
 		)
 	}
-	if d := p.Depth; d.Picture && !d.Open && (d.Near > m.Near || d.Far < m.Far) {
+	if d := depth.Style; d.Picture && !d.Open && (d.Near > m.Near || d.Far < m.Far) {
 		texts = append(
 			texts,
 			fmt.Sprintf(

@@ -4,23 +4,35 @@ import (
 	"slices"
 	"strings"
 
-	"reelhouse/core/edit"
 	"reelhouse/core/pass"
 	"reelhouse/core/production"
 	"reelhouse/web/kit"
 )
 
-// listOf returns a pass list with what is edited of it.
-func listOf(v *kit.View, l production.PassList, catalogue []pass.Pass) costedList {
-	p, part := v.Production, v.Part("pass-list", l.Code)
-	boxes := part.Ticks("passes", "Passes of "+l.Code, nil)
-	out := costedList{
-		PassList: l,
-		Title:    part.Field("name", "Name", l.Name),
-		Boxes:    listBoxes{Edit: boxes.Edit, Mistake: boxes.Mistake},
-		Remove:   part.Action("remove", "Remove", "Remove this list"),
+// A listHead is a pass list at the top of its column, with what a frame of it takes in OpenEXR, in the first size.
+type listHead struct {
+	production.PassList
+	Bytes     float64
+	Seconds   float64
+	Shots     int // that use it
+	Title     kit.Field
+	CodeField kit.Field
+	Copy      kit.Action
+	Remove    kit.Action
+	Wrong     []string
+}
+
+// headOf returns the head of a list's column.
+func headOf(v *kit.View, l production.PassList, cost costs) listHead {
+	part := v.Part("pass-list", l.Code)
+	out := listHead{
+		PassList:  l,
+		Title:     part.Field("name", "Name of "+l.Code, l.Name).Styled("text-xs", 0),
+		CodeField: part.Field("code", "Code of "+l.Name, l.Code).Styled("mono font-bold", 0),
+		Copy:      part.Action("copy", "Copy", "A list like "+l.Code+" beside it"),
+		Remove:    part.Action("remove", "Remove", "Remove "+l.Code+"; undo brings it back"),
 	}
-	for _, field := range []string{"", "remove"} {
+	for _, field := range []string{"", "passes", "remove"} {
 		if message := part.Wrong(field); message != "" {
 			out.Wrong = append(out.Wrong, message)
 		}
@@ -28,48 +40,157 @@ func listOf(v *kit.View, l production.PassList, catalogue []pass.Pass) costedLis
 	for _, s := range v.Draft.Set.Shots {
 		out.Shots += kit.OneIf(s.List != nil && s.List.Code == l.Code)
 	}
-	for _, described := range catalogue {
-		on := slices.Contains(l.Passes, described.Code)
-		out.Boxes.Passes = append(out.Boxes.Passes, passBox{described.Code, described.Name, on})
-	}
-	var outputs []string
-	for _, o := range p.Outputs {
-		outputs = append(outputs, o.Code)
-	}
-	for _, code := range l.Passes {
-		described, err := pass.Find(code)
-		if err != nil {
-			continue
-		}
-		row := choiceOf(part, l, described, outputs)
-		out.Open = out.Open || row.Outputs.Mistake != ""
-		out.Rows = append(out.Rows, row)
-	}
+	cost = cost.forList(l)
+	out.Bytes, out.Seconds = cost.bytes(l.Passes...), cost.frame*pass.Work(l.Passes)
 	return out
 }
 
+// A group is the passes of one kind: rows of the table.
+type group struct {
+	Name  pass.Group
+	Cells []groupCell
+	Rows  []passRow
+}
+
+// A groupCell ticks all passes of a group in a list.
+type groupCell struct {
+	List    string
+	Checked string // "true", "false", or "mixed" for some of them
+	Passes  string // their codes, with spaces between
+}
+
+// A passRow is one pass, and which lists have it.
+type passRow struct {
+	shownPass
+	Cells []cell
+}
+
+// A cell is a pass in a list.
+type cell struct {
+	List string
+	On   bool
+	Note string // what is asked of it there, in a few letters
+}
+
+// groupsOf returns the table of passes and lists.
+func groupsOf(wall []shownPass, lists []production.PassList) []group {
+	var all []group
+	for _, name := range pass.Groups() {
+		g := group{Name: name}
+		var codes []string
+		for _, shown := range wall {
+			if shown.Group == name {
+				codes = append(codes, string(shown.Code))
+				g.Rows = append(g.Rows, passRow{shown, cellsOf(shown.Pass, lists)})
+			}
+		}
+		for i, l := range lists {
+			on := 0
+			for _, row := range g.Rows {
+				on += kit.OneIf(row.Cells[i].On)
+			}
+			checked := "mixed"
+			if on == 0 || on == len(g.Rows) {
+				checked = map[bool]string{true: "true", false: "false"}[on > 0]
+			}
+			g.Cells = append(g.Cells, groupCell{l.Code, checked, strings.Join(codes, " ")})
+		}
+		all = append(all, g)
+	}
+	return all
+}
+
+func cellsOf(described pass.Pass, lists []production.PassList) []cell {
+	cells := make([]cell, len(lists))
+	for i, l := range lists {
+		choice := l.Choice(described.Code)
+		cells[i] = cell{List: l.Code, On: slices.Contains(l.Passes, described.Code)}
+		var notes []string
+		if choice.OtherDepth {
+			notes = append(notes, map[bool]string{true: "16-bit", false: "32-bit"}[described.Data])
+		}
+		if choice.OtherFilter {
+			notes = append(notes, map[bool]string{true: "centre", false: "mean"}[described.Filtered])
+		}
+		if len(choice.Outputs) > 0 {
+			notes = append(notes, "→ "+strings.Join(choice.Outputs, ", "))
+		}
+		cells[i].Note = strings.Join(notes, " ")
+	}
+	return cells
+}
+
+// A chosenPass is what a list asks of the pass that is shown large.
+type chosenPass struct {
+	pass.Pass
+	List    string
+	Bytes   float64
+	Seconds float64    // that it adds to the frame
+	Depth   *kit.Field // nil if it has always the same bit depth
+	Filter  *kit.Field // nil if it has always the same filter
+	Outputs kit.Ticks
+}
+
+// Filtering says how the pass is filtered, where there is no choice.
+func (c chosenPass) Filtering() string {
+	switch {
+	case c.IsCryptomatte():
+		return "coverage"
+	case c.Filtered:
+		return "mean"
+	}
+	return "at the centre"
+}
+
+// chosenIn returns what the lists that have a pass ask of it.
+func chosenIn(v *kit.View, described pass.Pass, cost costs) []chosenPass {
+	var rows []chosenPass
+	for _, l := range v.Production.PassLists {
+		if !slices.Contains(l.Passes, described.Code) {
+			continue
+		}
+		row := choiceOf(v, l, described)
+		rest := slices.DeleteFunc(slices.Clone(l.Passes), func(code pass.Code) bool { return code == described.Code })
+		row.Bytes = cost.forList(l).bytes(described.Code)
+		row.Seconds = cost.frame * (pass.Work(l.Passes) - pass.Work(rest))
+		rows = append(rows, row)
+	}
+	return rows
+}
+
 // choiceOf returns a pass of a list with what can be asked of it there.
-func choiceOf(part kit.Part, l production.PassList, described pass.Pass, outputs []string) chosenPass {
+func choiceOf(v *kit.View, l production.PassList, described pass.Pass) chosenPass {
+	part := v.Part("pass-list", l.Code)
 	code, choice := string(described.Code), l.Choice(described.Code)
-	tick := func(name, label string, on bool) *kit.Field {
-		f := part.Tick(name, label, on).By("pass-list.choose", name, "set.pass", code)
-		f.ID = l.Code + "-" + code + "-" + name
+	either := func(name, label string, other bool, usual, unusual string) *kit.Field {
+		value := ""
+		if other {
+			value = "1"
+		}
+		f := part.Field(name, label+" in "+l.Code, value).
+			Among([]kit.Option{{Value: "", Text: usual}, {Value: "1", Text: unusual}}).
+			By("pass-list.choose", name, "set.pass", code)
+		f.ID, f.Value = l.Code+"-"+code+"-"+name, value
 		return &f
 	}
-	row := chosenPass{Pass: described, PassChoice: choice}
+	row := chosenPass{Pass: described, List: l.Code}
 	if !described.IsCryptomatte() {
-		label := "32-bit float instead of 16-bit half"
+		bits := []string{"16-bit half", "32-bit float"}
 		if described.Data {
-			label = "16-bit half instead of 32-bit float"
+			slices.Reverse(bits)
 		}
-		row.Depth = tick("otherDepth", label, choice.OtherDepth)
+		row.Depth = either("otherDepth", "bit depth", choice.OtherDepth, bits[0], bits[1])
 	}
 	if described.Either {
-		label := "mean instead of at the centre"
+		filters := []string{"at the centre", "mean"}
 		if described.Filtered {
-			label = "at the centre instead of the mean"
+			slices.Reverse(filters)
 		}
-		row.Filter = tick("otherFilter", label, choice.OtherFilter)
+		row.Filter = either("otherFilter", "filter", choice.OtherFilter, filters[0], filters[1])
+	}
+	var outputs []string
+	for _, o := range v.Production.Outputs {
+		outputs = append(outputs, o.Code)
 	}
 	on := choice.Outputs
 	if len(on) == 0 {
@@ -111,42 +232,34 @@ func lightGroups(v *kit.View) []lightGroup {
 	return all
 }
 
-// depthSettings are what depth and occlusion passes hold.
-type depthSettings struct {
+// listDepth is what depth and occlusion hold in a list.
+type listDepth struct {
+	Code   string
+	Now    string // in words
 	Fields []kit.Field
-	Now    string // what depth holds, in words
 	Wrong  string
 }
 
-// usualOcclusion is how far occlusion looks if nothing is said, in metres.
-const usualOcclusion = 2.0
+// depthsOf returns the settings of every list that has a pass of depth or occlusion.
+func depthsOf(v *kit.View) []listDepth {
+	var all []listDepth
+	for _, l := range v.Production.PassLists {
+		part := v.Part("depth", l.Code)
+		if !slices.ContainsFunc(l.Passes, pass.Code.OfDepth) && part.Wrong("") == "" {
+			continue
+		}
+		all = append(all, listDepth{l.Code, l.Depth.String(), kit.DepthFields(part, l.Depth), part.Wrong("")})
+	}
+	return all
+}
 
-// depthOf returns what depth and occlusion passes hold.
-func depthOf(v *kit.View) depthSettings {
-	p, part := v.Production, v.Part("depth", "")
-	kind, radius := edit.DepthMetres, p.OcclusionRadius
-	if p.Depth.Picture {
-		kind = edit.DepthNormalised
+// overridden returns the shots that hold another depth than their pass list says.
+func overridden(p production.Production) []string {
+	var codes []string
+	for _, s := range p.Shots {
+		if s.Depth != nil {
+			codes = append(codes, s.Code)
+		}
 	}
-	if radius == 0 {
-		radius = usualOcclusion
-	}
-	d := depthSettings{Now: p.Depth.String(), Wrong: part.Wrong("")}
-	d.Fields = append(d.Fields, part.Field("kind", "What the depth pass holds", kind).Among([]kit.Option{
-		{Value: edit.DepthMetres, Text: "true metres"},
-		{Value: edit.DepthNormalised, Text: "a picture, from 0 to 1"},
-	}))
-	if p.Depth.Picture {
-		d.Fields = append(d.Fields,
-			part.Field("near", "Near, m", kit.Number(p.Depth.Near)).Mono(0),
-			part.Field("far", "Far, m", kit.Number(p.Depth.Far)).Mono(0),
-			part.Tick("inverted", "inverted: 1 is near, 0 is far", p.Depth.Inverted),
-			part.Tick("clamped", "clipped to 0 and 1", !p.Depth.Open))
-	}
-	d.Fields = append(d.Fields,
-		part.Tick("filtered", "filtered: the mean over each pixel, not the depth at its centre", p.Depth.Filtered),
-		part.Field("background", "Background depth, m; beyond the farthest object", kit.Number(p.DepthBackground)).
-			Mono(0),
-		part.Field("occlusionRadius", "Occlusion radius, m", kit.Number(radius)).Mono(0))
-	return d
+	return codes
 }

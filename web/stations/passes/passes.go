@@ -5,7 +5,6 @@ import (
 	"image/png"
 	"net/http"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -24,56 +23,6 @@ import (
 // wallEdge is the longer edge of the pictures that the passes of a view are shown in, in pixels.
 const wallEdge = 480
 
-// A costedList is a pass list with what a frame of it takes in OpenEXR, in the first size.
-type costedList struct {
-	production.PassList
-	Bytes   float64
-	Seconds float64
-	Shots   int // that use it
-	Title   kit.Field
-	Boxes   listBoxes
-	Rows    []chosenPass
-	Remove  kit.Action
-	Wrong   []string
-	Open    bool // what is asked of its passes is shown
-}
-
-// listBoxes are the passes of a list, to be ticked.
-type listBoxes struct {
-	Edit    kit.Edit
-	Passes  []passBox
-	Mistake string
-}
-
-// A passBox is a pass that a list may have.
-type passBox struct {
-	Code pass.Code
-	Name string
-	On   bool
-}
-
-// A chosenPass is a pass of a list, with what is asked of it there.
-type chosenPass struct {
-	pass.Pass
-	production.PassChoice
-	Bytes   float64
-	Seconds float64    // that it adds to the frame
-	Depth   *kit.Field // nil if it has always the same bit depth
-	Filter  *kit.Field // nil if it has always the same filter
-	Outputs kit.Ticks
-}
-
-// Filtering says how the pass is filtered, where there is no choice.
-func (c chosenPass) Filtering() string {
-	switch {
-	case c.IsCryptomatte():
-		return "coverage"
-	case c.Filtered:
-		return "mean"
-	}
-	return "at the centre"
-}
-
 // A shownPass is a pass of the catalogue, with what it costs and its picture.
 type shownPass struct {
 	pass.Pass
@@ -87,9 +36,9 @@ type shownPass struct {
 
 // Kept says how the pass is kept in a file.
 func (p shownPass) Kept() string {
-	text := "colour, 16-bit half"
+	text := "Stored as colour, 16-bit half"
 	if p.Data {
-		text = "data, 32-bit float"
+		text = "Stored as data, 32-bit float"
 	}
 	switch {
 	case p.Filtered:
@@ -101,22 +50,25 @@ func (p shownPass) Kept() string {
 }
 
 type passesPage struct {
-	Lists      []costedList
+	Heads      []listHead
+	Groups     []group
+	Include    string       // address that ticks are posted to
 	Add        []kit.Action // new lists, plain and suggested
-	Groups     []lightGroup
-	AddGroup   kit.Action
-	WrongGroup string
+	Lights     []lightGroup
+	AddLights  kit.Action
+	WrongLight string
 	Size       raster.Named // that costs are for
 	View       string       // whose passes are shown, "" for none
 	Views      []kit.Option
 	Frame      int
-	Wall       []shownPass
 	Large      shownPass
-	Pick       string // address of true values
+	Chosen     []chosenPass // the large pass in the lists that have it
+	Pick       string       // address of true values
 	Quality    production.Quality
 	Measured   bool     // seconds are of frames that this production has had
 	Sources    []string // of light, by name
-	Depth      depthSettings
+	Depths     []listDepth
+	Overridden []string // codes of shots with a depth of their own
 	Measurable []string // codes of shots over which depth can be measured
 }
 
@@ -124,9 +76,11 @@ type passesPage struct {
 func (a *page) fill(v *kit.View) error {
 	p := v.Production.Production
 	page := &passesPage{
-		Size: kit.UsualSize, Measured: v.Draft.Measure.Frames > 0, Groups: lightGroups(v), Depth: depthOf(v),
-		AddGroup:   v.Part("light-group", "").Action("add", "+ light group", "Add a group of lights"),
-		WrongGroup: v.Wrong("light group", "add"),
+		Size: kit.UsualSize, Measured: v.Draft.Measure.Frames > 0,
+		Lights: lightGroups(v), Depths: depthsOf(v), Overridden: overridden(p),
+		Include:    v.Path("edit/pass-list.include"),
+		AddLights:  v.Part("light-group", "").Action("add", "+ light group", "Add a group of lights"),
+		WrongLight: v.Wrong("light group", "add"),
 	}
 	v.Page = page
 	if p.Scene.Opaque == nil {
@@ -141,11 +95,9 @@ func (a *page) fill(v *kit.View) error {
 	if s, err := a.House.Assets.Scene(p.Scene); err == nil {
 		page.Sources = viewsheet.Sources(s)
 	}
-	catalogue, cost := p.KnownPasses(), costsOf(v, page.Size, page.Quality)
+	cost := costsOf(v, page.Size, page.Quality)
 	for _, l := range p.PassLists {
-		out := listOf(v, l, catalogue)
-		cost.of(&out)
-		page.Lists = append(page.Lists, out)
+		page.Heads = append(page.Heads, headOf(v, l, cost))
 	}
 	add := v.Part("pass-list", "")
 	page.Add = append(page.Add, add.Action("add", "+ pass list", "Add a pass list"))
@@ -154,12 +106,14 @@ func (a *page) fill(v *kit.View) error {
 			page.Add = append(page.Add, add.Action("add", "+ "+s.Name, s.Why).With(string(s.Code)))
 		}
 	}
-	a.wall(v, page, catalogue, cost)
+	wall := a.wall(v, page, cost)
+	page.Groups = groupsOf(wall, p.PassLists)
+	page.Chosen = chosenIn(v, page.Large.Pass, cost)
 	return nil
 }
 
-// wall fills in every pass of a view, as pictures where there is a view to look at.
-func (a *page) wall(v *kit.View, page *passesPage, catalogue []pass.Pass, cost costs) {
+// wall returns every pass of a view, as pictures where there is a view to look at.
+func (a *page) wall(v *kit.View, page *passesPage, cost costs) []shownPass {
 	p := v.Production.Production
 	for _, w := range p.ShotViews() {
 		page.Views = append(page.Views, kit.Option{Value: w.Code, Text: w.Name})
@@ -183,31 +137,40 @@ func (a *page) wall(v *kit.View, page *passesPage, catalogue []pass.Pass, cost c
 	if pictured {
 		page.View, page.Pick = shown.Code, v.Path("wall?"+q.Encode())
 	}
+	var wall []shownPass
 	large := 0
-	for i, described := range catalogue {
+	for i, described := range p.KnownPasses() {
+		code := string(described.Code)
 		out := shownPass{
 			Pass: described, Bytes: cost.bytes(described.Code),
 			Seconds: cost.frame * pass.Work([]pass.Code{described.Code}),
+			Link:    "?" + url.Values{"view": {shown.Code}, "at": {frame}, "pass": {code}}.Encode(),
 		}
 		if pictured {
-			code := string(described.Code)
 			out.Picture = v.Path("wall/" + code + "?" + q.Encode())
-			out.Link = "?" + url.Values{"view": {shown.Code}, "at": {frame}, "pass": {code}}.Encode() + "#wall"
-			if code == v.Query("pass") {
-				large = i
-			}
 		}
-		page.Wall = append(page.Wall, out)
+		if code == v.Query("pass") {
+			large = i
+		}
+		wall = append(wall, out)
 	}
-	if !pictured || len(page.Wall) == 0 {
-		return
-	}
-	page.Wall[large].Large = true
-	page.Large = page.Wall[large]
+	wall[large].Large = true
+	page.Large = wall[large]
 	page.Large.Mapping = screening.Mapping(page.Large.Code, pass.DepthStyle{}, 0)
 	if page.Large.Shown == pass.AsDistance {
 		page.Large.Mapping += "; metres, whatever files are to hold"
 	}
+	return wall
+}
+
+// wallDepth is what the passes of a view are shown with: as the first list has it, in metres.
+func wallDepth(p production.Production) pass.DepthSettings {
+	depth := pass.UsualDepth()
+	if len(p.PassLists) > 0 {
+		depth = p.PassLists[0].Depth
+	}
+	depth.Style = pass.DepthStyle{}
+	return depth
 }
 
 // costs are what passes take of a frame in OpenEXR, in a size and a quality.
@@ -232,16 +195,10 @@ func costsOf(v *kit.View, size raster.Named, q production.Quality) costs {
 
 func (c costs) bytes(codes ...pass.Code) float64 { return c.encoding.Bytes(codes, c.size) }
 
-// of fills in what a list takes, and what each of its passes adds.
-func (c costs) of(l *costedList) {
+// forList returns what passes take as a list asks for them.
+func (c costs) forList(l production.PassList) costs {
 	c.encoding = c.encoding.With(l.Other(l.Passes, func(p production.PassChoice) bool { return p.OtherDepth }))
-	work := pass.Work(l.Passes)
-	l.Bytes, l.Seconds = c.bytes(l.Passes...), c.frame*work
-	for i := range l.Rows {
-		row := &l.Rows[i]
-		rest := slices.DeleteFunc(slices.Clone(l.Passes), func(code pass.Code) bool { return code == row.Pass.Code })
-		row.Bytes, row.Seconds = c.bytes(row.Pass.Code), c.frame*(work-pass.Work(rest))
-	}
+	return c
 }
 
 // wallPicture answers with one pass of a view as a picture for the screen.
@@ -254,13 +211,13 @@ func (a *page) wallPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	wall, err := a.Previews.Passes(c.Request().Context(), t, p)
+	wall, err := a.Previews.Passes(c.Request().Context(), t, p, wallDepth(p))
 	if err != nil {
 		return err
 	}
-	shown, err := screening.Display(
-		wall.Image, code, 1, screening.DepthFar(wall.Image, code, pass.DepthStyle{}, p.DepthBackground),
-	)
+	depth := wallDepth(p)
+	far := screening.DepthFar(wall.Image, code, depth.Style, depth.Background)
+	shown, err := screening.Display(wall.Image, code, 1, far)
 	if err != nil {
 		return err
 	}
@@ -280,13 +237,14 @@ func (a *page) wallValues(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	wall, err := a.Previews.Passes(c.Request().Context(), t, p)
+	wall, err := a.Previews.Passes(c.Request().Context(), t, p, wallDepth(p))
 	if err != nil {
 		return err
 	}
 	img := wall.Image
 	values, err := screening.Probe(
 		img, min(int(x*float64(img.Width)), img.Width-1), min(int(y*float64(img.Height)), img.Height-1),
+		pass.DepthStyle{},
 	)
 	if err != nil {
 		return err

@@ -17,7 +17,7 @@ func TestEveryPassOfAViewIsShown(t *testing.T) {
 	s := webtest.New(t)
 	_, body := s.Get("/p/TEST/passes?pass=cryptoobject")
 	s.Says(
-		body, "Every pass of a view", "shown: a colour for each ID", "Motion back", "CryptoAsset00 to 02", "Relighting",
+		body, "Shown: a colour for each ID", "Motion back", "CryptoObject00 to 02", "Relighting",
 	)
 	if strings.Contains(body, "&#43; Compositing") {
 		t.Error("a list that is there is suggested")
@@ -69,12 +69,12 @@ func TestDepthIsMeasuredAndTaken(t *testing.T) {
 	edit := func(field, value string, values ...string) string {
 		_, body := s.Post(
 			"/p/TEST/edit/depth",
-			url.Values{"field": {field}, "value": {value}, "values": values, "station": {"passes"}},
+			url.Values{"of": {"comp"}, "field": {field}, "value": {value}, "values": values, "station": {"passes"}},
 		)
 		return body
 	}
 	_, body := s.Get("/p/TEST/depths?shot=010")
-	s.Says(body, "3 of 3 frames", "as the range", "depth-bar")
+	s.Says(body, "3 of 3 frames", "m in shot 010 alone", "depth-bar")
 	edit("background", "5")
 	_, body = s.Get("/p/TEST/depths?shot=010")
 	s.Says(body, "nearer than the farthest surface")
@@ -84,12 +84,14 @@ func TestDepthIsMeasuredAndTaken(t *testing.T) {
 	edit("inverted", "", "1")
 	edit("filtered", "", "1")
 	s.Says(edit("clamped", ""), "1 at 3.5 m, 0 at 14 m, filtered")
-	if d := s.Production().Depth; d != (pass.DepthStyle{Picture: true, Near: 3.5, Far: 14, Inverted: true, Open: true,
+	l, _ := s.Production().FindPassList("comp")
+	if d := l.Depth.Style; d != (pass.DepthStyle{Picture: true, Near: 3.5, Far: 14, Inverted: true, Open: true,
 		Filtered: true}) {
 		t.Errorf("the style is %+v", d)
 	}
 	edit("occlusionRadius", "0.75 m")
-	if r := s.Production().OcclusionRadius; r != 0.75 {
+	l, _ = s.Production().FindPassList("comp")
+	if r := l.Depth.OcclusionRadius; r != 0.75 {
 		t.Errorf("the radius is %v", r)
 	}
 	s.Says(edit("occlusionRadius", "-1"), "radius of occlusion has to be")
@@ -100,8 +102,8 @@ func TestDepthIsMeasuredAndTaken(t *testing.T) {
 		t.Errorf("a shot that is not there: %d", code)
 	}
 	d, err := s.House.Draft(s.Production().Production)
-	if err != nil || !d.Batch.Depth.Filtered {
-		t.Errorf("the batch has %+v, %v", d.Batch.Depth, err)
+	if err != nil || !d.Batch.Sequences[0].Depth.Style.Filtered {
+		t.Errorf("the batch has %+v, %v", d.Batch.Sequences[0].Depth, err)
 	}
 }
 

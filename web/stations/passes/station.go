@@ -9,7 +9,7 @@ import (
 	"reelhouse/web/kit"
 )
 
-//go:embed *.html
+//go:embed *.html *.js
 var files embed.FS
 
 const key kit.Key = "passes"

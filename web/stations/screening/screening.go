@@ -176,7 +176,7 @@ func (a *page) load(ctx context.Context, s store.Sequence, number int, output st
 		return nil, err
 	}
 	return a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
-		return shown(ctx, f, files, b.Plan.Depth)
+		return shown(ctx, f, files, b.Plan.DepthOf(s.Spec).Style)
 	})
 }
 
@@ -245,7 +245,8 @@ func (a *page) depthFar(
 			if err != nil {
 				return 0, err
 			}
-			return screening.DepthFar(img, code, b.Plan.Depth, b.Plan.DepthBackground), nil
+			depth := b.Plan.DepthOf(s.Spec)
+			return screening.DepthFar(img, code, depth.Style, depth.Background), nil
 		}
 	}
 	return 1, nil
@@ -279,7 +280,7 @@ func (a *page) screenPicture(c *echo.Context) error {
 	h := c.Response().Header()
 	h.Set("Content-Type", "image/png")
 	h.Set("Cache-Control", "private, max-age=3600") // a good frame does not change
-	h.Set("X-Mapping", screening.Mapping(code, b.Plan.Depth, far))
+	h.Set("X-Mapping", screening.Mapping(code, b.Plan.DepthOf(s.Spec).Style, far))
 	return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(c.Response(), shown)
 }
 
@@ -317,7 +318,11 @@ func (a *page) probe(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	values, err := screening.Probe(img, x, y)
+	b, err := a.House.Record.BatchAlone(s.BatchID)
+	if err != nil {
+		return err
+	}
+	values, err := screening.Probe(img, x, y, b.Plan.DepthOf(s.Spec).Style)
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, err.Error())
 	}

@@ -113,7 +113,7 @@ func (o options) together(v *kit.View) together {
 		},
 		Wrong: v.Wrong("shots", v.Mistake.Field),
 	}
-	for _, field := range []string{"look", "sizes", "passList", "outputs", "quality", "step", "handles"} {
+	for _, field := range []string{"look", "sizes", "passList", "depth", "outputs", "quality", "step", "handles"} {
 		label := strings.Replace(field, "passList", "passes", 1)
 		t.Resets = append(t.Resets, part.Action("reset", label, "As in the shot defaults").With(field))
 	}
@@ -147,7 +147,7 @@ func (o options) row(v *kit.View, r *production.RenderedShot, from int) shotRow 
 		From:        from,
 	}
 	if s.Code == v.Open {
-		w.Details = o.details(p, part, r)
+		w.Details = o.details(v, part, r)
 	}
 	return w
 }
@@ -169,6 +169,7 @@ func renderedAs(p production.Production, r *production.RenderedShot) [][]part {
 	}
 	add("quality", "quality "+s.Quality)
 	add("step", "every "+frame.Nth(s.Step)+" frame")
+	add("depth", "depth "+r.Depth().Style.String())
 	add("handles", fmt.Sprintf("handles %d", p.HandlesOf(*s)))
 	if n := len(s.Labels); n > 0 {
 		lines = append(lines, []part{{kit.Plural(n, "named frame", "named frames"), false}})
@@ -177,8 +178,8 @@ func renderedAs(p production.Production, r *production.RenderedShot) [][]part {
 }
 
 // details returns what is edited of a shot beside its line.
-func (o options) details(p production.Production, part kit.Part, r *production.RenderedShot) *shotDetails {
-	s := *r.Shot
+func (o options) details(v *kit.View, part kit.Part, r *production.RenderedShot) *shotDetails {
+	p, s := v.Production.Production, *r.Shot
 	var others []string
 	for _, seen := range o.seen {
 		if seen.Value != s.View {
@@ -205,7 +206,7 @@ func (o options) details(p production.Production, part kit.Part, r *production.R
 	add := func(field, name, from, help string, control kit.Field, ticks *kit.Ticks) {
 		reset := part.Action("reset", "Reset", "As before: "+from).With(field)
 		reset.ID = "back-" + s.Code + "-" + field
-		d.Fields = append(d.Fields, inherited{name, s.Set(field), from, reset, control, ticks, help})
+		d.Fields = append(d.Fields, inherited{name, s.Set(field), from, reset, control, ticks, nil, help})
 	}
 	choice := func(field, name, value, from string, of []kit.Option) {
 		of = append([]kit.Option{{Value: "", Text: from}}, of...)
@@ -225,6 +226,8 @@ func (o options) details(p production.Production, part kit.Part, r *production.R
 	choice("look", "Look", s.Look, "each view's own", o.looks)
 	boxes("sizes", "Sizes", "shot defaults", o.sizes, r.SizeCodes())
 	choice("passList", "Passes", s.PassList, "shot defaults: "+p.ShotDefaults.PassList, lists)
+	add("depth", "Depth", "as in the pass list", r.Depth().String(), kit.Field{}, nil)
+	d.Fields[len(d.Fields)-1].Fields = kit.DepthFields(v.Part("shot-depth", s.Code).At("shot "+s.Code), r.Depth())
 	boxes("outputs", "Outputs", "shot defaults", o.outputs, r.OutputCodes())
 	choice("quality", "Quality", s.Quality, "the batch's: "+p.Quality, o.qualities)
 	number("step", "Step", max(1, s.Step), "every frame", "renders every nth frame")

@@ -59,7 +59,9 @@ type inherited struct {
 	Reset kit.Action
 	Field kit.Field  // a choice or a number
 	Ticks *kit.Ticks // nil but for several
-	Help  string
+	// Fields are those of a group of settings, "" for a single one.
+	Fields []kit.Field
+	Help   string
 }
 
 // splitting is the form that makes two shots of one.

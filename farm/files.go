@@ -109,7 +109,7 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 		return stamp.Facts{}, err
 	}
 	facts := b.Facts(s, l.Number)
-	facts.Lens, facts.Sent = house.LensName(scene, s.Camera, s.Setup), l.Batch.Sent
+	facts.Lens, facts.Sent = house.LensName(scene, s.Camera, s.Setup.At(float64(l.Number))), l.Batch.Sent
 	return facts, nil
 }
 

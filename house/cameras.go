@@ -48,7 +48,7 @@ func (h *House) Cameras(
 		}
 	}
 	var seconds []float64
-	for n := p.FirstFrame; n <= LastFrame(p, s); n++ {
+	for n := p.FirstFrame; n <= lastMoving(p, s); n++ {
 		seconds = append(seconds, p.Rate.Seconds(n, p.FirstFrame))
 	}
 	var followed []camera.Followed
@@ -56,17 +56,17 @@ func (h *House) Cameras(
 		if len(views) > 0 && !slices.Contains(views, v.Code) || len(views) == 0 && v.Working {
 			continue
 		}
-		node := s.FindCamera(v.Camera)
-		if node == scene.None {
+		source, err := camera.SourceOf(s, v.Camera)
+		if err != nil {
 			left = append(left, fmt.Sprintf("View %s looks through %s, which is not in the scene.", v.Code, v.Camera))
 			continue
 		}
-		followed = append(followed, camera.Followed{Name: v.Code, Node: node, Setup: v.Setup})
+		followed = append(followed, camera.Followed{Name: v.Code, Source: source, Setup: v.Setup})
 	}
 	if len(followed) == 0 {
 		return nil, left, fmt.Errorf("there is no view whose camera could be written")
 	}
-	tracks := camera.Follow(s, followed, seconds)
+	tracks := camera.Follow(s, followed, p.FirstFrame, seconds)
 	var out bytes.Buffer
 	switch f {
 	case CamerasGLTF:
@@ -74,6 +74,13 @@ func (h *House) Cameras(
 			left = append(
 				left, "glTF has no lens that changes, so that the camera over the cut is left out; USD has it.",
 			)
+		}
+		for _, t := range tracks {
+			if len(t.Focals) > 0 {
+				left = append(
+					left, fmt.Sprintf("glTF has no lens that changes; %s keeps its first. USD has it.", t.Name),
+				)
+			}
 		}
 		animation, shifted := camera.Animation(p.Title, tracks, p.Rate.PerSecond())
 		if len(shifted) > 0 {
@@ -96,6 +103,18 @@ func (h *House) Cameras(
 	return out.Bytes(), left, err
 }
 
+// lastMoving returns the last frame at which anything moves: the scene, or a camera by its keys.
+func lastMoving(p production.Production, s *scene.Scene) int {
+	last := LastFrame(p, s)
+	for _, v := range p.Views {
+		if v.Setup.Motion != nil {
+			_, to := v.Setup.Motion.Span()
+			last = max(last, to)
+		}
+	}
+	return last
+}
+
 // joined returns the one camera that goes through the whole cut: in each record frame it is that of the view that is
 // seen. Where nothing is seen, and where an orthographic view is, which a camera cannot become in the middle, it stays
 // what it was.
@@ -107,12 +126,12 @@ func (h *House) joined(p production.Production, s *scene.Scene) (j camera.Joined
 		if !known || !seen {
 			return m, false
 		}
-		node := s.FindCamera(v.Camera)
-		if node == scene.None {
+		source, err := camera.SourceOf(s, v.Camera)
+		if err != nil {
 			return m, false
 		}
-		c := s.Cameras[s.Nodes[node].Camera]
-		if v.Setup.Of(geom.Identity(), c).Camera.Height > 0 {
+		c, setup := source.Optics, v.Setup.At(float64(n))
+		if setup.Of(geom.Identity(), c).Camera.Height > 0 {
 			left = append(
 				left,
 				fmt.Sprintf("Clip %s of the cut is orthographic, and left out of the camera over it.", shown.Title()),
@@ -120,7 +139,7 @@ func (h *House) joined(p production.Production, s *scene.Scene) (j camera.Joined
 			return m, false
 		}
 		pose := s.At(p.Rate.Seconds(n, p.FirstFrame))
-		return camera.Moment{Setup: v.Setup, Camera: c, Pose: v.Setup.Of(pose.World[node], c).Pose}, true
+		return camera.Moment{Setup: setup, Camera: c, Pose: setup.Of(source.Pose(pose), c).Pose}, true
 	}
 	var before *camera.Moment
 	for _, span := range p.Cut.Seen() {

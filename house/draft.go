@@ -73,11 +73,11 @@ func CameraNames(s *scene.Scene) []string {
 
 // LensName returns what the lens of a set-up camera is called, such as "35.0 mm", "" if the scene has no such camera.
 func LensName(s *scene.Scene, name string, setup camera.Setup) string {
-	i := s.FindCamera(name)
-	if i == scene.None || s.Unread {
+	source, err := camera.SourceOf(s, name)
+	if err != nil || s.Unread {
 		return ""
 	}
-	c := s.Cameras[s.Nodes[i].Camera]
+	c := source.Optics
 	if high := setup.Of(geom.Identity(), c).Camera.Height; high > 0 {
 		return "orthographic, " + scene.Length(high)
 	}

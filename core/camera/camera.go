@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"reflect"
 
 	"reelhouse/core/geom"
 	"reelhouse/core/lens"
@@ -19,6 +20,8 @@ import (
 type Setup struct {
 	// Stand puts the camera at one place. Without it, it stands or moves as in the scene.
 	Stand *Stand `json:"stand,omitempty"`
+	// Motion moves the camera from key to key; it stands in for Stand.
+	Motion *Motion `json:"motion,omitempty"`
 	// Focal is the focal length; 0 keeps the angle of the scene's camera.
 	Focal float64 `json:"focal,omitempty"`
 	// Back is the width of the film back; 0 stands for lens.BackWidth.
@@ -100,10 +103,11 @@ func (s Stand) Pose() geom.Affine {
 
 // Same reports whether two setups give the same picture and are locked alike.
 func (s Setup) Same(t Setup) bool {
-	if (s.Stand == nil) != (t.Stand == nil) || s.Stand != nil && *s.Stand != *t.Stand {
+	if (s.Stand == nil) != (t.Stand == nil) || s.Stand != nil && *s.Stand != *t.Stand ||
+		!reflect.DeepEqual(s.Motion, t.Motion) {
 		return false
 	}
-	s.Stand, t.Stand = nil, nil
+	s.Stand, t.Stand, s.Motion, t.Motion = nil, nil, nil, nil
 	return s == t
 }
 
@@ -140,6 +144,12 @@ func (s Setup) Check() error {
 		return fmt.Errorf("%v m aside is too far", s.Aside)
 	case s.checkExposure() != nil:
 		return s.checkExposure()
+	case s.Stand != nil && s.Motion != nil:
+		return fmt.Errorf("a camera either stands at one place or moves by keys, not both")
+	case s.Motion.Check() != nil:
+		return s.Motion.Check()
+	case s.checkLens() != nil:
+		return s.checkLens()
 	case s.FNumber != 0 && s.Focus == 0:
 		return fmt.Errorf("a lens of f/%v needs a distance that it is focused at", s.FNumber)
 	case s.Stand == nil:

@@ -17,27 +17,37 @@ type Track struct {
 	Setup  Setup
 	Camera scene.Camera
 	Poses  []geom.Affine // one a frame, or one for all of them
+	// Focals and Focuses are the focal length in millimetres and the focus distance in metres, one a frame; none if
+	// the lens stays what it is.
+	Focals, Focuses []float64
 }
 
 // A Followed is a view whose camera is to be followed.
 type Followed struct {
-	Name  string
-	Node  int // of the scene, with a camera
-	Setup Setup
+	Name   string
+	Source Source
+	Setup  Setup
 }
 
-// Follow follows views of a scene's cameras over times in seconds. One that stands still has one pose.
-func Follow(s *scene.Scene, views []Followed, seconds []float64) []Track {
+// Follow follows views of a scene's cameras over frames from first on, which are at times in seconds. One that stands
+// still has one pose.
+func Follow(s *scene.Scene, views []Followed, first int, seconds []float64) []Track {
 	moving := s.Moving()
 	var tracks []Track
 	for _, v := range views {
-		tracks = append(tracks, Track{Name: v.Name, Setup: v.Setup, Camera: s.Cameras[s.Nodes[v.Node].Camera]})
+		tracks = append(tracks, Track{Name: v.Name, Setup: v.Setup.At(float64(first)), Camera: v.Source.Optics})
 	}
 	for k, at := range seconds {
 		pose := s.At(at)
 		for i, v := range views {
-			if t := &tracks[i]; k == 0 || v.Setup.Stand == nil && moving[v.Node] {
-				t.Poses = append(t.Poses, v.Setup.Of(pose.World[v.Node], t.Camera).Pose)
+			t := &tracks[i]
+			if k > 0 && v.Setup.Motion == nil && (v.Setup.Stand != nil || !v.Source.Moves(moving)) {
+				continue
+			}
+			now := v.Setup.At(float64(first + k))
+			t.Poses = append(t.Poses, now.Of(v.Source.Pose(pose), t.Camera).Pose)
+			if v.Setup.Motion != nil && v.Setup.Motion.zooms() {
+				t.Focals, t.Focuses = append(t.Focals, now.FocalOf(t.Camera)), append(t.Focuses, now.Focus)
 			}
 		}
 	}
@@ -123,15 +133,18 @@ func writeUSD(w *bufio.Writer, name string, tracks []Track, frames, first int, p
 			back = high * aspect
 		} else {
 			fmt.Fprintf(w,
-				"    token projection = \"perspective\"\n    float focalLength = %s\n"+
-					"    float horizontalAperture = %s\n    float verticalAperture = %s\n",
-				usdNumber(t.Setup.FocalOf(t.Camera)), usdNumber(back), usdNumber(back/aspect))
+				"    token projection = \"perspective\"\n    float horizontalAperture = %s\n"+
+					"    float verticalAperture = %s\n",
+				usdNumber(back), usdNumber(back/aspect))
+			usdSamples(w, "float focalLength", t.Setup.FocalOf(t.Camera), t.Focals, first)
 		}
 		if v.Lens > 0 {
-			fmt.Fprintf(
-				w, "    float fStop = %s\n    float focusDistance = %s\n", usdNumber(t.Setup.FNumber),
-				usdNumber(t.Setup.Focus*perCentimetre),
-			)
+			fmt.Fprintf(w, "    float fStop = %s\n", usdNumber(t.Setup.FNumber))
+			focuses := make([]float64, len(t.Focuses))
+			for i, metres := range t.Focuses {
+				focuses[i] = metres * perCentimetre
+			}
+			usdSamples(w, "float focusDistance", t.Setup.Focus*perCentimetre, focuses, first)
 		}
 		if t.Setup.Shutter > 0 { // in frames, round the frame's own time
 			fmt.Fprintf(
@@ -158,6 +171,19 @@ func writeUSD(w *bufio.Writer, name string, tracks []Track, frames, first int, p
 		fmt.Fprintf(w, "    uniform token[] xformOpOrder = [\"xformOp:transform\"]\n}\n")
 	}
 	return names
+}
+
+// usdSamples writes a number: one, or those of every frame from first on.
+func usdSamples(w *bufio.Writer, name string, one float64, each []float64, first int) {
+	if len(each) == 0 {
+		fmt.Fprintf(w, "    %s = %s\n", name, usdNumber(one))
+		return
+	}
+	fmt.Fprintf(w, "    %s.timeSamples = {\n", name)
+	for k, v := range each {
+		fmt.Fprintf(w, "        %d: %s,\n", first+k, usdNumber(v))
+	}
+	fmt.Fprintf(w, "    }\n")
 }
 
 // usdMatrix writes a pose without its scale; USD has the axes and the place as rows.

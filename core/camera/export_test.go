@@ -37,11 +37,12 @@ func tracks() []Track {
 	for i := range 49 {
 		seconds = append(seconds, float64(i)/24)
 	}
+	source := func(node int) Source { return Source{node, s.Cameras[s.Nodes[node].Camera]} }
 	return Follow(s, []Followed{
-		{"quay", 0, Setup{}}, {"flat side", 1, Setup{ShiftUp: 3.6}},
+		{"quay", source(0), Setup{}}, {"flat side", source(1), Setup{ShiftUp: 3.6}},
 		{
 			"1st",
-			0,
+			source(0),
 			Setup{
 				Stand:   &Stand{Position: geom.Vec{X: 1, Y: 2, Z: 3}, Heading: 90},
 				Focal:   35,
@@ -51,7 +52,7 @@ func tracks() []Track {
 				Shutter: 180,
 			},
 		},
-	}, seconds)
+	}, 1001, seconds)
 }
 
 // What is written is read back as glTF by our own reader: the same cameras at the same places at every frame.

@@ -8,6 +8,7 @@ func all() []Command {
 		AddQuality{}, SetQuality{}, RemoveQuality{}, SetPicture{}, SetFloor{}, RecallPreset{}, ResetToPreset{},
 		UseScene{}, SetScene{}, AddEnvironment{}, SetEnvironment{}, RemoveEnvironment{},
 		AddView{}, SetView{}, CopyView{}, FreezeView{}, DetachView{}, RemoveView{},
+		AddKey{}, SetKey{}, RemoveKey{}, StretchKeys{}, TakeOverCamera{}, SetViewSize{}, ResetViewSize{},
 		ResetView{}, StraightenView{}, DollyZoom{}, PlaceView{}, HeadView{}, AimView{},
 		CopyLook{}, SetLook{}, ResetLook{}, RemoveLook{}, AddRig{}, SetRig{}, RemoveRig{},
 		AddShot{}, SetShots{}, ResetShots{}, ReachShot{}, ShiftShot{}, SplitShot{}, CopyShots{}, RemoveShots{},

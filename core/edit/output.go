@@ -241,7 +241,7 @@ func (c RemoveOutput) apply(p *production.Production, _ Known) error {
 		return err
 	}
 	uses := func(s production.Shot) bool { return slices.Contains(p.OutputsOf(s), c.Output) }
-	if err := unused(p, "output", uses); err != nil {
+	if err := first(unused(p, "output", uses), noDefault(p.ShotDefaults.Outputs, "output", c.Output)); err != nil {
 		return err
 	}
 	p.Outputs = slices.Delete(p.Outputs, i, i+1)

@@ -202,7 +202,9 @@ func (c RemovePassList) apply(p *production.Production, _ Known) error {
 	if err != nil {
 		return err
 	}
-	if err := unused(p, "list", func(s production.Shot) bool { return p.PassListOf(s) == c.List }); err != nil {
+	uses := func(s production.Shot) bool { return p.PassListOf(s) == c.List }
+	defaults := []string{p.ShotDefaults.PassList}
+	if err := first(unused(p, "list", uses), noDefault(defaults, "pass list", c.List)); err != nil {
 		return err
 	}
 	p.PassLists = slices.Delete(p.PassLists, i, i+1)

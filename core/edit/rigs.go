@@ -1,8 +1,6 @@
 package edit
 
 import (
-	"fmt"
-
 	"reelhouse/core/camera"
 	"reelhouse/core/geom"
 	"reelhouse/core/production"
@@ -23,13 +21,11 @@ func (c AddRig) apply(p *production.Production, k Known) error {
 	if err != nil {
 		return err
 	}
-	cameras := s.CameraNodes()
-	if len(cameras) == 0 {
-		return fmt.Errorf("the scene has no camera whose lens the rig could have")
-	}
 	code := free(c.Kind, 1, func(code string) bool { _, ok := p.FindRig(code); return ok })
 	r := newRig(camera.RigKind(c.Kind), code, p)
-	r.Camera = s.Nodes[cameras[0]].Name
+	if cameras := s.CameraNodes(); len(cameras) > 0 { // otherwise with a lens of its own
+		r.Camera = s.Nodes[cameras[0]].Name
+	}
 	return setRig(p, k, r)
 }
 
@@ -59,7 +55,7 @@ func newRig(kind camera.RigKind, code string, p *production.Production) camera.R
 func setRig(p *production.Production, k Known, r camera.Rig) error {
 	return p.SetRig(r, func(v production.View) (float64, error) {
 		s, err := standingOf(p, k, v, p.FirstFrame)
-		return v.Setup.FocalOf(s.optics), err
+		return v.Setup.At(float64(p.FirstFrame)).FocalOf(s.optics), err
 	})
 }
 

@@ -162,7 +162,8 @@ func (c SetShots) apply(p *production.Production, _ Known) error {
 		if !chosen[p.Shots[i].Code] {
 			continue
 		}
-		if err := c.one(p, &p.Shots[i]); err != nil {
+		was := p.Shots[i].Frames
+		if err := first(c.one(p, &p.Shots[i]), followShot(p, i, was)); err != nil {
 			return err
 		}
 	}
@@ -294,7 +295,10 @@ func onFrames(p *production.Production, code string, change func(frame.Set) (fra
 	if err != nil {
 		return err
 	}
-	p.Shots[i].Frames, err = change(p.Shots[i].Frames)
+	was := p.Shots[i].Frames
+	if p.Shots[i].Frames, err = change(was); err == nil {
+		err = followShot(p, i, was)
+	}
 	return wrong("frames", err)
 }
 

@@ -212,6 +212,12 @@ func renameSize(p *production.Production, i int, code string) {
 			}
 		}
 	}
+	for i := range p.Views {
+		own := p.Views[i].For(was)
+		p.Views[i].SetFor(production.ViewSize{Size: was})
+		own.Size = code
+		p.Views[i].SetFor(own)
+	}
 	p.Sizes[i].Code = code
 }
 
@@ -293,8 +299,11 @@ func (c RemoveSize) apply(p *production.Production, _ Known) error {
 		return err
 	}
 	uses := func(s production.Shot) bool { return slices.Contains(p.SizesOf(s), c.Size) }
-	if err := unused(p, "size", uses); err != nil {
+	if err := first(unused(p, "size", uses), noDefault(p.ShotDefaults.Sizes, "size", c.Size)); err != nil {
 		return err
+	}
+	for i := range p.Views {
+		p.Views[i].SetFor(production.ViewSize{Size: c.Size})
 	}
 	p.Sizes = slices.Delete(p.Sizes, i, i+1)
 	return nil
@@ -346,6 +355,16 @@ func (c SetFloor) apply(p *production.Production, _ Known) error {
 func unused(p *production.Production, part string, uses func(s production.Shot) bool) error {
 	if i := slices.IndexFunc(p.Shots, uses); i >= 0 {
 		return fmt.Errorf("shot %s uses this %s; choose another there first", p.Shots[i].Code, part)
+	}
+	return nil
+}
+
+// noDefault says that the shot defaults name a part, or nil.
+func noDefault(defaults []string, part, code string) error {
+	if slices.Contains(defaults, code) {
+		return fmt.Errorf(
+			"the shot defaults use the %s %s; choose another there first, at the Shots station", part, code,
+		)
 	}
 	return nil
 }

@@ -11,28 +11,80 @@ import (
 	"reelhouse/core/production"
 )
 
-// moveView changes where a view's camera stands. change is told how it stands at the frame.
-func moveView(p *production.Production, k Known, code string, frame int,
-	change func(v *production.View, t standing) error) error {
+// movable returns a view whose camera may be moved, and how it stands at a frame.
+func movable(p *production.Production, k Known, code string, frame int) (*production.View, standing, error) {
 	i, err := viewAt(p, code)
 	if err != nil {
-		return err
+		return nil, standing{}, err
 	}
 	v := &p.Views[i]
 	if v.Setup.Locked {
-		return locked(*v)
+		return nil, standing{}, locked(*v)
 	}
 	if err := (SetView{}).heldBy(rigOf(p, *v), v.Rig != "", *v, []string{""}, false); err != nil {
-		return err
+		return nil, standing{}, err
 	}
 	t, err := standingOf(p, k, *v, frame)
+	return v, t, err
+}
+
+// moveView changes where a view's camera stands. change is told how it stands at the frame. Of a camera that moves by
+// keys, that changes the key at that frame, or sets one.
+func moveView(p *production.Production, k Known, code string, frame int,
+	change func(v *production.View, t standing) error) error {
+	v, t, err := movable(p, k, code, frame)
 	if err != nil {
 		return err
 	}
-	if err := change(v, t); err != nil {
+	if err := keyed(v, frame, func() error { return change(v, t) }); err != nil {
 		return err
 	}
 	return followPairs(p, k, frame)
+}
+
+// keyed lets change set up a view's camera as if it stood still, and keeps what it did at a frame: as a key, if it
+// moves by keys. A key that aims at something goes on to, unless the camera was turned.
+func keyed(v *production.View, frame int, change func() error) error {
+	moving := v.Setup
+	if moving.Motion == nil {
+		return change()
+	}
+	was := moving.Motion.At(float64(frame))
+	v.Setup = moving.At(float64(frame))
+	still := v.Setup
+	before := *still.Stand
+	if err := change(); err != nil {
+		return err
+	}
+	now := v.Setup
+	if now.Stand == nil { // it is to stand or move as in the scene
+		return nil
+	}
+	key, there := moving.Motion.Find(frame)
+	if !there {
+		key = was
+		key.Frame, key.Ease = frame, camera.Smooth
+	}
+	key.Stand = *now.Stand
+	if now.Focal != still.Focal {
+		key.Focal = now.Focal
+	}
+	if now.Focus != still.Focus {
+		key.Focus = now.Focus
+	}
+	if key.Stand.Heading != before.Heading || key.Stand.Tilt != before.Tilt {
+		key.Aim = nil
+	}
+	key, err := aimed(key)
+	if err != nil {
+		return err
+	}
+	v.Setup.Stand, v.Setup.Focal, v.Setup.Focus = nil, moving.Focal, moving.Focus
+	if key.Focal != 0 && v.Setup.Focal == 0 {
+		v.Setup.Focal = still.Focal
+	}
+	v.Setup.Motion = moving.Motion.With(key)
+	return nil
 }
 
 func rigOf(p *production.Production, v production.View) camera.Rig {
@@ -53,6 +105,9 @@ func (c ResetView) needs(p production.Production) Needs { return needScene(p) }
 
 func (c ResetView) apply(p *production.Production, k Known) error {
 	return moveView(p, k, c.View, c.Frame, func(v *production.View, _ standing) error {
+		if v.Camera == "" {
+			return fmt.Errorf("view %s has no camera of the scene that it could stand as", v.Code)
+		}
 		v.Setup.Stand = nil
 		return nil
 	})
@@ -70,7 +125,7 @@ func (c StraightenView) needs(p production.Production) Needs { return needScene(
 
 func (c StraightenView) apply(p *production.Production, k Known) error {
 	return moveView(p, k, c.View, c.Frame, func(v *production.View, t standing) error {
-		if v.Setup.Stand == nil && t.moves {
+		if !v.Setup.Own() && t.moves {
 			return fmt.Errorf(
 				"%s moves in the scene; type a number of its position first, then it stands still", v.Camera,
 			)
@@ -125,19 +180,11 @@ func (c PlaceView) needs(p production.Production) Needs { return needScene(p) }
 
 func (c PlaceView) apply(p *production.Production, k Known) error {
 	return moveView(p, k, c.View, c.Frame, func(v *production.View, t standing) error {
-		stand, x, y := t.stand, tidy(c.X), tidy(c.Y)
-		switch floorplan.Side(c.Side) {
-		case floorplan.Above:
-			stand.Position.X, stand.Position.Z = x, y
-		case floorplan.South:
-			stand.Position.X, stand.Position.Y = x, -y
-		case floorplan.East:
-			stand.Position.Z, stand.Position.Y = -x, -y
-		default:
-			return &Mistake{Field: "side", Message: fmt.Sprintf("a plan has no side %q", c.Side)}
-		}
+		stand := t.stand
+		at, err := dragged(floorplan.Side(c.Side), stand.Position, c.X, c.Y)
+		stand.Position = at
 		v.Setup.Stand = &stand
-		return nil
+		return err
 	})
 }
 

@@ -10,19 +10,45 @@ import (
 	"reelhouse/core/scene"
 )
 
-// AddView adds a view of a camera.
+// AddView adds a view of a camera of the scene, or of one of its own, which begins with all of the scene in its
+// picture.
 type AddView struct {
-	Camera string `json:"camera" role:"value"`
+	Camera string `json:"camera,omitempty" role:"value"`
 }
 
-func (AddView) Name() string    { return "view.add" }
-func (AddView) Part() string    { return "view" }
-func (c AddView) words() string { return "add view of " + c.Camera }
+func (AddView) Name() string { return "view.add" }
+func (AddView) Part() string { return "view" }
 
-func (c AddView) apply(p *production.Production, _ Known) error {
+func (c AddView) words() string {
+	if c.Camera == "" {
+		return "add view with a camera of its own"
+	}
+	return "add view of " + c.Camera
+}
+
+func (c AddView) needs(p production.Production) Needs {
+	if c.Camera != "" {
+		return Needs{}
+	}
+	return needScene(p)
+}
+
+func (c AddView) apply(p *production.Production, k Known) error {
+	if len(p.Looks) == 0 {
+		return fmt.Errorf("a view needs a look; add one first")
+	}
 	taken := func(code string) bool { _, ok := p.FindView(code); return ok }
 	code := free("view", len(p.Views)+1, taken)
-	p.Views = append(p.Views, production.View{Code: code, Name: "New view", Camera: c.Camera, Look: p.Looks[0].Code})
+	v := production.View{Code: code, Name: "New view", Camera: c.Camera, Look: p.Looks[0].Code}
+	if c.Camera == "" {
+		s, err := k.scene(p)
+		if err != nil {
+			return err
+		}
+		stand := camera.Around(s.Bounds(s.At(0)))
+		v.Setup.Stand = &stand
+	}
+	p.Views = append(p.Views, v)
 	return nil
 }
 
@@ -34,7 +60,7 @@ func viewAt(p *production.Production, code string) (int, error) {
 func followPairs(p *production.Production, k Known, frame int) error {
 	return p.FollowPairs(func(v production.View) (float64, error) {
 		s, err := standingOf(p, k, v, frame)
-		return v.Setup.FocalOf(s.optics), err
+		return v.Setup.At(float64(frame)).FocalOf(s.optics), err
 	})
 }
 
@@ -115,6 +141,7 @@ func (c FreezeView) apply(p *production.Production, k Known) error {
 	if err != nil {
 		return err
 	}
+	v.Setup = v.Setup.At(float64(c.Frame))
 	v.Working, v.Setup.Stand = true, &s.stand
 	insertView(p, i, v, fmt.Sprintf("%s at frame %d", v.Name, c.Frame))
 	return nil
@@ -150,6 +177,7 @@ func (c DetachView) apply(p *production.Production, _ Known) error {
 
 // A standing is a view's camera at a frame.
 type standing struct {
+	source camera.Source
 	pose   geom.Affine // as the scene has it
 	optics scene.Camera
 	stand  camera.Stand // as the view has it
@@ -162,15 +190,15 @@ func standingOf(p *production.Production, k Known, v production.View, frame int)
 	if err != nil {
 		return standing{}, err
 	}
-	node := s.FindCamera(v.Camera)
-	if node == scene.None {
-		return standing{}, fmt.Errorf("the scene has no camera %s", v.Camera)
+	source, err := camera.SourceOf(s, v.Camera)
+	if err != nil {
+		return standing{}, err
 	}
-	seconds := p.Rate.Seconds(frame, p.FirstFrame)
-	t := standing{pose: s.At(seconds).World[node], optics: s.Cameras[s.Nodes[node].Camera], moves: s.Moving()[node]}
+	pose := source.Pose(s.At(p.Rate.Seconds(frame, p.FirstFrame)))
+	t := standing{source: source, pose: pose, optics: source.Optics, moves: source.Moves(s.Moving())}
 	t.stand = camera.StandOf(t.pose)
-	if v.Setup.Stand != nil {
-		t.stand = *v.Setup.Stand
+	if now := v.Setup.At(float64(frame)); now.Stand != nil {
+		t.stand = *now.Stand
 	}
 	return t, nil
 }

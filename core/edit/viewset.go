@@ -109,7 +109,15 @@ func (c SetView) camera(p *production.Production, k Known, v *production.View) e
 		if err := first(inRig(*v, "change the rig"), lockedNow(*v)); err != nil {
 			return wrong("camera", err)
 		}
-		v.Camera, v.Setup.Stand = *c.Camera, nil
+		if *c.Camera == "" && !v.Setup.Own() {
+			t, err := standingOf(p, k, *v, c.Frame)
+			if err != nil {
+				return wrong("camera", err)
+			}
+			v.Camera, v.Setup.Stand = "", &t.stand
+		} else if *c.Camera != "" {
+			v.Camera, v.Setup.Stand, v.Setup.Motion = *c.Camera, nil, nil
+		}
 	}
 	rig, inOne := p.FindRig(v.Rig)
 	if err := first(
@@ -184,7 +192,7 @@ func (c SetView) lens(p *production.Production, k Known, v *production.View) err
 			if err != nil {
 				return err
 			}
-			focal, err := s.Seeing(t.optics, degrees, up)
+			focal, err := s.At(float64(c.Frame)).Seeing(t.optics, degrees, up)
 			if err == nil {
 				s.Focal = focal
 			}
@@ -258,9 +266,10 @@ func (c SetView) place(p *production.Production, k Known, v *production.View) er
 	if err != nil {
 		return wrong(c.places()[0], err)
 	}
-	stand := t.stand
-	err = first(to(&stand.Position.X, c.X), to(&stand.Position.Y, c.Y), to(&stand.Position.Z, c.Z),
-		to(&stand.Heading, c.Heading), to(&stand.Tilt, c.Tilt), to(&stand.Roll, c.Roll))
-	v.Setup.Stand = &stand
-	return err
+	return keyed(v, c.Frame, func() error {
+		stand := t.stand
+		v.Setup.Stand = &stand
+		return first(to(&stand.Position.X, c.X), to(&stand.Position.Y, c.Y), to(&stand.Position.Z, c.Z),
+			to(&stand.Heading, c.Heading), to(&stand.Tilt, c.Tilt), to(&stand.Roll, c.Roll))
+	})
 }

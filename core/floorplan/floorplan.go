@@ -57,6 +57,7 @@ const (
 type Eye struct {
 	Code, Camera string
 	Setup        camera.Setup
+	Frame        float64 // at which a camera with keys is drawn
 	Size         raster.Size
 	Fit          raster.Fit
 	PixelAspect  float64
@@ -95,8 +96,15 @@ type Seen struct {
 	Cone  []Point // the camera and the far corners of what it sees, for the size that was asked for
 	// across what it sees: where it is focused, and where sharpness begins and ends, as far as that is drawn
 	Sharp  [][2]Point
-	Path   []Point // that it takes over the range; none if it stands
+	Path   []Point   // that it takes over the range; none if it stands
+	Keys   []KeyMark // of a motion of the view's own
 	Locked bool
+}
+
+// A KeyMark is where the camera is at a key.
+type KeyMark struct {
+	Frame int
+	At    Point
 }
 
 // Draw draws the scene at a time in seconds. Paths run from begin to end. all says to show everything; otherwise the
@@ -130,16 +138,25 @@ func Draw(s *scene.Scene, side Side, seconds, begin, end float64, eyes []Eye, al
 		view camera.View
 	}
 	var views []placed
-	var travels [][2]int // eyes and nodes of cameras that move
+	var travels []travel
 	for _, e := range eyes {
-		i := s.FindCamera(e.Camera)
-		if i == scene.None {
+		source, err := camera.SourceOf(s, e.Camera)
+		if err != nil {
 			continue
 		}
-		v := e.Setup.Of(pose.World[i], s.Cameras[s.Nodes[i].Camera])
+		v := e.Setup.At(e.Frame).Of(source.Pose(pose), source.Optics)
 		seen := Seen{Code: e.Code, At: side.Flat(v.Pose.Origin), Locked: e.Setup.Locked}
-		if moving[i] && e.Setup.Stand == nil && end > begin {
-			travels = append(travels, [2]int{len(p.Eyes), i})
+		t := travel{eye: len(p.Eyes), source: source, begin: begin, end: end}
+		if m := e.Setup.Motion; m != nil {
+			for _, k := range m.Keys {
+				seen.Keys = append(seen.Keys, KeyMark{k.Frame, side.Flat(k.Stand.Position)})
+				box.add(side.Flat(k.Stand.Position))
+			}
+			first, last := m.Span()
+			t.motion, t.begin, t.end = &e.Setup, float64(first), float64(last)
+		}
+		if moves := source.Moves(moving) && e.Setup.Stand == nil || t.motion != nil; moves && t.end > t.begin {
+			travels = append(travels, t)
 		}
 		box.add(seen.At)
 		if v.Lens > 0 {
@@ -151,8 +168,8 @@ func Draw(s *scene.Scene, side Side, seconds, begin, end float64, eyes []Eye, al
 	for k := 0; k <= pathSteps && len(travels) > 0; k++ {
 		pose := s.At(begin + (end-begin)*float64(k)/pathSteps)
 		for _, t := range travels {
-			eye := &p.Eyes[t[0]]
-			eye.Path = append(eye.Path, side.Flat(pose.World[t[1]].Origin))
+			eye := &p.Eyes[t.eye]
+			eye.Path = append(eye.Path, side.Flat(t.at(pose, float64(k)/pathSteps)))
 			box.add(eye.Path[k])
 		}
 	}
@@ -165,6 +182,22 @@ func Draw(s *scene.Scene, side Side, seconds, begin, end float64, eyes []Eye, al
 		e.Nose = Point{e.At.X + nose*(e.Ahead.X-e.At.X), e.At.Y + nose*(e.Ahead.Y-e.At.Y)}
 	}
 	return p
+}
+
+// A travel is the way of a camera: from its begin to its end, in seconds, or in frames of a motion of its own.
+type travel struct {
+	eye        int
+	source     camera.Source
+	motion     *camera.Setup // nil for one that moves as in the scene
+	begin, end float64
+}
+
+// at returns where the camera is after a part of its way, of which the scene has a pose.
+func (t travel) at(pose scene.Pose, part float64) geom.Vec {
+	if t.motion == nil {
+		return t.source.Pose(pose).Origin
+	}
+	return t.motion.At(t.begin + (t.end-t.begin)*part).Stand.Position
 }
 
 // outline returns the hull of a node's mesh on the drawing.

@@ -225,10 +225,11 @@ func (b Batch) sequences(p production.Production, shot production.RenderedShot, 
 			if shot.Shot.LeftOut(view.Code, size.Code) {
 				continue
 			}
+			seen, fit := view.In(*size)
 			s := Sequence{
-				Shot: shot.Shot.Code, ShotName: shot.Shot.Name, View: view.Code, Camera: view.Camera, Setup: view.Setup,
+				Shot: shot.Shot.Code, ShotName: shot.Shot.Name, View: view.Code, Camera: seen.Camera, Setup: seen.Setup,
 				Look: *view.Look, Environment: view.Environment,
-				SizeCode: size.Code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: size.Fit,
+				SizeCode: size.Code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: fit,
 				Frames: rendered, Own: own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
 				Depth: shot.Depth(),
 			}

@@ -54,7 +54,7 @@ var rules = slices.Concat([]rule{
 		why:      "A view without its camera cannot be rendered.",
 		severity: Refuses,
 		each: func(_ plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
-			if !slices.Contains(f.Cameras, s.Camera) {
+			if s.Camera != "" && !slices.Contains(f.Cameras, s.Camera) {
 				found(s.Title(), NoFix, "The scene has no camera %q. Choose another for view %s.", s.Camera, s.View)
 			}
 		},

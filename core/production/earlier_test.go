@@ -11,7 +11,8 @@ import (
 func TestDepthOfEarlierDocumentsGoesToEveryList(t *testing.T) {
 	text := `{"code": "OLD", "version": 1, "depthBackground": 1200, "occlusionRadius": 0.5,
 		"depth": {"picture": true, "near": 2, "far": 80}, "quality": "draft", "looks": [], "views": [],
-		"passLists": [{"code": "a", "name": "A", "passes": ["beauty"]}, {"code": "b", "name": "B", "passes": ["depth"]}]}`
+		"passLists": [{"code": "a", "name": "A", "passes": ["beauty"]},
+			{"code": "b", "name": "B", "passes": ["depth"]}]}`
 	var p Production
 	if err := json.Unmarshal([]byte(text), &p); err != nil {
 		t.Fatal(err)

@@ -93,7 +93,7 @@ func (p *Production) problems(resolve func(ps *problems)) []Problem {
 	return ps
 }
 
-func (p Production) views(ps *problems) {
+func (p *Production) views(ps *problems) {
 	ps.codes("rig", codesOf(p.Rigs, func(r camera.Rig) string { return r.Code }))
 	for _, r := range p.Rigs {
 		where := "rig " + r.Code
@@ -126,6 +126,10 @@ func (p Production) views(ps *problems) {
 		if err := v.Setup.Check(); err != nil {
 			ps.add("view "+v.Code, "setup", "%s", err)
 		}
+		if v.Camera == "" && !v.Setup.Own() {
+			ps.add("view "+v.Code, "camera", "it has neither a camera of the scene nor a place of its own; choose one")
+		}
+		p.sizeProblems(ps, v)
 	}
 }
 

@@ -107,14 +107,17 @@ func (q Quality) MemoryBytes() int64 {
 	return int64(q.Memory * 1e9)
 }
 
-// A View is a camera of the scene under a look.
+// A View is a camera under a look.
 type View struct {
-	Code   string `json:"code"`
-	Name   string `json:"name"`
+	Code string `json:"code"`
+	Name string `json:"name"`
+	// Camera is the name of a camera of the scene; "" for one that the view sets up alone.
 	Camera string `json:"camera"`
 	Look   string `json:"look"`
 	// Setup is what the view changes of the scene's camera.
 	Setup camera.Setup `json:"setup,omitzero"`
+	// Sizes are those in which it shows something else, each once.
+	Sizes []ViewSize `json:"sizes,omitempty"`
 	// Rig is the code of the rig that places it, "" for none.
 	Rig string `json:"rig,omitempty"`
 	// Working marks a view for looking round. No shot may use it, and it counts nowhere.

@@ -3,6 +3,7 @@ package trace
 import (
 	"fmt"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/geom"
 	"reelhouse/core/lens"
 	"reelhouse/core/pass"
@@ -119,16 +120,12 @@ type shifted struct {
 }
 
 // look finds the frames around, if passes of motion are wanted.
-func (p *rendering) look(camera string) error {
-	perSecond := p.settings.FramesPerSecond
-	if perSecond == 0 {
-		perSecond = 24
-	}
+func (p *rendering) look(name string) error {
 	for code, onward := range map[pass.Code]float64{pass.Motion: 1, pass.MotionBack: -1} {
 		if p.out[code] == nil {
 			continue
 		}
-		other, err := p.world.shift(p.world.seconds+onward/perSecond, camera, p.settings)
+		other, err := p.world.shift(onward, name, p.settings)
 		if err != nil {
 			return fmt.Errorf("frame beside: %w", err)
 		}
@@ -141,14 +138,20 @@ func (p *rendering) look(camera string) error {
 	return nil
 }
 
-func (w *World) shift(seconds float64, camera string, settings Settings) (*shifted, error) {
+// shift returns everything so many frames later.
+func (w *World) shift(frames float64, name string, settings Settings) (*shifted, error) {
 	s := w.model.scene
-	node := s.FindCamera(camera)
-	if node == scene.None {
-		return nil, fmt.Errorf("the scene has no camera %q", camera)
+	source, err := camera.SourceOf(s, name)
+	if err != nil {
+		return nil, err
 	}
-	out := &shifted{pose: s.At(seconds), back: map[int]geom.Affine{}, corners: map[int][][3]geom.Vec{}}
-	_, _, out.projection = settings.projection(out.pose.World[node], s.Cameras[s.Nodes[node].Camera])
+	out := &shifted{
+		pose: s.At(w.seconds + frames/settings.perSecond()),
+		back: map[int]geom.Affine{}, corners: map[int][][3]geom.Vec{},
+	}
+	_, _, out.projection = settings.projection(
+		source.Pose(out.pose), source.Optics, float64(settings.Frame)+frames,
+	)
 	moving := s.Moving()
 	for _, i := range w.pose.Shown {
 		switch {

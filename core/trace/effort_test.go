@@ -304,6 +304,44 @@ func TestCamerasAndShapesBlurAsTheyMove(t *testing.T) {
 	}
 }
 
+// A camera that was taken over from the scene gives the same picture: standing, blurred, and in how far
+// everything moves until the next frame.
+func TestACameraTakenOverIsTheSame(t *testing.T) {
+	s := room()
+	s.Channels = append(s.Channels, scene.Channel{
+		Node: 4, Target: scene.Translation, Interpolation: scene.Linear, Times: []float64{0, 1},
+		Values: []geom.Quat{{Y: 2}, {X: 4, Y: 2}},
+	})
+	set := settings(60)
+	set.Passes, set.Samples = []pass.Code{pass.Albedo, pass.Motion, pass.MotionBack, pass.Position}, 2
+	set.FramesPerSecond, set.Frame, set.Setup.Blur = 24, 1013, true
+	m := Prepare(s)
+	in := func(setup camera.Setup) *pixel.Image {
+		set.Setup = setup
+		return render(t, m.During(0.5, 0.02, look.Plain(), nil), set)
+	}
+	var stands []camera.Stand
+	for n := range 25 {
+		stands = append(stands, camera.StandOf(m.At(float64(n)/24, look.Plain(), nil).pose.World[4]))
+	}
+	keys := camera.KeysOf(stands, 1001)
+	if len(keys.Keys) != 2 {
+		t.Errorf("a straight way has %d keys", len(keys.Keys))
+	}
+	theirs, ours := in(camera.Setup{Blur: true}), in(camera.Setup{Blur: true, Motion: keys})
+	for i, p := range theirs.Planes {
+		for k, v := range p.Data {
+			if off := math.Abs(float64(v - ours.Planes[i].Data[k])); off > 1e-4*(1+math.Abs(float64(v))) {
+				t.Fatalf("%s differs by %v at %d", p.Name, off, k)
+			}
+		}
+	}
+	if still := in(camera.Setup{Blur: true, Stand: &stands[12]}); value(still, "motion.X", 30, 40) ==
+		value(ours, "motion.X", 30, 40) {
+		t.Error("a camera that moves has the motion of one that stands")
+	}
+}
+
 // All around: the camera's forward direction lies in the middle, its right a quarter of the width further, and up at
 // the top.
 func TestAPanoramaShowsAllDirections(t *testing.T) {
@@ -327,7 +365,7 @@ func TestAPanoramaShowsAllDirections(t *testing.T) {
 		)
 	}
 	pose, optics, _ := w.CameraPose("cam")
-	_, _, projection := s.projection(pose, optics)
+	_, _, projection := s.projection(pose, optics, float64(s.Frame))
 	for _, at := range [][2]float64{{100, 50}, {3.5, 20.5}, {150, 70}, {199, 99}} {
 		origin, direction := projection.Ray(at[0], at[1])
 		x, y, ahead := projection.Pixel(origin.Add(direction.Scale(3)))

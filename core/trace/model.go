@@ -1,7 +1,6 @@
 package trace
 
 import (
-	"fmt"
 	"hash/fnv"
 	"image"
 	"runtime"
@@ -9,6 +8,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/geom"
 	"reelhouse/core/look"
 	"reelhouse/core/scene"
@@ -228,13 +228,13 @@ func (w *World) shaped(node int) *solid {
 	return out
 }
 
-// CameraPose returns where the camera of that name stands, and what it sees.
+// CameraPose returns where the camera of that name stands, and what it sees; "" is one that a setup makes alone.
 func (w *World) CameraPose(name string) (geom.Affine, scene.Camera, error) {
-	i := w.model.scene.FindCamera(name)
-	if i == scene.None {
-		return geom.Affine{}, scene.Camera{}, fmt.Errorf("the scene has no camera %q", name)
+	source, err := camera.SourceOf(w.model.scene, name)
+	if err != nil {
+		return geom.Affine{}, scene.Camera{}, err
 	}
-	return w.pose.World[i], w.model.scene.Cameras[w.model.scene.Nodes[i].Camera], nil
+	return source.Pose(w.pose), source.Optics, nil
 }
 
 // ObjectColor returns the colour of an object in the object pass: hashed from its name (FNV-1a, 32 bit),

@@ -79,7 +79,7 @@ func TestPositionDepthAndCameraAgree(t *testing.T) {
 	w := Prepare(room()).At(0.4, look.Plain(), nil)
 	img := render(t, w, s)
 	pose, optics, _ := w.CameraPose("cam")
-	view, _, projection := s.projection(pose, optics)
+	view, _, projection := s.projection(pose, optics, float64(s.Frame))
 	met := 0
 	for y := range 40 {
 		for x := range 40 {

@@ -138,7 +138,7 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		Rate:        j.Rate,
 		Frame:       f.Number,
 		PixelAspect: j.PixelAspect,
-		FocalLength: j.View.Setup.FocalOf(optics),
+		FocalLength: j.View.Setup.At(float64(f.Number)).FocalOf(optics),
 	}
 	_, _, projection, err := world.aim(j.View.Camera, settings)
 	if err != nil {

@@ -81,16 +81,18 @@ func (w *World) aim(name string, s Settings) (camera.View, raster.Window, lens.P
 	if err != nil {
 		return camera.View{}, raster.Window{}, lens.Projection{}, err
 	}
-	view, window, projection := s.projection(pose, optics)
+	view, window, projection := s.projection(pose, optics, float64(s.Frame))
 	return view, window, projection, nil
 }
 
-// projection returns what the settings make of a camera, what it shows, and its rays.
-func (s Settings) projection(pose geom.Affine, optics scene.Camera) (camera.View, raster.Window, lens.Projection) {
+// projection returns what the settings make of a camera at a frame, or between two, what it shows, and its rays.
+func (s Settings) projection(
+	pose geom.Affine, optics scene.Camera, frame float64,
+) (camera.View, raster.Window, lens.Projection) {
 	if s.PixelAspect == 0 {
 		s.PixelAspect = 1
 	}
-	view := s.Setup.Of(pose, optics)
+	view := s.Setup.At(frame).Of(pose, optics)
 	window := view.Window(s.Fit, s.Size, s.PixelAspect)
 	return view, window, view.Projection(window, s.Size)
 }
@@ -211,13 +213,14 @@ func (w *World) cameraMoves(name string, s Settings) ([]lens.Projection, error) 
 	if w.open == 0 || !s.Setup.Blur || s.Setup.Stand != nil {
 		return nil, nil
 	}
-	node := w.model.scene.FindCamera(name)
-	if node == scene.None {
-		return nil, fmt.Errorf("the scene has no camera %q", name)
+	source, err := camera.SourceOf(w.model.scene, name)
+	if err != nil {
+		return nil, err
 	}
 	var all []lens.Projection
-	for _, pose := range w.poses(moveSteps) {
-		_, _, projection := s.projection(pose.World[node], w.model.scene.Cameras[w.model.scene.Nodes[node].Camera])
+	for i, pose := range w.poses(moveSteps) {
+		frame := float64(s.Frame) + w.open*s.perSecond()*(float64(i)/moveSteps-midway)
+		_, _, projection := s.projection(source.Pose(pose), source.Optics, frame)
 		all = append(all, projection)
 	}
 	if !slices.ContainsFunc(all, func(p lens.Projection) bool { return p != all[0] }) {

@@ -34,7 +34,7 @@ type Settings struct {
 	Samples         int     // along each edge of a pixel: 2 is 2 x 2
 	Effort          sampling.Effort
 	Filter          pixel.Filter
-	Frame           int     // changes the pattern of noise from frame to frame
+	Frame           int     // at which a camera with keys is; it changes the pattern of noise, too
 	DepthBackground float64 // metres, where there is no surface
 	Depth           pass.DepthStyle
 	// OcclusionRadius is how far, in metres, the pass of occlusion looks; 0 for DefaultOcclusion.
@@ -44,6 +44,14 @@ type Settings struct {
 	OtherFilter []pass.Code
 	// Clock tells the time, by which a time limit ends a frame and the time that it took is measured; nil for neither.
 	Clock func() time.Time
+}
+
+// perSecond returns the frames a second.
+func (s Settings) perSecond() float64 {
+	if s.FramesPerSecond == 0 {
+		return 24
+	}
+	return s.FramesPerSecond
 }
 
 // now returns the time, or the zero time without a clock.

@@ -106,14 +106,17 @@ func lensOf(v production.View, s *scene.Scene) string {
 	if s == nil || s.Unread {
 		return "–"
 	}
-	i := s.FindCamera(v.Camera)
-	if i == scene.None {
+	source, err := camera.SourceOf(s, v.Camera)
+	if err != nil {
 		return "–"
 	}
 	if v.Setup.Panorama {
 		return "all around"
 	}
-	c := s.Cameras[s.Nodes[i].Camera]
+	c := source.Optics
+	if v.Setup.Motion != nil {
+		v.Setup = v.Setup.At(float64(v.Setup.Motion.Keys[0].Frame))
+	}
 	if high := v.Setup.Of(geom.Identity(), c).Camera.Height; high > 0 {
 		return number(high) + " m up"
 	}

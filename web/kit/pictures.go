@@ -32,12 +32,13 @@ const thumbEdge = 288
 func SmallPicture(
 	p production.Production, v production.View, l look.Look, size raster.Named, number, edge int,
 ) preview.Request {
+	v, fit := v.In(size)
 	return preview.Request{
 		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame,
 		Frame: number,
 		Size: size.Seen().
 			Within(edge),
-		Fit: size.Fit, Background: l.Over(p.Picture.Background), Environment: p.EnvironmentOf(l),
+		Fit: fit, Background: l.Over(p.Picture.Background), Environment: p.EnvironmentOf(l),
 	}
 }
 

@@ -3,11 +3,11 @@ package kit
 import (
 	"strings"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/geom"
 	"reelhouse/core/lens"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
-	"reelhouse/core/scene"
 	"reelhouse/house"
 )
 
@@ -37,13 +37,13 @@ func (a *App) ShownViews(v *View) ([]ShownView, []string) {
 			out.LookName = l.Name
 		}
 		if err == nil {
-			if i := s.FindCamera(w.Camera); i != scene.None {
-				c := s.Cameras[s.Nodes[i].Camera]
-				seen := w.Setup.Of(geom.Identity(), c).Camera
+			if source, err := camera.SourceOf(s, w.Camera); err == nil {
+				c, setup := source.Optics, w.Setup.At(float64(v.Production.FirstFrame))
+				seen := setup.Of(geom.Identity(), c).Camera
 				angles := lens.AnglesOf(seen.Up, seen.Aspect)
 				out.Found, out.Across, out.Up, out.Focal, out.Height = true, lens.Degrees(angles.Across), lens.Degrees(
 					angles.Up,
-				), w.Setup.FocalOf(c), seen.Height
+				), setup.FocalOf(c), seen.Height
 				out.MiddleFrame = (v.Production.FirstFrame + house.LastFrame(v.Production.Production, s)) / 2
 			}
 		}

@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -18,7 +19,6 @@ import (
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
-	"reelhouse/core/scene"
 	"reelhouse/core/screening"
 	"reelhouse/core/stamp"
 	"reelhouse/house"
@@ -84,7 +84,10 @@ func (a *page) stampExample(
 ) (img *pixel.Image, facts stamp.Facts, frame int, err error) {
 	shot, v, named := example(p, o.Code)
 	s, err := a.House.Assets.Scene(p.Scene)
-	if v.Look == nil || err != nil || s.FindCamera(v.Camera) == scene.None {
+	if err == nil {
+		_, err = camera.SourceOf(s, v.Camera)
+	}
+	if v.Look == nil || err != nil {
 		return nil, facts, 0, echo.NewHTTPError(http.StatusNotFound, "There is no view to show the stamp on yet.")
 	}
 	n, l := p.FirstFrame, *v.Look
@@ -117,7 +120,7 @@ func (a *page) stampExample(
 			Quality:    quality.Name,
 		},
 		Title: p.Title, ShotName: shot.Name, Timecode: clock.Timecode(n).String(), Seconds: clock.Seconds(n),
-		Lens: house.LensName(s, v.Camera, v.Setup), Note: shot.Note, Label: shot.Label(n),
+		Lens: house.LensName(s, v.Camera, v.Setup.At(float64(n))), Note: shot.Note, Label: shot.Label(n),
 		Sent: time.Now(), Took: exampleTook,
 	}, n, nil
 }

@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
 	"reelhouse/house"
@@ -140,8 +141,10 @@ func (page *scenesPage) fillUnits(v *kit.View, r scene.Report) {
 func lost(p production.Production, s *scene.Scene) []string {
 	var texts []string
 	for _, v := range p.Views {
-		if s.FindCamera(v.Camera) == scene.None {
-			texts = append(texts, fmt.Sprintf("View %s looks through %s, which is not in the scene.", v.Code, v.Camera))
+		for _, name := range v.Cameras() {
+			if _, err := camera.SourceOf(s, name); err != nil {
+				texts = append(texts, fmt.Sprintf("View %s looks through %s, which is not in the scene.", v.Code, name))
+			}
 		}
 	}
 	if p.Scene.Opaque != nil {

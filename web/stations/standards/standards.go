@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/frame"
 	"reelhouse/core/lens"
 	"reelhouse/core/look"
@@ -12,7 +13,6 @@ import (
 	"reelhouse/core/pixel"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
-	"reelhouse/core/scene"
 	"reelhouse/web/kit"
 )
 
@@ -77,8 +77,8 @@ func (a *page) fill(v *kit.View) error {
 	page.picture(v)
 	angles := lens.AnglesOf(2*math.Atan(math.Tan(lens.FieldOfView(lens.BackWidth, 35)/2)*9/16), 16.0/9)
 	if s, err := a.House.Assets.Scene(p.Scene); err == nil && len(p.Views) > 0 {
-		if i := s.FindCamera(p.Views[0].Camera); i != scene.None {
-			c := s.Cameras[s.Nodes[i].Camera]
+		if source, err := camera.SourceOf(s, p.Views[0].Camera); err == nil {
+			c := source.Optics
 			angles, page.CameraName = lens.AnglesOf(c.Up, c.Aspect), "view "+p.Views[0].Code
 		}
 	}

@@ -70,6 +70,12 @@ func TestStandardsAreEditedInTheirOwnWords(t *testing.T) {
 func TestAProductionWithoutStandardsSaysWhatIsMissing(t *testing.T) {
 	s := webtest.New(t)
 	s.Set("shot", "010", "remove", "")
+	if body := s.Set("size", "scope", "remove", ""); !strings.Contains(body, "the shot defaults use the size scope") {
+		t.Errorf("a size that the defaults name went: %s", webtest.Said(body))
+	}
+	for _, field := range []string{"sizes", "outputs", "passList"} {
+		s.Set("defaults", "", field, "")
+	}
 	for _, part := range [][]string{{"size", "scope"}, {"size", "hd"}, {"output", "master"}, {"output", "review"},
 		{"output", "proxy"}, {"quality", "final"}, {"pass-list", "comp"}, {"pass-list", "minimum"}} {
 		s.Set(part[0], part[1], "remove", "")

@@ -43,7 +43,8 @@ type openView struct {
 	kit.ShownView
 	Frame         int
 	Stand         camera.Stand
-	Own           bool // it stands where the view says, not as in the scene
+	InSize        production.View // as it is in the size that is shown
+	Own           bool            // it stands or moves as the view says, not as in the scene
 	Moves         bool
 	Back          float64
 	Sharp         string // from where to where, in words
@@ -180,7 +181,7 @@ func openedView(v *kit.View, shown kit.ShownView, s *scene.Scene) *openView {
 		Frame:      shown.MiddleFrame,
 		Whole:      whole(v.Query("all")),
 		Back:       shown.Setup.BackWidth(),
-		Own:        shown.Setup.Stand != nil,
+		Own:        shown.Setup.Own(),
 	}
 	if n, err := strconv.Atoi(v.Query("frame")); err == nil {
 		o.Frame = n
@@ -195,14 +196,22 @@ func openedView(v *kit.View, shown kit.ShownView, s *scene.Scene) *openView {
 		o.Sizes = append(o.Sizes, kit.Option{Value: size.Code, Text: size.Name})
 	}
 	seconds := p.Rate.Seconds(o.Frame, p.FirstFrame)
-	node := s.FindCamera(shown.Camera)
-	now := shown.Setup.Of(s.At(seconds).World[node], s.Cameras[s.Nodes[node].Camera])
-	o.Stand, o.Moves = camera.StandOf(now.Pose), s.Moving()[node]
+	inSize, fit := shown.View.In(o.Size)
+	o.Size.Fit = fit
+	source, err := camera.SourceOf(s, inSize.Camera)
+	if err != nil { // another camera in this size, which is not in the scene
+		inSize = shown.View
+		source, _ = camera.SourceOf(s, inSize.Camera)
+	}
+	o.InSize = inSize
+	setup := inSize.Setup.At(float64(o.Frame))
+	now := setup.Of(source.Pose(s.At(seconds)), source.Optics)
+	o.Stand, o.Moves = camera.StandOf(now.Pose), source.Moves(s.Moving())
 	for _, v := range []*float64{&o.Stand.Position.X, &o.Stand.Position.Y, &o.Stand.Position.Z, &o.Stand.Heading,
 		&o.Stand.Tilt, &o.Stand.Roll} {
 		*v = math.Round(*v*1000)/1000 + 0 // no negative zero
 	}
-	if near, far, limited := shown.Setup.Sharpness(s.Cameras[s.Nodes[node].Camera]); limited {
+	if near, far, limited := setup.Sharpness(source.Optics); limited {
 		o.Sharp = fmt.Sprintf("Sharp from %s to %s.", scene.Length(near), scene.Length(far))
 		if math.IsInf(far, 1) {
 			o.Sharp = fmt.Sprintf("Sharp from %s on, without an end.", scene.Length(near))
@@ -217,12 +226,16 @@ func openedView(v *kit.View, shown kit.ShownView, s *scene.Scene) *openView {
 	}
 	var eyes []floorplan.Eye
 	for _, w := range p.Views {
+		if w.Code == shown.Code {
+			w = inSize
+		}
 		eyes = append(
 			eyes,
 			floorplan.Eye{
 				Code:        w.Code,
 				Camera:      w.Camera,
 				Setup:       w.Setup,
+				Frame:       float64(o.Frame),
 				Size:        o.Size.Size,
 				Fit:         o.Size.Fit,
 				PixelAspect: o.Size.Pixel(),
@@ -262,6 +275,9 @@ func (o *openView) overlays(p production.Production, now camera.View) {
 	for _, size := range p.Sizes {
 		if size.Code == o.Size.Code {
 			continue
+		}
+		if seen, _ := o.View.In(size); seen.Camera != o.InSize.Camera {
+			continue // it shows something else
 		}
 		other := now.Window(size.Fit, size.Size, size.Pixel())
 		c := crop{Code: size.Code}

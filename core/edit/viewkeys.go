@@ -19,9 +19,11 @@ type AddKey struct {
 	Frame int    `json:"frame"`
 }
 
-func (AddKey) Name() string                          { return "view-key.add" }
-func (c AddKey) Part() string                        { return "view " + c.View }
-func (c AddKey) words() string                       { return fmt.Sprintf("view %s: key at frame %d", c.View, c.Frame) }
+func (AddKey) Name() string   { return "view-key.add" }
+func (c AddKey) Part() string { return "view " + c.View }
+func (c AddKey) words() string {
+	return fmt.Sprintf("view %s: key at frame %d", c.View, c.Frame)
+}
 func (c AddKey) needs(p production.Production) Needs { return needScene(p) }
 
 func (c AddKey) apply(p *production.Production, k Known) error {
@@ -276,8 +278,8 @@ func standsOf(p *production.Production, s *scene.Scene, c camera.Source) []camer
 	return all
 }
 
-// followShot stretches the keys of cameras that moved over exactly the frames that a shot had, and are in no other shot,
-// over those that it has now.
+// followShot stretches the keys of cameras that moved over exactly the frames that a shot had over those that it has
+// now. One that other shots show, too, stays.
 func followShot(p *production.Production, i int, was frame.Set) error {
 	s := p.Shots[i]
 	if was.Empty() || s.Frames.Empty() || was.First() == s.Frames.First() && was.Last() == s.Frames.Last() {

@@ -231,9 +231,10 @@ func (c AimView) words() string {
 }
 
 func (c AimView) apply(p *production.Production, k Known) error {
-	return moveView(p, k, c.View, c.Frame, func(v *production.View, t standing) error {
-		target, field, err := c.target(p, k)
-		if err != nil {
+	var target geom.Vec
+	err := moveView(p, k, c.View, c.Frame, func(v *production.View, t standing) (err error) {
+		var field string
+		if target, field, err = c.target(p, k); err != nil {
 			return wrong(field, err)
 		}
 		aimed, err := t.stand.Aimed(target)
@@ -244,6 +245,16 @@ func (c AimView) apply(p *production.Production, k Known) error {
 		v.Setup.Stand = &aimed
 		return nil
 	})
+	if err != nil {
+		return err
+	}
+	i, err := viewAt(p, c.View)
+	if m := p.Views[i].Setup.Motion; err == nil && m != nil { // the key goes on to look there
+		key, _ := m.Find(c.Frame)
+		key.Aim = &target
+		p.Views[i].Setup.Motion = m.With(key)
+	}
+	return err
 }
 
 func (c AimView) target(p *production.Production, k Known) (at geom.Vec, field string, err error) {

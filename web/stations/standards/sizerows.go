@@ -37,15 +37,10 @@ type sizeDetails struct {
 // A lockable is one of the numbers of a size that hang together, and whether it stays when others change.
 type lockable struct{ Value, Lock kit.Field }
 
-var fittingNames = map[raster.Fitting]string{
-	raster.Crop: "fill (crop)", raster.Pad: "letterbox or pillarbox",
-	raster.KeepHeight: "widen the view, height stays", raster.KeepWidth: "widen the view, width stays",
-}
-
 // sizes fills in the sizes, those that can be added, and the details of the one that is open.
 func (page *standardsPage) sizes(v *kit.View) {
 	p := v.Production
-	fittings := kit.Options(raster.Fittings(), func(f raster.Fitting) string { return fittingNames[f] })
+	fittings := kit.Options(raster.Fittings(), kit.FittingName)
 	for _, n := range p.Sizes {
 		part := v.Part("size", n.Code)
 		fit := n.Fit.Fitting

@@ -46,6 +46,15 @@ func (w viewCard) Seen() string {
 	return fmt.Sprintf("%.1f° × %.1f° · %.1f mm", w.Across, w.Up, w.Focal)
 }
 
+// cameraOptions are the cameras that a view can look through.
+func cameraOptions(cameras []string, opaque bool) []kit.Option {
+	options := named(cameras)
+	if !opaque {
+		options = append(options, kit.Option{Value: "", Text: "of its own"})
+	}
+	return options
+}
+
 // cardOf returns a view with what is edited of it.
 func cardOf(v *kit.View, w kit.ShownView, cameras []string, looks []kit.Option, opaque bool) viewCard {
 	part := v.Part("view", w.Code)
@@ -57,7 +66,7 @@ func cardOf(v *kit.View, w kit.ShownView, cameras []string, looks []kit.Option, 
 		Large:     v.ThumbOf(w, 288, 162),
 		CodeField: part.Field("code", "Code", w.Code).Styled("mono font-bold", 0),
 		Title:     part.Field("name", "Name", w.Name),
-		CameraOf:  part.Field("camera", "Camera", w.Camera).Of(cameras),
+		CameraOf:  part.Field("camera", "Camera", w.Camera).Among(cameraOptions(cameras, opaque)),
 		LookOf:    part.Field("look", "Look", w.Look).Among(looks),
 		Copy:      part.Action("copy", "Copy", "A new view beside this one"),
 		Remove:    part.Action("remove", "Remove", "Remove this view"),

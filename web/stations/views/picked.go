@@ -3,11 +3,13 @@ package views
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/geom"
+	"reelhouse/core/pass"
 	"reelhouse/core/production"
 	"reelhouse/core/trace"
 	"reelhouse/store"
@@ -106,5 +108,12 @@ func (p pickedPoint) actions(v *kit.View) []kit.Action {
 		aim.ID = "picked-point"
 		all = append(all, act("view", p.View.Code, "focusDistance", "Focus here", depth), aim)
 	}
-	return append(all, act("depth", "", "background", "Background depth from here", depth))
+	for _, l := range v.Production.PassLists {
+		if slices.ContainsFunc(l.Passes, pass.Code.OfDepth) {
+			a := act("depth", l.Code, "background", "Background depth of "+l.Code+" from here", depth)
+			a.ID += "-" + l.Code
+			all = append(all, a)
+		}
+	}
+	return all
 }

@@ -1,5 +1,5 @@
-// The floor plan: the chosen camera, or the ring where it looks, is dragged; arrow keys move it by small steps. What
-// was moved is sent once, when it is let go.
+// The floor plan: the chosen camera, its keys, or the ring where it looks, are dragged; arrow keys move it by small
+// steps. What was moved is sent once, when it is let go.
 
 import { drags } from "/static/drag.js";
 import { tryOut } from "/static/views/live.js";
@@ -14,10 +14,12 @@ function send(plan, field, point) {
   });
 }
 
-// edit is the command that puts the camera, or the place where it looks, to a point on the plan.
+// edit is the command that puts the camera, a key of it, or the place where it looks, to a point on the plan.
 function edit(plan, what, point) {
+  const place = { "set.side": plan.dataset.side };
+  if (what?.key) return ["view-key.set", { ...place, "set.key": what.key, "set.planX": point.x, "set.planY": point.y }];
   if (what === "turn") return ["view.head", { "set.x": point.x, "set.z": point.y }];
-  return ["view.place", { "set.side": plan.dataset.side, "set.x": point.x, "set.y": point.y }];
+  return ["view.place", { ...place, "set.x": point.x, "set.y": point.y }];
 }
 
 const picture = () => document.querySelector("#picture img");
@@ -27,6 +29,12 @@ function show(plan, what, point) {
   const eye = plan.querySelector(".chosen");
   const stands = eye.querySelector(".stands");
   const axis = eye.querySelector(".axis");
+  if (what?.key) {
+    const key = eye.querySelector(`[data-key="${what.key}"]`);
+    key.setAttribute("cx", point.x);
+    key.setAttribute("cy", point.y);
+    return;
+  }
   if (what === "turn") {
     const ring = eye.querySelector(".ahead");
     ring.setAttribute("cx", point.x);
@@ -43,8 +51,9 @@ function show(plan, what, point) {
 drags(".floor-plan[data-free] [data-drag]", {
   begin(grip) {
     const plan = grip.closest("svg");
-    const mark = plan.querySelector(grip.dataset.drag === "turn" ? ".chosen .ahead" : ".chosen .stands");
-    return { what: grip.dataset.drag, plan, began: { x: mark.cx.baseVal.value, y: mark.cy.baseVal.value } };
+    const { drag, key } = grip.dataset;
+    const mark = drag === "place" ? plan.querySelector(".chosen .stands") : grip;
+    return { what: key ? { key } : drag, plan, began: { x: mark.cx.baseVal.value, y: mark.cy.baseVal.value } };
   },
   move({ plan, what }, point) {
     show(plan, what, point);

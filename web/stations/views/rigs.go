@@ -94,7 +94,7 @@ func rigOf(part kit.Part, r camera.Rig, cameras, others, objects []string, looks
 	case camera.Ring:
 		add(number("radius", "Radius, m", r.Radius), number("height", "Above the subject, m", r.Height),
 			number("start", "First one from, °", r.Start), number("arc", "Arc, °", r.Arc),
-			part.Field("camera", "Lens of", r.Camera).Of(cameras))
+			part.Field("camera", "Lens of", r.Camera).Among(cameraOptions(cameras, false)))
 	}
 	if r.Kind == camera.Panorama {
 		add(number("overlap", "Overlap, %", r.Overlap))

@@ -43,6 +43,8 @@ type openView struct {
 	kit.ShownView
 	Frame         int
 	Stand         camera.Stand
+	Cameras       []string        // of the scene
+	Objects       []string        // of the scene, that can be aimed at
 	InSize        production.View // as it is in the size that is shown
 	Own           bool            // it stands or moves as the view says, not as in the scene
 	Moves         bool
@@ -114,6 +116,10 @@ func (a *page) fill(v *kit.View) error {
 		add := v.Part("view", "").Action("add", c, "Add a view of this camera")
 		page.Added = append(page.Added, add.With(c))
 	}
+	if err == nil && !page.Opaque {
+		add := v.Part("view", "").Action("add", "a camera of its own", "Set it up on the plan; the scene needs none")
+		page.Added = append(page.Added, add.Telling("value", ""))
+	}
 	if err != nil {
 		return nil // without a scene, or with a broken one, there is nothing to set up; the Scenes station says why
 	}
@@ -129,7 +135,8 @@ func (a *page) fill(v *kit.View) error {
 	if i >= 0 && views[i].Found && !page.Opaque {
 		page.Open = openedView(v, views[i], s)
 		page.Open.neighbours(v, views)
-		page.Open.SetUp = page.Open.setUpFields(v, objects)
+		page.Open.Cameras, page.Open.Objects = cameras, objects
+		page.Open.SetUp = page.Open.setUpFields(v, objects, looks)
 	} else if len(page.Views) > 0 && !page.Opaque {
 		page.First = page.Views[0].Code
 	}
@@ -301,6 +308,9 @@ func (o *openView) overlays(p production.Production, now camera.View) {
 		o.Horizon = []floorplan.Point{{X: 0, Y: left}, {X: 100, Y: left + 100*slope}}
 	}
 }
+
+// KeyRadius returns the radius of a key's mark on the plan, in metres.
+func (o *openView) KeyRadius() float64 { return 0.6 * o.Radius }
 
 // Live returns the address of the picture of a view as the open one is shown, without its view.
 func (o *openView) Live(view string) string {

@@ -14,7 +14,7 @@ import (
 func TestAPointIsPickedAndMeasured(t *testing.T) {
 	s := webtest.New(t)
 	_, body := s.Get("/p/TEST/pick?view=v&frame=1001&at=0.5,0.9")
-	s.Says(body, "<b>floor</b>", "of default", "Focus here", "Aim the camera here", "depth from here")
+	s.Says(body, "<b>floor</b>", "of default", "Focus here", "Aim the camera here", "depth of comp from here")
 	if strings.Contains(body, "tape") {
 		t.Error("one point was measured")
 	}

@@ -114,6 +114,9 @@ func (l *Library) ImportScene(name string, r io.Reader) (production.SceneFile, *
 		return f, nil, err
 	}
 	s, err := scene.Read(temp)
+	if err == nil {
+		err = s.Drawable()
+	}
 	if err != nil {
 		return f, nil, err
 	}

@@ -10,6 +10,7 @@ import (
 )
 
 // UseScene makes a scene that was imported the production's, and views of those of its cameras that no view shows yet.
+// Of a scene without cameras, the first view gets one of its own.
 type UseScene struct {
 	Scene   production.SceneFile `json:"scene"`
 	Cameras []string             `json:"cameras,omitempty"`
@@ -19,13 +20,29 @@ func (UseScene) Name() string    { return "scene.use" }
 func (UseScene) Part() string    { return "scene" }
 func (c UseScene) words() string { return "import scene " + c.Scene.Name }
 
-func (c UseScene) apply(p *production.Production, _ Known) error {
+func (c UseScene) needs(p production.Production) Needs {
+	if len(c.Cameras) > 0 || len(p.Views) > 0 || c.Scene.Opaque != nil {
+		return Needs{}
+	}
+	p.Scene = c.kept(p)
+	return needScene(p)
+}
+
+// kept returns the scene as the production has it then.
+func (c UseScene) kept(p production.Production) production.SceneFile {
 	kept := c.Scene
 	kept.Unit = p.Scene.Unit
 	if kept.Before = p.Scene.SHA256; kept.Before == kept.SHA256 || p.Scene.Opaque != nil || kept.Opaque != nil {
 		kept.Before = p.Scene.Before
 	}
-	p.Scene = kept
+	return kept
+}
+
+func (c UseScene) apply(p *production.Production, k Known) error {
+	p.Scene = c.kept(*p)
+	if len(c.Cameras) == 0 && len(p.Views) == 0 && p.Scene.Opaque == nil {
+		return AddView{}.apply(p, k)
+	}
 	taken := func(code string) bool { _, ok := p.FindView(code); return ok }
 	for _, camera := range c.Cameras {
 		if slices.ContainsFunc(p.Views, func(v production.View) bool { return v.Camera == camera }) {

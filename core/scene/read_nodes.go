@@ -62,6 +62,11 @@ func (r *reader) nodes() error {
 				return fmt.Errorf("node %d %q: %w", i, n.Name, err)
 			}
 		}
+		if out.Camera != None && out.Name == "" { // views find cameras by their names
+			if out.Name = r.scene.Cameras[out.Camera].Name; out.Name == "" {
+				out.Name = fmt.Sprintf("camera_%d", i+1)
+			}
+		}
 		r.scene.Nodes = append(r.scene.Nodes, out)
 	}
 	return nil

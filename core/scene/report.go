@@ -166,7 +166,7 @@ func (r *Report) find(wrong bool, place, format string, args ...any) {
 // look finds what is wrong or unlikely.
 func (r *Report) look(s *Scene, pose Pose) {
 	if len(r.Cameras) == 0 {
-		r.find(true, "scene", "There is no camera in it; views need one.")
+		r.find(false, "scene", "There is no camera in it; a view can have one of its own.")
 	}
 	switch size := r.Size.Max(); {
 	case r.Triangles == 0:
@@ -280,7 +280,22 @@ func (s *Scene) size() geom.Vec {
 }
 
 // Usable reports whether pictures can be made of it.
-func (r Report) Usable() bool { return len(r.Cameras) > 0 && r.Triangles > 0 }
+func (r Report) Usable() bool { return r.Triangles > 0 }
+
+// Drawable says why no picture can be made of a file that holds points and lines alone, or nil.
+func (s *Scene) Drawable() error {
+	triangles, loose := 0, 0
+	for _, m := range s.Meshes {
+		triangles += m.Triangles()
+		loose += m.Loose
+	}
+	if triangles > 0 || loose == 0 {
+		return nil
+	}
+	return fmt.Errorf(
+		"it holds points and lines alone, which have no surface that could be rendered; export meshes of triangles",
+	)
+}
 
 // yardsticks are lengths that everybody knows, in metres; common knowledge.
 var yardsticks = []struct {

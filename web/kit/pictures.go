@@ -115,9 +115,18 @@ func (a *App) tried(p production.Production, name string, form url.Values) (prod
 	return a.House.Try(p, command)
 }
 
-// frameOf reads a frame number. One that neither the scene nor any shot has stands for the nearest that one of them
-// has: pictures of all the others would only be others of the same.
+// frameOf reads a frame number, near one that there is.
 func (a *App) frameOf(p production.Production, text string) int {
+	n, err := strconv.Atoi(text)
+	if err != nil {
+		return p.FirstFrame
+	}
+	return a.FrameNear(p, n)
+}
+
+// FrameNear returns a frame, or for one that neither the scene, nor a camera's keys, nor any shot has, the nearest that
+// one of them has: pictures of all the others would only be others of the same.
+func (a *App) FrameNear(p production.Production, n int) int {
 	first, last := p.FirstFrame, p.FirstFrame
 	if s, err := a.House.Assets.Scene(p.Scene); err == nil {
 		last = max(last, house.LastFrame(p, s))
@@ -127,9 +136,11 @@ func (a *App) frameOf(p production.Production, text string) int {
 			first, last = min(first, rendered.First()), max(last, rendered.Last())
 		}
 	}
-	n, err := strconv.Atoi(text)
-	if err != nil {
-		return p.FirstFrame
+	for _, v := range p.Views {
+		if v.Setup.Motion != nil {
+			from, to := v.Setup.Motion.Span()
+			first, last = min(first, from), max(last, to)
+		}
 	}
 	return min(max(n, first), last)
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"reelhouse/core/camera"
+	"reelhouse/core/floorplan"
 	"reelhouse/core/production"
 	"reelhouse/core/scene"
 	"reelhouse/house"
@@ -47,6 +48,10 @@ type scenesPage struct {
 	First, Last     int
 	Count           int
 	Few, Rest       []scene.ObjectReport
+	Cameras         []shownCamera
+	Plan            floorplan.Plan
+	PlanSides       []kit.Link
+	PlanText        float64 // height of its letters, in metres
 	Units           []unit
 	UnitField       kit.Field
 	File            production.SceneFile
@@ -96,6 +101,7 @@ func (a *page) fill(v *kit.View) error {
 	page.Size = fmt.Sprintf("%.4g × %.4g × %.4g m", r.Size.X, r.Size.Y, r.Size.Z)
 	page.First, page.Last = p.FirstFrame, house.LastFrame(p, s)
 	page.Count = page.Last - page.First + 1
+	page.plan(v, s)
 	page.Few = r.Objects[:min(len(r.Objects), mostObjects)]
 	page.Rest = r.Objects[len(page.Few):]
 	page.fillUnits(v, r)

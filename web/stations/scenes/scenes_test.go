@@ -214,3 +214,36 @@ func TestABrokenSceneIsRefusedWithTheReason(t *testing.T) {
 		t.Error("a refused file changed the production")
 	}
 }
+
+// A scene without cameras gives a view with a camera of its own, all of the scene in its picture; one of points and
+// lines alone is refused with that reason.
+func TestASceneWithoutCamerasIsUsable(t *testing.T) {
+	s := webtest.New(t)
+	s.Edits("shot", "of", "010", "field", "remove", "value", "")
+	s.Set("view", "v", "remove", "")
+	file, numbers := webtest.SceneFiles("cam", 2)
+	bare := strings.Replace(string(file), `,"camera":0`, "", 1)
+	body := s.Bring("", map[string][]byte{"bare.gltf": []byte(bare), "floor.bin": numbers})
+	s.Says(body, "There is none in the scene", "a view can have one of its own", "scene-plan")
+	p := s.Production()
+	if len(p.Views) != 1 || p.Views[0].Camera != "" || p.Views[0].Setup.Stand == nil || len(p.Problems()) > 0 {
+		t.Fatalf("views %+v, problems %v", p.Views, p.Problems())
+	}
+	if code, _ := s.Get("/p/TEST/preview?step=0&view=" + p.Views[0].Code); code != 200 {
+		t.Errorf("its picture: %d", code)
+	}
+	for _, path := range []string{"/scene/picture?camera=cam&frame=1001", "/scene/picture?frame=1001"} {
+		if code, _ := s.Get("/p/TEST" + path); code != 404 {
+			t.Errorf("%s: %d", path, code)
+		}
+	}
+	unnamed := strings.Replace(string(file), `"name":"cam",`, "", 1) // a view finds it by the name that it is given
+	body = s.Bring("", map[string][]byte{"floor.gltf": []byte(unnamed), "floor.bin": numbers})
+	s.Says(body, "camera_2")
+	const lines = `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
+		"meshes":[{"primitives":[{"mode":1,"attributes":{"POSITION":0}}]}],
+		"accessors":[{"bufferView":0,"componentType":5126,"count":2,"type":"VEC3","min":[0,0,0],"max":[0,0,0]}],
+		"bufferViews":[{"buffer":0,"byteLength":24}],
+		"buffers":[{"byteLength":24,"uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"}]}`
+	s.Says(s.Bring("", map[string][]byte{"lines.gltf": []byte(lines)}), "points and lines alone")
+}

@@ -37,6 +37,7 @@ func Station(a *kit.App) kit.Station {
 
 // routes are what it answers beside its page.
 func (a *page) routes(p *echo.Group) {
+	p.GET("/scene/picture", a.picture)
 	p.POST("/scene", a.bringScene, kit.Form(mostScene))
 	p.POST("/scene/opaque", a.registerScene, kit.Form(mostScene))
 }

@@ -79,10 +79,6 @@ type crop struct {
 // usualFocus is where a lens is focused that was given an f-number only, in metres.
 const usualFocus = 5
 
-var sideNames = map[floorplan.Side]string{
-	floorplan.Above: "from above", floorplan.South: "from the south", floorplan.East: "from the east",
-}
-
 // fill shows the view sheet, working views, rigs, looks and environments, and what is open of them.
 func (a *page) fill(v *kit.View) error {
 	views, cameras := a.ShownViews(v)
@@ -229,7 +225,7 @@ func openedView(v *kit.View, shown kit.ShownView, s *scene.Scene) *openView {
 		side = floorplan.Above
 	}
 	for _, other := range floorplan.Sides() {
-		o.Sides = append(o.Sides, kit.Option{Value: string(other), Text: sideNames[other]})
+		o.Sides = append(o.Sides, kit.Option{Value: string(other), Text: kit.SideName(other)})
 	}
 	var eyes []floorplan.Eye
 	for _, w := range p.Views {
@@ -308,6 +304,9 @@ func (o *openView) overlays(p production.Production, now camera.View) {
 		o.Horizon = []floorplan.Point{{X: 0, Y: left}, {X: 100, Y: left + 100*slope}}
 	}
 }
+
+// Ground returns what the plan shows beneath the cameras.
+func (o *openView) Ground() kit.PlanGround { return kit.PlanGround{Plan: o.Plan, Text: o.Text} }
 
 // KeyRadius returns the radius of a key's mark on the plan, in metres.
 func (o *openView) KeyRadius() float64 { return 0.6 * o.Radius }

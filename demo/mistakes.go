@@ -131,6 +131,11 @@ func Mistakes() []Mistake {
 			},
 		},
 		{
+			"look-not-in-scene",
+			"a variant of materials that the scene does not have",
+			func(p *production.Production) { p.Looks[0].Variant = "winter" },
+		},
+		{
 			"matte-without-hidden",
 			"the ferry is hidden from the camera, and mattes are wanted",
 			func(p *production.Production) { p.Looks[0].Unseen = []string{"ferry"} },

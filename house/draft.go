@@ -235,6 +235,25 @@ func (h *House) draftKey(name string, t plan.Trial) (key, progress string, err e
 	return fmt.Sprintf("%s %s %d", name, t, last), marks + h.volumeMarks(), err
 }
 
+// undressed says what the looks of shots ask for that the scene does not have, by the shots' codes.
+func undressed(set *production.Resolved, s *scene.Scene) map[string][]string {
+	var found map[string][]string
+	for i := range set.Shots {
+		for _, v := range set.Shots[i].Views {
+			if v.Look == nil || v.Look.Variant == "" && len(v.Look.Textures) == 0 {
+				continue
+			}
+			if missing := v.Look.Missing(s); len(missing) > 0 {
+				if found == nil {
+					found = map[string][]string{}
+				}
+				found[set.Shots[i].Shot.Code] = missing
+			}
+		}
+	}
+	return found
+}
+
 // facts gathers what the rules need to know beside the batch.
 func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.Diff) (preflight.Facts, error) {
 	p := set.Production
@@ -256,6 +275,7 @@ func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.Diff
 			}
 		}
 		f.Clear = s.Clear()
+		f.Undressed = undressed(set, s)
 	}
 	shown := map[string]bool{}
 	for i := range set.Shots {

@@ -238,7 +238,7 @@ func (p *Previews) moment(ctx context.Context, t Request, keep bool) (w *trace.W
 	}
 	model, err := p.models.Get(
 		ctx,
-		key(assets.Key(t.Scene), t.Look.Hidden),
+		key(assets.Key(t.Scene), t.Look.Dress()),
 		func(context.Context) (*trace.Model, error) {
 			s, err := p.house.Assets.Scene(t.Scene)
 			if err != nil {

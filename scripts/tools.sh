@@ -18,6 +18,6 @@ if [ -n "$missing" ]; then
     # shellcheck disable=SC2086
     DEBIAN_FRONTEND=noninteractive $run apt-get install -y -qq --no-install-recommends $missing >/dev/null
 fi
-for check in gltf/node_modules/gltf-validator axe/node_modules/axe-core; do
+for check in gltf/node_modules/gltf-validator gltf/node_modules/three axe/node_modules/axe-core; do
     [ -d "$check" ] || (cd "${check%%/*}" && npm install --no-save --silent --ignore-scripts)
 done

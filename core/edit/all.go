@@ -10,7 +10,7 @@ func all() []Command {
 		AddView{}, SetView{}, CopyView{}, FreezeView{}, DetachView{}, RemoveView{},
 		AddKey{}, SetKey{}, RemoveKey{}, StretchKeys{}, TakeOverCamera{}, SetViewSize{}, ResetViewSize{},
 		ResetView{}, StraightenView{}, DollyZoom{}, PlaceView{}, HeadView{}, AimView{},
-		CopyLook{}, SetLook{}, ResetLook{}, RemoveLook{}, AddRig{}, SetRig{}, RemoveRig{},
+		CopyLook{}, SetLook{}, IsolateObject{}, ResetLook{}, RemoveLook{}, AddRig{}, SetRig{}, RemoveRig{},
 		AddShot{}, SetShots{}, ResetShots{}, ReachShot{}, ShiftShot{}, SplitShot{}, CopyShots{}, RemoveShots{},
 		JoinShots{}, RenumberShots{}, MoveShots{}, ImportShots{}, SetCell{}, SetDefaults{},
 		RebuildCut{}, ConformShots{}, ShotsOfCut{}, SetCut{}, ImportCut{}, SetSound{}, RemoveSound{},

@@ -100,8 +100,13 @@ type SetLook struct {
 	Background           *string  `json:"background,omitempty"`
 	BackgroundColour     *string  `json:"backgroundColour,omitempty" label:"background colour"`
 
-	Lights         *[]string `json:"lights,omitempty" label:"lights on"` // by name; all others of the scene are off
-	Hidden         *string   `json:"hidden,omitempty"`                   // names with commas between, as the others
+	// Lights are those that are on, by name; all others of the scene are off.
+	Lights         *[]string `json:"lights,omitempty" label:"lights on"`
+	LightChanges   *string   `json:"lightChanges,omitempty" label:"light by light"` // as look.ReadLights
+	Variant        *string   `json:"variant,omitempty" label:"material variant"`
+	Textures       *string   `json:"textures,omitempty"` // as look.ReadTextures
+	Hidden         *string   `json:"hidden,omitempty"`   // names with commas between, as the others
+	Shown          *string   `json:"shown,omitempty"`
 	HiddenFromCam  *string   `json:"hiddenFromCamera,omitempty" label:"hidden from camera"`
 	Holdouts       *string   `json:"holdouts,omitempty" label:"holdout"`
 	Clay           *string   `json:"clay,omitempty"`
@@ -216,7 +221,17 @@ func (c SetLook) objects(p *production.Production, k Known, l *look.Look) error 
 			}
 			return nil
 		}),
+		with("lightChanges", c.LightChanges, func(text string) (err error) {
+			l.Lights, err = look.ReadLights(text)
+			return err
+		}),
+		to(&l.Variant, c.Variant),
+		with("textures", c.Textures, func(text string) (err error) {
+			l.Textures, err = look.ReadTextures(text)
+			return err
+		}),
 		list(&l.Hidden, c.Hidden),
+		list(&l.Shown, c.Shown),
 		list(&l.Unseen, c.HiddenFromCam),
 		list(&l.Holdouts, c.Holdouts),
 		list(&l.Clay, c.Clay),
@@ -234,6 +249,35 @@ func commas(text string) []string {
 		}
 	}
 	return all
+}
+
+// IsolateObject hides everything but an object, and what hangs below it, in a look; "" shows everything again.
+type IsolateObject struct {
+	Look   string `json:"look" role:"of"`
+	Object string `json:"object" role:"value"`
+}
+
+func (IsolateObject) Name() string   { return "look.isolate" }
+func (c IsolateObject) Part() string { return "look " + c.Look }
+func (c IsolateObject) words() string {
+	if c.Object == "" {
+		return "look " + c.Look + ": show everything"
+	}
+	return "look " + c.Look + ": isolate " + c.Object
+}
+
+func (c IsolateObject) apply(p *production.Production, _ Known) error {
+	i, err := lookAt(p, c.Look)
+	if err != nil {
+		return err
+	}
+	before := p.Looks[i].Clone()
+	l := &p.Looks[i]
+	if l.Hidden, l.Shown = nil, nil; c.Object != "" {
+		l.Hidden, l.Shown = []string{"*"}, []string{c.Object}
+	}
+	follow(p, before, *l)
+	return nil
 }
 
 // renameLook gives a look another code, wherever that is named.

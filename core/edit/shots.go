@@ -103,6 +103,8 @@ type SetShots struct {
 	Quality  *string    `json:"quality,omitempty"`
 	InBatch  *bool      `json:"inBatch,omitempty" label:"in batch"`
 	Labels   *string    `json:"labels,omitempty" label:"named frames"`
+	Sequence *string    `json:"sequence,omitempty"`
+	Values   *string    `json:"values,omitempty"` // as shotlist.ReadValues
 }
 
 func (SetShots) Name() string   { return "shot.set" }
@@ -204,6 +206,11 @@ func (c SetShots) one(p *production.Production, s *production.Shot) error {
 			c.Labels,
 			func(text string) (err error) { s.Labels, err = shotlist.ReadLabels(text); return err },
 		),
+		to(&s.Sequence, c.Sequence),
+		with("values", c.Values, func(text string) (err error) {
+			s.Values, err = shotlist.ReadValues(text)
+			return err
+		}),
 		with("code", c.Code, func(code string) error {
 			p.Cut.Rename(map[string]string{s.Code: code})
 			s.Code = code

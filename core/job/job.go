@@ -72,7 +72,9 @@ type Job struct {
 	Depth pass.DepthStyle `json:"depth,omitzero"`
 	// OcclusionRadius is how far, in metres, the pass of occlusion looks; left out, 2.
 	OcclusionRadius float64 `json:"occlusionRadius,omitempty"`
-	Frames          []Frame `json:"frames"`
+	// Values are what the shot is of, by keys; the look has taken them up already.
+	Values []Fact  `json:"values,omitempty"`
+	Frames []Frame `json:"frames"`
 	// Facts go into the header of every file that can hold them.
 	Facts []Fact `json:"facts"`
 }

@@ -37,11 +37,16 @@ func words[T comparable](key, name string, text func(T) string, at func(l *Look)
 
 // names is a field of a list of names.
 func names(key, name string, at func(l *Look) *[]string) field {
+	return list(key, name, func(names []string) string { return strings.Join(names, ", ") }, at)
+}
+
+// list is a field of several values.
+func list[T comparable](key, name string, text func([]T) string, at func(l *Look) *[]T) field {
 	say := func(l Look) string {
 		if len(*at(&l)) == 0 {
 			return "none"
 		}
-		return strings.Join(*at(&l), ", ")
+		return text(*at(&l))
 	}
 	return field{
 		key,
@@ -89,7 +94,11 @@ func fields() []field {
 			func(b Background) string { return strings.TrimSpace(string(b.Kind) + " " + b.Colour) },
 			func(l *Look) *Background { return &l.Background },
 		),
+		list("lights", "Lights changed", WriteLights, func(l *Look) *[]LightChange { return &l.Lights }),
+		words("variant", "Material variant", strings.TrimSpace, func(l *Look) *string { return &l.Variant }),
+		list("textures", "Textures", WriteTextures, func(l *Look) *[]TextureSwap { return &l.Textures }),
 		names("hidden", "Hidden", func(l *Look) *[]string { return &l.Hidden }),
+		names("shown", "Shown", func(l *Look) *[]string { return &l.Shown }),
 		names("unseen", "Hidden from the camera", func(l *Look) *[]string { return &l.Unseen }),
 		names("holdouts", "Holdout", func(l *Look) *[]string { return &l.Holdouts }),
 		names("clay", "Of clay", func(l *Look) *[]string { return &l.Clay }),

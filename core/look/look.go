@@ -9,6 +9,7 @@ import (
 	"math"
 	"path"
 	"slices"
+	"strings"
 
 	"reelhouse/core/geom"
 	"reelhouse/core/scene"
@@ -27,9 +28,17 @@ type Look struct {
 	Haze       Haze    `json:"haze"`
 	// LightsOff holds names of lights that do not burn; "*" stands for any run of characters.
 	LightsOff []string `json:"lightsOff,omitempty"`
+	// Lights changes single lights of the scene that burn.
+	Lights []LightChange `json:"lights,omitempty"`
+	// Variant is the variant of the scene's materials, "" for those of the file (KHR_materials_variants).
+	Variant string `json:"variant,omitempty"`
+	// Textures are images of the scene that stand in for others.
+	Textures []TextureSwap `json:"textures,omitempty"`
 	// Hidden holds names of objects that are not there at all, likewise. A name stands for all that hangs below it,
 	// too; so it does in the lists that follow.
 	Hidden []string `json:"hidden,omitempty"`
+	// Shown holds objects that are there though Hidden names them.
+	Shown []string `json:"shown,omitempty"`
 	// Unseen holds objects that the camera looks through. They cast shadows and are mirrored.
 	Unseen []string `json:"unseen,omitempty"`
 	// Holdouts holds objects that cut a hole, without light and without coverage, into what lies behind them.
@@ -46,6 +55,29 @@ type Look struct {
 	LeastSamples int `json:"leastSamples,omitempty"`
 	// LightGain multiplies the scene's own lights and glowing materials.
 	LightGain float64 `json:"lightGain"`
+}
+
+// A LightChange changes lights of the scene by their names; "*" stands for any run of characters.
+type LightChange struct {
+	Name string `json:"name"`
+	// Times multiplies what they give off; 0 stands for 1.
+	Times float64 `json:"times,omitempty"`
+	// Colour is theirs instead of the scene's, as #rrggbb in sRGB; "" for the scene's.
+	Colour string `json:"colour,omitempty"`
+}
+
+// Factor returns what the light's intensity is multiplied by.
+func (l LightChange) Factor() float64 {
+	if l.Times == 0 {
+		return 1
+	}
+	return l.Times
+}
+
+// A TextureSwap is an image of the scene, by its name, and the one that stands in for it.
+type TextureSwap struct {
+	Image string `json:"image"`
+	By    string `json:"by"`
 }
 
 // An Environment is a map of the production, and how it stands.
@@ -182,12 +214,22 @@ func (l Look) Check() error {
 			"look %s: %d samples along a pixel's edge are outside 0 to %d", l.Code, l.LeastSamples, MostSamples,
 		)
 	}
+	for _, c := range l.Lights {
+		if !(c.Times >= 0 && c.Times <= mostLight) {
+			return fmt.Errorf(
+				"look %s: light %s: an intensity of %v is outside 0 to %v", l.Code, c.Name, c.Times, mostLight,
+			)
+		}
+		if _, err := colour(c.Colour); c.Colour != "" && err != nil {
+			return fmt.Errorf("look %s: light %s: %w", l.Code, c.Name, err)
+		}
+	}
 	if l.Background != (Background{}) {
 		if err := l.Background.Check(); err != nil {
 			return fmt.Errorf("look %s: %w", l.Code, err)
 		}
 	}
-	for _, pattern := range slices.Concat(l.LightsOff, l.objects()) {
+	for _, pattern := range slices.Concat(l.LightsOff, l.objects(), l.lightNames()) {
 		if _, err := path.Match(pattern, ""); err != nil {
 			return fmt.Errorf("look %s: %q is not a pattern for names", l.Code, pattern)
 		}
@@ -202,15 +244,18 @@ const MostSamples = 64
 
 // Clone returns a look that shares nothing with this one.
 func (l Look) Clone() Look {
-	for _, list := range []*[]string{&l.LightsOff, &l.Hidden, &l.Unseen, &l.Holdouts, &l.Clay, &l.ShadowCatchers} {
+	for _, list := range []*[]string{
+		&l.LightsOff, &l.Hidden, &l.Shown, &l.Unseen, &l.Holdouts, &l.Clay, &l.ShadowCatchers,
+	} {
 		*list = slices.Clone(*list)
 	}
+	l.Lights, l.Textures = slices.Clone(l.Lights), slices.Clone(l.Textures)
 	return l
 }
 
 // objects returns every pattern that is to name an object.
 func (l Look) objects() []string {
-	return slices.Concat(l.Hidden, l.Unseen, l.Holdouts, l.Clay, l.ShadowCatchers)
+	return slices.Concat(l.Hidden, l.Shown, l.Unseen, l.Holdouts, l.Clay, l.ShadowCatchers)
 }
 
 // Unmatched returns the patterns for lights and for objects that nothing of the scene answers to.
@@ -218,13 +263,13 @@ func (l Look) Unmatched(s *scene.Scene) (lights, objects []string) {
 	missing := func(patterns []string, found func(pattern string) bool) []string {
 		var unmatched []string
 		for _, p := range patterns {
-			if !found(p) {
+			if !strings.Contains(p, "(value:") && !found(p) {
 				unmatched = append(unmatched, p)
 			}
 		}
 		return unmatched
 	}
-	lights = missing(l.LightsOff, func(p string) bool {
+	lights = missing(append(slices.Clone(l.LightsOff), l.lightNames()...), func(p string) bool {
 		return slices.ContainsFunc(s.Lights, func(light scene.Light) bool { return matches([]string{p}, light.Name) })
 	})
 	objects = missing(l.objects(), func(p string) bool { return slices.Contains(named(s, []string{p}), true) })

@@ -1,8 +1,6 @@
 package look
 
 import (
-	"slices"
-
 	"reelhouse/core/scene"
 )
 
@@ -37,21 +35,6 @@ func Answering(s *scene.Scene, patterns []string) int {
 		}
 	}
 	return n
-}
-
-// Dressed returns the scene without the objects that the look hides.
-func (l Look) Dressed(s *scene.Scene) *scene.Scene {
-	if len(l.Hidden) == 0 {
-		return s
-	}
-	out := *s
-	out.Nodes = slices.Clone(s.Nodes)
-	for i, hidden := range named(s, l.Hidden) {
-		if hidden {
-			out.Nodes[i].Mesh = scene.None
-		}
-	}
-	return &out
 }
 
 // A Role is what an object does in a picture.

@@ -118,7 +118,12 @@ func FuzzPatternStaysBelowTheOutputFolder(f *testing.F) {
 		if blocks != text {
 			t.Fatalf("%q falls into the blocks of %q", text, blocks)
 		}
-		got := p.Bind(Fields{value, value, value, value, value, value, value, value, value, 1},
+		fields := Fields{value, value, value, value, value, value, value, value, value, value, value, 1, -1, nil}
+		fields.Values = map[string]string{}
+		for _, key := range p.Keys() {
+			fields.Values[key] = value
+		}
+		got := p.Bind(fields,
 			Rules{Separator: "-", Case: Upper}).
 			Frame(1001)
 		if !filepath.IsLocal(got) || path.Clean(got) != got || strings.ContainsAny(got, refused+"\x00") {
@@ -151,7 +156,21 @@ func TestLabelledFramesBearTheirNames(t *testing.T) {
 		again.Labelled(map[int]string{1003: "lamp-lit"}).Frame(1003) != path.Frame(1003) {
 		t.Errorf("%s does not come back: %v", path, err)
 	}
-	if _, err := Parse("(label).(ext)"); err == nil {
+	if _, err := Parse("(shot).(ext)"); err == nil {
 		t.Error("a pattern without a frame number was taken")
+	}
+	// Single pictures that have names need no number; one without a name has its number instead.
+	single := MustParse("(camera)_(label)_(angle:3)_(value:title).(ext)").Bind(Fields{
+		Camera: "cam quay", Angle: 45, Ext: "png", Values: map[string]string{"title": "Low water/ebb"},
+	}, Rules{}).Labelled(map[int]string{1003: "lamp-lit"})
+	if got := single.Frame(1003) + " " + single.Frame(4); got !=
+		"cam_quay_lamp-lit_045_Low_water-ebb.png cam_quay_4_045_Low_water-ebb.png" {
+		t.Errorf("the paths are %s", got)
+	}
+	for _, wrong := range []string{"(value).(frame).(ext)", "(value:).(frame).(ext)", "(value:a b).(frame).(ext)",
+		"(camera:3).(frame).(ext)", "(angle:x).(frame).(ext)"} {
+		if _, err := Parse(wrong); err == nil {
+			t.Errorf("%s was taken", wrong)
+		}
 	}
 }

@@ -32,6 +32,8 @@ func (p Pattern) Bind(f Fields, r Rules) Path {
 			path.pieces[last] += q.text
 		case "version":
 			path.pieces[last] += pad(f.Version, q.digits)
+		case "angle":
+			path.pieces[last] += pad(f.Angle, q.digits)
 		case "frame":
 			path.digits = append(path.digits, q.digits)
 			path.pieces = append(path.pieces, "")

@@ -4,10 +4,12 @@
 //
 //	(production)/(shot)/(size)/v(version:3)/(pass)/(shot)_(view)_(pass).(frame:4).(ext)
 //
-// Fields are production, shot, view, look, size, output, pass, quality, version, frame, label and ext; label is the
-// name of a frame that has one, and the number of any other. A number after a colon pads version and frame with zeros
-// to that many digits. Every pattern has a (frame), so that no frame overwrites another, and ends with .(ext). Only
-// relative paths below the output folder come out, and no character that a common file system refuses.
+// Fields are production, sequence, shot, view, camera, angle, look, size, output, pass, quality, version, frame, label,
+// value and ext. The label is the name of a frame that has one, and the number of any other. The angle is that of a
+// view in its rig, in whole degrees. (value:title) is the value that the shot has under that key. A number after a
+// colon pads version, angle and frame with zeros to that many digits. Every pattern has a (frame) or a (label), so that
+// no frame overwrites another, and ends with .(ext). Only relative paths below the output folder come out, and no
+// character that a common file system refuses.
 package naming
 
 import (
@@ -20,15 +22,29 @@ import (
 
 // Fields are the values that a pattern is filled with. They are cleaned on the way (see Clean).
 type Fields struct {
-	Production, Shot, View, Look, Size, Output, Pass, Quality, Ext string
-	Version                                                        int
+	Production, Sequence, Shot, View, Camera, Look, Size, Output, Pass, Quality, Ext string
+	Version, Angle                                                                   int
+	Values                                                                           map[string]string // by their keys
 }
 
-// Value returns a field's text; "" for the version, which is a number, and for what is no field of it.
+// valueField begins the name of a field that is a value of the shot; its key follows.
+const valueField = "value:"
+
+// ValueField returns the field of a shot's value.
+func ValueField(key string) string { return valueField + key }
+
+// Value returns a field's text; "" for version and angle, which are numbers, and for what is no field of it.
 func (f Fields) Value(field string) string {
+	if key, ok := strings.CutPrefix(field, valueField); ok {
+		return f.Values[key]
+	}
 	switch field {
 	case "production":
 		return f.Production
+	case "sequence":
+		return f.Sequence
+	case "camera":
+		return f.Camera
 	case "shot":
 		return f.Shot
 	case "view":
@@ -52,7 +68,8 @@ func (f Fields) Value(field string) string {
 // FieldNames returns the names of all fields, in the order in which they are offered.
 func FieldNames() []string {
 	return []string{
-		"production", "shot", "view", "look", "size", "output", "pass", "quality", "version", "frame", "label", "ext",
+		"production", "sequence", "shot", "view", "camera", "angle", "look", "size", "output", "pass", "quality",
+		"version", "frame", "label", "value", "ext",
 	}
 }
 
@@ -121,6 +138,17 @@ func (p Pattern) Has(field string) bool {
 	return slices.ContainsFunc(p.parts, func(q part) bool { return q.field == field })
 }
 
+// Keys returns the keys of the values that the pattern uses.
+func (p Pattern) Keys() []string {
+	var keys []string
+	for _, q := range p.parts {
+		if key, ok := strings.CutPrefix(q.field, valueField); ok && !slices.Contains(keys, key) {
+			keys = append(keys, key)
+		}
+	}
+	return keys
+}
+
 // FrameDigits returns the padding of the frame number.
 func (p Pattern) FrameDigits() int {
 	for _, q := range p.parts {
@@ -163,10 +191,16 @@ func split(text string, fields []string) ([]part, error) {
 			return fail(at+1, "there is no field %q; there are %s", name, strings.Join(fields, ", "))
 		}
 		q.digits = 1
+		optionAt := at + 2 + len(name)
+		if name == "value" {
+			if !ValidCode(option) {
+				return fail(at+1, "say which value of the shot it is, such as (value:title)")
+			}
+			q.field, padded = ValueField(option), false
+		}
 		if padded {
-			optionAt := at + 2 + len(name)
-			if name != "frame" && name != "version" {
-				return fail(optionAt, "only frame and version take a number of digits")
+			if name != "frame" && name != "version" && name != "angle" {
+				return fail(optionAt, "only frame, version and angle take a number of digits")
 			}
 			n, err := strconv.Atoi(option)
 			if err != nil || n < 1 || n > maxDigits || option[0] == '+' {
@@ -215,8 +249,10 @@ func (p Pattern) check() error {
 			return fail(q.offset, "(ext) belongs at the end only")
 		}
 	}
-	if !p.Has("frame") {
-		return fail(len(p.text), "the pattern has no (frame); without it every frame would overwrite the one before")
+	if !p.Has("frame") && !p.Has("label") {
+		return fail(
+			len(p.text), "the pattern has no (frame), and no (label): every frame would overwrite the one before",
+		)
 	}
 	return nil
 }

@@ -145,7 +145,7 @@ func (p Pattern) proves(runs []Run, r Rules) (Method, string) {
 			}
 		}
 	}
-	if !p.labelsStandAlone(runs) {
+	if !p.labelsStandAlone(runs) || !p.Has("frame") || !p.codesOnly(runs, r) {
 		return ByPath, ""
 	}
 	if reason := p.separates(runs, r); reason != "" {
@@ -155,6 +155,21 @@ func (p Pattern) proves(runs []Run, r Rules) (Method, string) {
 		return BySequence, "no two sequences have one path, and the frame number stands alone between slashes or dots"
 	}
 	return ByPath, ""
+}
+
+// codesOnly reports whether the fields that may be any text hold codes, which have neither slashes nor dots.
+func (p Pattern) codesOnly(runs []Run, r Rules) bool {
+	for _, q := range p.parts {
+		if q.field != "camera" && q.field != "sequence" && !strings.HasPrefix(q.field, valueField) {
+			continue
+		}
+		for _, run := range runs {
+			if !ValidCode(r.Clean(run.Fields.Value(q.field))) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // labelsStandAlone reports whether names of frames can neither bring two sequences nor two frames together: there are

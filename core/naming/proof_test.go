@@ -187,13 +187,13 @@ func TestFieldsAreCompletedWhereTheyAreTyped(t *testing.T) {
 		start, end int
 	}{
 		{"(sh", 3, "(shot)", 0, 3},
-		{"a/(s", 4, "(shot) (size)", 2, 4},
+		{"a/(s", 4, "(sequence) (shot) (size)", 2, 4},
 		{"(fr)", 3, "(frame:4)", 0, 4},
-		{"(", 1, strings.ReplaceAll("("+strings.Join(FieldNames(), ") (")+")", "(version) (frame)",
-			"(version:3) (frame:4)"), 0, 1},
+		{"(", 1, strings.NewReplacer("(version)", "(version:3)", "(frame)", "(frame:4)", "(angle)", "(angle:3)",
+			"(value)", "(value:title)").Replace("(" + strings.Join(FieldNames(), ") (") + ")"), 0, 1},
 		{"(shot)", 6, "", 6, 6},
 		{"abc", 2, "", 2, 2},
-		{"(v/(frame)", 2, "(view) (version:3)", 0, 2},
+		{"(v/(frame)", 2, "(view) (version:3) (value:title)", 0, 2},
 	} {
 		found, start, end := Complete(c.text, c.at, FieldNames())
 		if strings.Join(found, " ") != c.found || start != c.start || end != c.end {
@@ -249,5 +249,29 @@ func BenchmarkProveMillionPaths(b *testing.B) {
 			}
 			b.ReportMetric(float64(n)/b.Elapsed().Seconds(), "paths/s")
 		})
+	}
+}
+
+// Values may be any text, dots included: two that make one path are found, and those that cannot are proved apart.
+func TestValuesInNamesAreProved(t *testing.T) {
+	run := func(pattern, shot, title, episode string, frames string) Run {
+		p := MustParse(pattern)
+		f := Fields{Shot: shot, Ext: "exr", Values: map[string]string{"title": title, "episode": episode}}
+		return Run{shot, p, f, p.Bind(f, Rules{}), frame.MustParse(frames)}
+	}
+	const open = "(value:title).(frame).(value:episode).(ext)"
+	proof := Prove([]Run{run(open, "010", "x", "1.y", "2"), run(open, "020", "x.2", "y", "1")}, Rules{}, 9)
+	if proof.Method != ByPath || len(proof.Clashes) != 1 {
+		t.Errorf("x.2.1.y.exr twice: %+v", proof)
+	}
+	const plain = "(value:title)/(shot).(frame).(ext)"
+	if proof := Prove([]Run{run(plain, "010", "a", "", "1-9"), run(plain, "020", "b", "", "1-9")}, Rules{},
+		9); len(proof.Clashes) > 0 || proof.Method == ByPath {
+		t.Errorf("codes: %+v", proof)
+	}
+	const single = "(value:title).(label).(ext)"
+	if proof := Prove([]Run{run(single, "010", "a", "", "1"), run(single, "020", "a", "", "1")}, Rules{},
+		9); len(proof.Clashes) != 1 {
+		t.Errorf("two stills of one name: %+v", proof)
 	}
 }

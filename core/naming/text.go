@@ -2,6 +2,7 @@ package naming
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -38,6 +39,9 @@ func (t Text) Fill(frame, version int, value func(field string) string) string {
 			b.WriteString(pad(frame, q.digits))
 		case "version":
 			b.WriteString(pad(version, q.digits))
+		case "angle":
+			n, _ := strconv.Atoi(value(q.field))
+			b.WriteString(pad(n, q.digits))
 		default:
 			b.WriteString(value(q.field))
 		}
@@ -111,6 +115,10 @@ func Field(name string) string {
 		return "(frame:4)"
 	case "version":
 		return "(version:3)"
+	case "angle":
+		return "(angle:3)"
+	case "value":
+		return "(value:title)"
 	}
 	return "(" + name + ")"
 }

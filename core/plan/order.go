@@ -19,8 +19,8 @@ func (b Batch) Facts(s Sequence, number int) stamp.Facts {
 	clock := b.Clock()
 	return stamp.Facts{
 		Fields: naming.Fields{
-			Production: b.Production, Shot: s.Shot, View: s.View, Look: s.Look.Name, Size: s.SizeCode,
-			Quality: b.QualityOf(s).Name,
+			Production: b.Production, Sequence: s.Part, Shot: s.Shot, View: s.View, Camera: s.CameraName(),
+			Angle: s.Angle, Look: s.Look.Name, Size: s.SizeCode, Quality: b.QualityOf(s).Name, Values: s.valueMap(),
 		},
 		Title: b.Title, ShotName: s.ShotName, Note: s.Note, Label: s.Label(number),
 		Timecode: clock.Timecode(number).String(), Seconds: clock.Seconds(number),
@@ -77,7 +77,16 @@ func (b Batch) Picture(s Sequence) job.Job {
 		Memory:      quality.MemoryBytes(),
 		LightGroups: b.LightGroups, OtherFilter: s.OtherFilter,
 		DepthBackground: depth.Background, Depth: depth.Style, OcclusionRadius: depth.OcclusionRadius,
+		Values: s.jobValues(),
 	}
+}
+
+func (s Sequence) jobValues() []job.Fact {
+	var facts []job.Fact
+	for _, v := range s.Values {
+		facts = append(facts, job.Fact{Name: v.Key, Value: v.Value})
+	}
+	return facts
 }
 
 // Order returns the renderer's order for a frame with all its files, in the order of the sequence's, without any path.

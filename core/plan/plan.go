@@ -68,12 +68,17 @@ func (b Batch) Clock() frame.Clock {
 
 // A Sequence is one shot in one size. One rendering of a frame makes all its files.
 type Sequence struct {
-	Shot     string       `json:"shot"`
-	ShotName string       `json:"shotName"`
-	View     string       `json:"view"`
-	Camera   string       `json:"camera"`
-	Setup    camera.Setup `json:"setup,omitzero"`
-	Look     look.Look    `json:"look"`
+	Shot     string `json:"shot"`
+	ShotName string `json:"shotName"`
+	Part     string `json:"part,omitempty"` // of the film, as production.Shot.Sequence
+	// Values are the shot's.
+	Values []production.Value `json:"values,omitempty"`
+	// Angle is where the view stands in its rig, in whole degrees from the first.
+	Angle  int          `json:"angle,omitempty"`
+	View   string       `json:"view"`
+	Camera string       `json:"camera"`
+	Setup  camera.Setup `json:"setup,omitzero"`
+	Look   look.Look    `json:"look"`
 	// Environment is the map that the look names; the zero value for none.
 	Environment production.EnvironmentFile `json:"environment,omitzero"`
 	SizeCode    string                     `json:"sizeCode"`
@@ -231,7 +236,7 @@ func (b Batch) sequences(p production.Production, shot production.RenderedShot, 
 				Look: *view.Look, Environment: view.Environment,
 				SizeCode: size.Code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: fit,
 				Frames: rendered, Own: own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
-				Depth: shot.Depth(),
+				Depth: shot.Depth(), Part: shot.Shot.Sequence, Values: shot.Shot.Values, Angle: view.Angle,
 			}
 			if shot.Quality.Code != b.Quality.Code {
 				s.Quality = shot.Quality
@@ -296,10 +301,24 @@ func files(
 // fields returns the values that a file's name is made of.
 func (s *Sequence) fields(production, quality string, version int, f FileSequence) naming.Fields {
 	return naming.Fields{
-		Production: production, Shot: s.Shot, View: s.View, Look: s.Look.Code, Size: s.SizeCode, Output: f.Output,
-		Pass: f.Label, Quality: quality, Ext: f.Encoding.Format.Ext(), Version: version,
+		Production: production, Sequence: s.Part, Shot: s.Shot, View: s.View, Camera: s.CameraName(), Angle: s.Angle,
+		Look: s.Look.Code, Size: s.SizeCode, Output: f.Output, Pass: f.Label, Quality: quality,
+		Ext: f.Encoding.Format.Ext(), Version: version, Values: s.valueMap(),
 	}
 }
+
+// OwnCamera is what a camera is called in names that no scene has.
+const OwnCamera = "own"
+
+// CameraName returns what the camera is called in names.
+func (s *Sequence) CameraName() string {
+	if s.Camera == "" {
+		return OwnCamera
+	}
+	return s.Camera
+}
+
+func (s *Sequence) valueMap() map[string]string { return production.Shot{Values: s.Values}.ValueMap() }
 
 // Runs returns every file sequence for the proof of its names.
 func (b Batch) Runs() []naming.Run {

@@ -52,6 +52,8 @@ type Facts struct {
 	Occupied []string
 	// Missing are the scene's textures that cannot be shown, with the reason.
 	Missing []string
+	// Undressed says what variants and textures looks ask for that the scene does not have, by shots.
+	Undressed map[string][]string
 	// Reach is how far apart any two things of the scene can be, in metres; 0 if it is not known.
 	Reach float64
 	// Clear are objects that can be seen through.

@@ -85,6 +85,9 @@ func TestRules(t *testing.T) {
 		}, Warns, "changes its numbers"},
 		"encoded-twice": {func(b *plan.Batch, _ *Facts) { b.Sequences[0].Files[0].Encoding.Curve = "srgb" },
 			Refuses, "encodes floats by srgb"},
+		"look-not-in-scene": {func(b *plan.Batch, f *Facts) {
+			f.Undressed = map[string][]string{b.Sequences[0].Shot: {"variant green of materials"}}
+		}, Refuses, "asks for variant green of materials"},
 		"depth-background-near": {func(b *plan.Batch, f *Facts) {
 			b.Sequences[0].Depth.Background, f.Reach = 50, 150
 		}, Warns, "counts as 50 m deep"},

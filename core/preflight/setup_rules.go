@@ -149,6 +149,20 @@ var passRules = []rule{
 // setUpRules look at what is rendered.
 var setUpRules = []rule{
 	{
+		name:     "look-not-in-scene",
+		why:      "A variant or texture that is not there changes nothing, and one title looks like another.",
+		severity: Refuses,
+		each: func(_ plan.Batch, f Facts, s *plan.Sequence, _ bool, found report) {
+			if texts := f.Undressed[s.Shot]; len(texts) > 0 {
+				found(
+					s.Title(), NoFix,
+					"The look %s asks for %s, which the scene does not have. Change the look, or the shot's values.",
+					s.Look.Code, some(texts),
+				)
+			}
+		},
+	},
+	{
 		name:     "texture-missing",
 		why:      "What has lost its picture is rendered in one colour.",
 		severity: Warns,

@@ -37,8 +37,10 @@ type RenderedShot struct {
 // A SeenView is a view as a shot shows it.
 type SeenView struct {
 	*View
-	Look        *look.Look // the shot's, or else the view's; nil if there is none of its code
+	// Look is the shot's, or else the view's, with the shot's values; nil if there is none of its code.
+	Look        *look.Look
 	Environment EnvironmentFile
+	Angle       int // in its rig, whole degrees from the first
 }
 
 // A RenderedOutput is an output with how its files are written and called.
@@ -119,6 +121,8 @@ type parts struct {
 	outputs   map[string]*RenderedOutput
 	qualities map[string]*Quality
 	around    map[string]EnvironmentFile
+	angles    map[string]int  // of views, by their codes
+	asking    map[string]bool // codes of looks that ask for values of shots
 	// What is found for shots lies in a few long slices.
 	seenRoom   room[SeenView]
 	sizeRoom   room[*raster.Named]
@@ -158,10 +162,19 @@ func (p *Production) parts() parts {
 		outputs:   map[string]*RenderedOutput{},
 		qualities: byCode(p.Qualities, func(q *Quality) string { return q.Code }),
 		around:    map[string]EnvironmentFile{},
+		angles:    p.angles(),
 	}
 	for i := range p.Views {
 		if v := &p.Views[i]; v.Rig != "" {
 			r.rigs[v.Rig] = append(r.rigs[v.Rig], v)
+		}
+	}
+	for i := range p.Looks {
+		if p.Looks[i].Asks() {
+			if r.asking == nil {
+				r.asking = map[string]bool{}
+			}
+			r.asking[p.Looks[i].Code] = true
 		}
 	}
 	for i := range p.Outputs {
@@ -223,8 +236,16 @@ func (known *parts) shot(s *Shot, fault func(field, format string, args ...any))
 		fault("outputs", "no output is chosen, here or for all shots; choose at least one")
 	}
 	r.Outputs = known.outputRoom.take(len(outputs))
+	asked := func(o *RenderedOutput) {
+		for _, key := range o.Pattern.Keys() {
+			if !slices.ContainsFunc(s.Values, func(v Value) bool { return v.Key == key }) {
+				fault("values", "names of output %s ask for the value %s; give the shot one", o.Code, key)
+			}
+		}
+	}
 	for _, code := range outputs {
 		if o := known.outputs[code]; o != nil {
+			asked(o)
 			r.Outputs = append(r.Outputs, o)
 		} else {
 			fault("outputs", "the output %q does not exist", code)
@@ -254,12 +275,20 @@ func (known *parts) seen(s *Shot, r *RenderedShot, fault func(field, format stri
 		count += max(1, len(known.rigs[s.View]))
 	}
 	r.Views = known.seenRoom.take(count)
+	values := s.ValueMap()
 	add := func(v *View) {
 		if slices.ContainsFunc(r.Views, func(w SeenView) bool { return w.View.Code == v.Code }) {
 			return
 		}
 		l := known.looks[known.p.LookOf(*s, *v)]
-		seen := SeenView{View: v, Look: l}
+		if l != nil && known.asking[l.Code] {
+			filled, err := l.With(values)
+			if err != nil {
+				fault("values", "the look %s asks for %s; give the shot that value", l.Code, err)
+			}
+			l = &filled
+		}
+		seen := SeenView{View: v, Look: l, Angle: known.angles[v.Code]}
 		if l != nil && l.Environment.Map != "" {
 			seen.Environment = known.around[l.Environment.Map]
 		}

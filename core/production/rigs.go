@@ -2,6 +2,7 @@ package production
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
 	"reelhouse/core/camera"
@@ -185,4 +186,26 @@ func (p *Production) RemoveRig(code string) error {
 	p.Views = slices.DeleteFunc(p.Views, func(v View) bool { return v.Rig == code })
 	p.Rigs = slices.DeleteFunc(p.Rigs, func(r camera.Rig) bool { return r.Code == code })
 	return nil
+}
+
+// angles returns where the views of rings and panoramas stand, in whole degrees from the first, by their codes.
+func (p *Production) angles() map[string]int {
+	var found map[string]int
+	for _, r := range p.Rigs {
+		if r.Kind != camera.Ring && r.Kind != camera.Panorama {
+			continue
+		}
+		i := 0
+		for _, v := range p.Views {
+			if v.Rig != r.Code {
+				continue
+			}
+			if found == nil {
+				found = map[string]int{}
+			}
+			found[v.Code] = int(math.Round(float64(i)*r.Apart())) % 360
+			i++
+		}
+	}
+	return found
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"reelhouse/core/frame"
 	"reelhouse/core/naming"
@@ -15,6 +16,10 @@ import (
 type Shot struct {
 	Code string `json:"code"`
 	Name string `json:"name"`
+	// Sequence is the part of the film that the shot belongs to, "" for none.
+	Sequence string `json:"sequence,omitempty"`
+	// Values are what the shot is of, by keys, such as its title; names, stamps and looks may ask for them.
+	Values []Value `json:"values,omitempty"`
 	// View is the code of a view, or of a rig for all of its views; each gives a sequence of its own.
 	View string `json:"view"`
 	// Also are further views and rigs.
@@ -39,6 +44,71 @@ type Shot struct {
 	Tiles  []CellTiles `json:"tiles,omitempty"`
 	Labels []Label     `json:"labels,omitempty"`
 	Note   string      `json:"note,omitempty"`
+}
+
+// A Value is a text under a key.
+type Value struct {
+	Key   string `json:"key"`
+	Value string `json:"value"`
+}
+
+// Limits of a shot's values.
+const (
+	MostValues     = 64
+	MostValueBytes = 200
+)
+
+// ValueMap returns the values by their keys, nil for none.
+func (s Shot) ValueMap() map[string]string {
+	if len(s.Values) == 0 {
+		return nil
+	}
+	values := make(map[string]string, len(s.Values))
+	for _, v := range s.Values {
+		values[v.Key] = v.Value
+	}
+	return values
+}
+
+// SetValue sets the value of a key; an empty one removes it.
+func (s *Shot) SetValue(key, value string) {
+	s.Values = slices.DeleteFunc(slices.Clone(s.Values), func(v Value) bool { return v.Key == key })
+	if value != "" {
+		s.Values = append(s.Values, Value{key, value})
+	}
+}
+
+// ValueKeys returns the keys of all shots' values, each once, in the order in which they are met.
+func (p Production) ValueKeys() []string {
+	var keys []string
+	for i := range p.Shots {
+		for _, v := range p.Shots[i].Values {
+			if !slices.Contains(keys, v.Key) {
+				keys = append(keys, v.Key)
+			}
+		}
+	}
+	return keys
+}
+
+func (s *Shot) valueProblems(add func(field, format string, args ...any)) {
+	if s.Sequence != "" && !naming.ValidCode(s.Sequence) {
+		add("sequence", "the sequence %q must be 1 to 32 letters, digits, hyphens or underscores", s.Sequence)
+	}
+	if len(s.Values) > MostValues {
+		add("values", "%d values are more than %d", len(s.Values), MostValues)
+	}
+	for i, v := range s.Values {
+		twice := slices.ContainsFunc(s.Values[:i], func(w Value) bool { return w.Key == v.Key })
+		switch {
+		case !naming.ValidCode(v.Key):
+			add("values", "the key %q must be 1 to 32 letters, digits, hyphens or underscores", v.Key)
+		case twice:
+			add("values", "the key %s stands twice", v.Key)
+		case len(v.Value) > MostValueBytes || v.Value == "" || strings.ContainsFunc(v.Value, unicode.IsControl):
+			add("values", "the value of %s must be a line of 1 to %d bytes", v.Key, MostValueBytes)
+		}
+	}
 }
 
 // ShotDefaults is what shots have that say nothing else.
@@ -291,6 +361,7 @@ func (p *Production) copyShot(i int) Shot {
 	fresh.Without, fresh.Tiles, fresh.Labels = slices.Clone(fresh.Without), slices.Clone(
 		fresh.Tiles,
 	), slices.Clone(fresh.Labels)
+	fresh.Values = slices.Clone(fresh.Values)
 	stem := strings.TrimRight(fresh.Code, "abcdefghijklmnopqrstuvwxyz")
 	if stem == "" {
 		stem = fresh.Code
@@ -373,6 +444,8 @@ func (s Shot) differs(t Shot) string {
 		return "views"
 	case s.Look != t.Look:
 		return "look"
+	case s.Sequence != t.Sequence || !slices.Equal(s.Values, t.Values):
+		return "values"
 	case s.Step != t.Step:
 		return "step"
 	case handles(s.Handles) != handles(t.Handles):
@@ -472,6 +545,7 @@ func (p Production) shots(ps *problems) {
 			}
 		}
 		s.labelProblems(add)
+		s.valueProblems(add)
 	}
 }
 

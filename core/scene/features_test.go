@@ -443,3 +443,34 @@ func TestFilesBesideAreReadFromTheirFolderOnly(t *testing.T) {
 		}
 	}
 }
+
+// A part has another material in a variant (KHR_materials_variants); what does not exist is an error that says so.
+func TestVariantsOfMaterials(t *testing.T) {
+	file := func(mapping string) string {
+		return `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
+			"extensionsUsed":["KHR_materials_variants"],"extensionsRequired":["KHR_materials_variants"],
+			"extensions":{"KHR_materials_variants":{"variants":[{"name":"red"},{"name":"blue"}]}},
+			"materials":[{"name":"a"},{"name":"b"}],
+			"meshes":[{"primitives":[{"material":0,"attributes":{"POSITION":0},
+				"extensions":{"KHR_materials_variants":{"mappings":[` + mapping + `]}}}]}],
+			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[0,0,0]}],
+			"bufferViews":[{"buffer":0,"byteLength":36}],"buffers":[{"byteLength":36,
+				"uri":"data:application/octet-stream;base64,` + strings.Repeat("A", 48) + `"}]}`
+	}
+	s, err := Read(strings.NewReader(file(`{"material":0,"variants":[0]},{"material":1,"variants":[1]}`)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got := s.Meshes[0].Parts[0]; len(s.Variants) != 2 || got.Material != 0 || got.Variants[1] != 1 {
+		t.Errorf("variants %v, part %+v", s.Variants, got)
+	}
+	for says, mapping := range map[string]string{
+		"material 7 does not exist": `{"material":7,"variants":[0]}`,
+		"variant 9 does not exist":  `{"material":0,"variants":[9]}`,
+		"two materials":             `{"material":0,"variants":[0]},{"material":1,"variants":[0]}`,
+	} {
+		if _, err := Read(strings.NewReader(file(mapping))); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%v, want %q", err, says)
+		}
+	}
+}

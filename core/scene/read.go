@@ -18,7 +18,7 @@ const maxDepth = 256 // levels of nodes; deeper files are refused, a cycle among
 // understood are the extensions that a file may require.
 var understood = []string{
 	lightspunctual.ExtensionName, emissiveStrength, unlit.ExtensionName, texturetransform.ExtensionName, transmission,
-	refraction, volume, clearcoat,
+	refraction, volume, clearcoat, variantsName,
 	"KHR_mesh_quantization", // whole numbers as positions, which are read anyway
 }
 
@@ -62,8 +62,8 @@ func (r *reader) all() error {
 		return fmt.Errorf("%d nodes are more than the %d that can be read", n, mostNodes)
 	}
 	r.scene.Extras = Extras{Generator: r.doc.Asset.Generator, Extensions: r.doc.ExtensionsUsed}
-	for _, step := range []func() error{r.images, r.textures, r.materials, r.meshes, r.lights, r.cameras, r.skins,
-		r.nodes, r.roots, r.animations} {
+	for _, step := range []func() error{r.images, r.textures, r.materials, r.variants, r.meshes, r.lights, r.cameras,
+		r.skins, r.nodes, r.roots, r.animations} {
 		if err := step(); err != nil {
 			return err
 		}

@@ -55,6 +55,9 @@ func (r *reader) part(p *gltf.Primitive) (Part, error) {
 		return part, fmt.Errorf("it has no positions")
 	}
 	var err error
+	if part.Variants, err = r.variantsOf(p); err != nil {
+		return part, err
+	}
 	if part.Positions, err = r.vectors(position); err != nil {
 		return part, fmt.Errorf("positions: %w", err)
 	}

@@ -25,6 +25,7 @@ type Scene struct {
 	Lights    []Light
 	Cameras   []Camera
 	Channels  []Channel // animation
+	Variants  []string  // names of variants of its materials (KHR_materials_variants)
 	Notes     []string  // what the file holds and this program leaves aside or simplifies, in sentences
 	Extras    Extras
 	Unread    bool    // nothing is known of it but names, see Unread
@@ -85,6 +86,8 @@ type Part struct {
 	Targets   []Morph
 	Indices   []uint32
 	Material  int // index or None
+	// Variants are the materials that it has instead in variants of the scene's materials, by their indices.
+	Variants map[int]int
 }
 
 // A UV is a place in a texture, from its top left corner.

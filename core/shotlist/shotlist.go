@@ -47,14 +47,16 @@ const (
 	InBatch  Column = "in batch"
 	Labels   Column = "labels"
 	Note     Column = "note"
+	Sequence Column = "sequence"
+	Value    Column = "value" // of which there may be many: each is a value of the shot, under the column's name
 )
 
 // Columns returns all columns, in the order in which they are written. First and Last are read instead of Frames, and
 // not written.
 func Columns() []Column {
 	return []Column{
-		Code, Name, View, Look, Frames, Step, Handles, Sizes, PassList, Outputs, Quality, InBatch, Labels, Note, First,
-		Last,
+		Code, Name, Sequence, View, Look, Frames, Step, Handles, Sizes, PassList, Outputs, Quality, InBatch, Labels,
+		Note, First, Last, Value,
 	}
 }
 
@@ -176,6 +178,10 @@ func (t Table) Guess() []Column {
 		if !slices.Contains(Columns(), c) {
 			c = others[name]
 		}
+		if strings.HasPrefix(name, valuePrefix) {
+			columns[i] = Value
+			continue
+		}
 		if c != Ignored && !slices.Contains(columns, c) {
 			columns[i] = c
 		}
@@ -232,6 +238,11 @@ func (t Table) Apply(p *production.Production, columns []Column) (Change, []Mist
 		}
 		was := shot
 		found := read(&shot, row, columns)
+		for k, c := range columns {
+			if c == Value {
+				shot.SetValue(KeyOf(t.Header[k]), row[k])
+			}
+		}
 		for k := range found {
 			found[k].Line, found[k].Column = line, t.name(columns, Column(found[k].Column))
 		}
@@ -298,7 +309,9 @@ func (t Table) wrongColumns(columns []Column) []Mistake {
 		switch {
 		case c != Ignored && !slices.Contains(Columns(), c):
 			wrong("there is no column %q of a shot", c)
-		case c != Ignored && slices.Index(columns, c) < i:
+		case c == Value && KeyOf(t.Header[i]) == "":
+			wrong("the column %q has no name that a value could have", t.Header[i])
+		case c != Ignored && c != Value && slices.Index(columns, c) < i:
 			wrong("the columns %s and %s both hold the %s", t.Header[slices.Index(columns, c)], t.Header[i], c)
 		}
 	}
@@ -359,6 +372,8 @@ func read(s *production.Shot, row []string, columns []Column) []Mistake {
 			s.Labels, err = ReadLabels(cell)
 		case Note:
 			s.Note = cell
+		case Sequence:
+			s.Sequence = cell
 		}
 		if err != nil {
 			mistakes = append(mistakes, Mistake{Column: string(c), Message: err.Error()})
@@ -434,10 +449,12 @@ func WriteLabels(labels []production.Label) string {
 }
 
 // same reports whether two shots are written alike.
-func same(a, b production.Shot) bool { return slices.Equal(cells(a), cells(b)) }
+func same(a, b production.Shot) bool {
+	return slices.Equal(cells(a), cells(b)) && WriteValues(a.Values) == WriteValues(b.Values)
+}
 
 // written are the columns of a table that Write makes.
-func written() []Column { return Columns()[:14] }
+func written() []Column { return Columns()[:15] }
 
 func cells(s production.Shot) []string {
 	number := func(n int) string {
@@ -455,7 +472,8 @@ func cells(s production.Shot) []string {
 	}
 	list := func(codes []string) string { return strings.Join(codes, "; ") }
 	return []string{
-		s.Code, s.Name, list(s.Seen()), s.Look, s.Frames.String(), number(s.Step), handles, list(s.Sizes), s.PassList,
+		s.Code, s.Name, s.Sequence, list(s.Seen()), s.Look, s.Frames.String(), number(s.Step), handles, list(s.Sizes),
+		s.PassList,
 		list(s.Outputs), s.Quality, in, WriteLabels(s.Labels), s.Note,
 	}
 }
@@ -467,9 +485,17 @@ func Write(w io.Writer, shots []production.Shot) error {
 	for _, column := range written() {
 		header = append(header, string(column))
 	}
+	keys := production.Production{Shots: shots}.ValueKeys()
+	for _, key := range keys {
+		header = append(header, valuePrefix+key)
+	}
 	c.Write(header)
 	for _, s := range shots {
-		c.Write(guarded(cells(s)))
+		line, values := cells(s), s.ValueMap()
+		for _, key := range keys {
+			line = append(line, values[key])
+		}
+		c.Write(guarded(line))
 	}
 	c.Flush()
 	return c.Error()

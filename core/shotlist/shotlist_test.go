@@ -198,3 +198,45 @@ func TestCellsAreNoFormulas(t *testing.T) {
 		t.Errorf("it comes back as %q", got)
 	}
 }
+
+// Columns of a table are values of the shots; written again, they are read as the same.
+func TestColumnsAreValues(t *testing.T) {
+	table, err := Read(strings.NewReader("code,view,frames,value:Title,Lamp,sequence\n" +
+		"010,v,1001,Low water,red,sq1\n020,v,1002,\"Ebb, slow\",,sq1\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	columns := table.Guess()
+	if columns[3] != Value || columns[4] != Ignored || columns[5] != Sequence {
+		t.Errorf("guessed %v", columns)
+	}
+	columns[4] = Value
+	p := production.New("TEST", "Test")
+	p.Views = []production.View{{Code: "v", Camera: "cam", Look: "plain"}}
+	if _, mistakes := table.Apply(&p, columns); len(mistakes) > 0 {
+		t.Fatal(mistakes)
+	}
+	want := []production.Value{{Key: "title", Value: "Low water"}, {Key: "lamp", Value: "red"}}
+	if !slices.Equal(p.Shots[0].Values, want) || len(p.Shots[1].Values) != 1 || p.Shots[0].Sequence != "sq1" {
+		t.Errorf("%+v", p.Shots)
+	}
+	var b bytes.Buffer
+	if err := Write(&b, p.Shots); err != nil {
+		t.Fatal(err)
+	}
+	again, err := Read(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if change, mistakes := again.Apply(&p, again.Guess()); len(mistakes) > 0 || len(change.Same) != 2 {
+		t.Errorf("%+v, %v", change, mistakes)
+	}
+	if read, err := ReadValues(WriteValues(want)); err != nil || !slices.Equal(read, want) {
+		t.Errorf("%v, %v", read, err)
+	}
+	for _, wrong := range []string{"title", "= x", "a = 1; a = 2"} {
+		if _, err := ReadValues(wrong); err == nil {
+			t.Errorf("%q was taken", wrong)
+		}
+	}
+}

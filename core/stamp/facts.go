@@ -2,6 +2,7 @@ package stamp
 
 import (
 	"fmt"
+	"strconv"
 	"time"
 
 	"reelhouse/core/naming"
@@ -40,6 +41,8 @@ func (f Facts) Value(field string) string {
 		return f.Note
 	case "label":
 		return f.Label
+	case "angle":
+		return strconv.Itoa(f.Angle)
 	case RenderTime:
 		if f.Took == 0 {
 			return "(" + RenderTime + ")"

@@ -111,14 +111,17 @@ func TestEveryFieldOfATextHasItsFact(t *testing.T) {
 			Output:     "h",
 			Pass:       "i",
 			Quality:    "j",
+			Sequence:   "o",
+			Camera:     "p",
+			Angle:      45,
 		},
 		Title: "b", ShotName: "d", Timecode: "k", Lens: "l", Note: "m", Label: "n", Seconds: 1.5,
 		Sent: time.Date(2026, 11, 5, 0, 0, 0, 0, time.UTC),
 	}
 	seen := map[string]string{}
 	for _, field := range naming.TextFields() {
-		if field == "frame" || field == "version" {
-			continue // padded by Fill
+		if field == "frame" || field == "version" || field == "value" {
+			continue // padded by Fill, or with a key
 		}
 		v := f.Value(field)
 		if other, twice := seen[v]; twice || v == "" || v == "("+RenderTime+")" && field != RenderTime {

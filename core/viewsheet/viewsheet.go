@@ -245,8 +245,13 @@ func (s *Sheet) mark() {
 func (s *Sheet) odd(p production.Production, of *scene.Scene, lights []string) {
 	say := func(format string, args ...any) { s.Odd = append(s.Odd, fmt.Sprintf(format, args...)) }
 	for _, r := range s.Rows {
-		if of != nil && of.FindCamera(r.View.Camera) == scene.None {
-			say("View %s looks through %s, which is not in the scene.", r.View.Code, r.View.Camera)
+		for _, name := range r.View.Cameras() {
+			if of == nil {
+				break
+			}
+			if _, err := camera.SourceOf(of, name); err != nil {
+				say("View %s looks through %s, which is not in the scene.", r.View.Code, name)
+			}
 		}
 	}
 	for _, name := range lights {

@@ -40,12 +40,26 @@ const (
 	mostClashes = 20
 )
 
+// fieldsOf returns the fields of names, with a value for each key that shots have.
+func fieldsOf(keys []string) []string {
+	fields := naming.FieldNames()
+	if len(keys) == 0 {
+		return fields
+	}
+	i := slices.Index(fields, "value")
+	fields = slices.Delete(fields, i, i+1)
+	for k, key := range keys {
+		fields = slices.Insert(fields, i+k, naming.ValueField(key))
+	}
+	return fields
+}
+
 // previewNames lists what a batch's files are called. caret is where a person types in the pattern, in bytes,
-// or -1.
-func previewNames(text string, b plan.Batch, caret int) namesPreview {
+// or -1; keys are those of the shots' values.
+func previewNames(text string, b plan.Batch, caret int, keys []string) namesPreview {
 	n := namesPreview{Text: text, Blocks: naming.Blocks(text), Sequences: len(b.Sequences), Ready: len(b.Sequences) > 0}
 	if caret >= 0 {
-		n.Completions, n.Start, n.End = naming.Complete(text, caret, naming.FieldNames())
+		n.Completions, n.Start, n.End = naming.Complete(text, caret, fieldsOf(keys))
 	}
 	runs := b.Runs()
 	n.Tree, n.Proof = naming.Tree(runs).Compact(mostFolders), naming.Prove(runs, b.Standards.Names, mostClashes)
@@ -84,10 +98,10 @@ func (a *page) names(c *echo.Context) error {
 	}
 	n := namesPreview{Text: tried.Names.Pattern, Blocks: naming.Blocks(tried.Names.Pattern)}
 	if _, err := naming.Parse(tried.Names.Pattern); err != nil {
-		n.Completions, n.Start, n.End = naming.Complete(n.Text, caret, naming.FieldNames())
+		n.Completions, n.Start, n.End = naming.Complete(n.Text, caret, fieldsOf(tried.ValueKeys()))
 		n.wrong(err)
 	} else if batch, err := plan.Build(tried, plan.Measure{}); err == nil {
-		n = previewNames(tried.Names.Pattern, batch, caret)
+		n = previewNames(tried.Names.Pattern, batch, caret, tried.ValueKeys())
 	} else {
 		n.Wrong = err.Error()
 	}

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"reelhouse/core/look"
-	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
@@ -145,8 +144,8 @@ func roles() []kit.Option {
 func (a *page) fill(v *kit.View) error {
 	p := v.Production.Production
 	page := outputPage{
-		Fields:   naming.FieldNames(),
-		Names:    previewNames(p.Names.Pattern, v.Draft.Batch, -1),
+		Fields:   fieldsOf(v.Production.ValueKeys()),
+		Names:    previewNames(p.Names.Pattern, v.Draft.Batch, -1, p.ValueKeys()),
 		Measured: v.Draft.Measure.Frames > 0,
 		Volumes:  a.volumesOf(v),
 	}

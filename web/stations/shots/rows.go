@@ -187,9 +187,12 @@ func (o options) details(v *kit.View, part kit.Part, r *production.RenderedShot)
 		}
 	}
 	d := &shotDetails{
-		Also:    part.Ticks("also", "Further views", kit.Choices(others, s.Also)),
-		HasAlso: len(s.Also) > 0,
-		Labels:  part.Field("labels", "Named frames", shotlist.WriteLabels(s.Labels)).Mono(0),
+		Also:     part.Ticks("also", "Further views", kit.Choices(others, s.Also)),
+		HasAlso:  len(s.Also) > 0,
+		Sequence: part.Field("sequence", "Sequence", s.Sequence).Mono(0).Or("none"),
+		Values: part.Field("values", "Values", shotlist.WriteValues(s.Values)).Mono(0).
+			Or("title = Low water; lamp = red"),
+		Labels: part.Field("labels", "Named frames", shotlist.WriteLabels(s.Labels)).Mono(0),
 		Actions: []kit.Action{
 			part.Action("copy", "Copy", "A copy after it"),
 			part.Action("remove", "Remove", "Remove this shot; undo brings it back"),

@@ -42,13 +42,15 @@ type part struct {
 
 // shotDetails are what is edited of a shot beside its line.
 type shotDetails struct {
-	Fields  []inherited
-	Also    kit.Ticks
-	HasAlso bool
-	Labels  kit.Field
-	Split   *splitting // nil for a shot of one frame
-	Actions []kit.Action
-	Wrong   []string
+	Fields   []inherited
+	Also     kit.Ticks
+	HasAlso  bool
+	Sequence kit.Field
+	Values   kit.Field
+	Labels   kit.Field
+	Split    *splitting // nil for a shot of one frame
+	Actions  []kit.Action
+	Wrong    []string
 }
 
 // An inherited field comes from the production where the shot overrides nothing.

@@ -55,8 +55,12 @@ type openLook struct {
 	Colour     *kit.Field  // of a plain background
 	NoMaps     bool        // there is no environment to choose
 	Lists      []lookList
-	Preview    string // code of the view whose picture is shown, "" for none
-	Live       string // address of the picture
+	Isolate    kit.Field
+	ShowAll    *kit.Action // where something is isolated
+	Dress      []kit.Field // light by light, material variant and textures
+	Variants   []string    // of the scene
+	Preview    string      // code of the view whose picture is shown, "" for none
+	Live       string      // address of the picture
 	Frame      int
 	Wrong      []string
 }
@@ -105,6 +109,7 @@ type roleOf struct {
 func lookRoles(l *look.Look) []roleOf {
 	return []roleOf{
 		{"hidden", "Hidden", "not there at all", &l.Hidden},
+		{"shown", "Shown", "there though hidden above", &l.Shown},
 		{"hiddenFromCamera", "Hidden from camera", "their shadows and reflections stay", &l.Unseen},
 		{"holdouts", "Holdout", "they cut a hole into what lies behind", &l.Holdouts},
 		{"clay", "Clay", "even grey, whatever their materials", &l.Clay},
@@ -174,6 +179,23 @@ func openedLook(v *kit.View, laid laidLook, s *scene.Scene) *openLook {
 	for _, r := range lookRoles(&l) {
 		names := part.Field(r.key, r.name, strings.Join(*r.list, ", ")).Mono(0)
 		o.Lists = append(o.Lists, lookList{names, r.help, look.Answering(s, *r.list)})
+	}
+	var objects []kit.Option
+	for _, name := range subjects(s) {
+		objects = append(objects, kit.Option{Value: name, Text: name})
+	}
+	o.Isolate = part.Choice("isolate", "Isolate", "a subject …", objects).By("look.isolate", "object")
+	if len(l.Hidden) == 1 && l.Hidden[0] == "*" {
+		all := part.Action("isolate", "Show everything", "").With("")
+		o.ShowAll = &all
+	}
+	o.Variants = s.Variants
+	o.Dress = []kit.Field{
+		part.Field("lightChanges", "Light by light: intensity and colour", look.WriteLights(l.Lights)).Mono(0).
+			Or("lamp_name = 2 #ffcc88, …"),
+		part.Field("variant", "Material variant", l.Variant).Mono(0).Or("the file's own").Suggest("variants"),
+		part.Field("textures", "Textures: image = the one instead", look.WriteTextures(l.Textures)).Mono(0).
+			Or("label = label_(value:title)"),
 	}
 	o.picture(v)
 	for _, field := range []string{"", "look", "reset", "copy"} {

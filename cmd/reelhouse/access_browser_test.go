@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"strings"
 	"testing"
@@ -34,6 +35,7 @@ func TestAxeFindsNothingSerious(t *testing.T) {
 	for _, path := range []string{
 		"/", "/?new=1", "/p/SALT/standards?open=tall", "/p/SALT/scenes", "/p/SALT/views?open=quay&beside1=bow",
 		"/p/SALT/views?look=lamplight", "/p/SALT/shots?open=010", "/p/SALT/cut?open=0+1", "/p/SALT/passes?view=bow",
+		"/p/SALT/views?open=turn_1",
 		"/p/SALT/output?open=review", "/p/SALT/batch", "/p/SALT/queue", "/p/SALT/screening",
 		"/p/SALT/history?from=2&to=3",
 	} {
@@ -55,7 +57,7 @@ func TestAxeFindsNothingSerious(t *testing.T) {
 	p.faultless("", s.url, string(axe))
 }
 
-// faultless goes to a page, or stays, and fails for what axe-core calls serious there.
+// faultless goes to a page, or stays, and fails for what axe-core calls serious there, on either paper.
 func (p page) faultless(path, base, axe string) {
 	p.t.Helper()
 	if path != "" {
@@ -63,6 +65,15 @@ func (p page) faultless(path, base, axe string) {
 	}
 	p.wait(path, `document.fonts.status === "loaded"`)
 	p.do(path, chromedp.Evaluate[chromedp.Void](axe))
+	for _, paper := range []string{"day", "night"} {
+		p.do(paper, chromedp.Evaluate[chromedp.Void](
+			fmt.Sprintf(`document.documentElement.dataset.paper = %q`, paper)))
+		p.faultlessNow(path, paper)
+	}
+}
+
+func (p page) faultlessNow(path, paper string) {
+	p.t.Helper()
 	found, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](
 		`axe.run().then(r => JSON.stringify(r.violations))`, chromedp.EvalAwaitPromise,
 	))
@@ -73,7 +84,7 @@ func (p page) faultless(path, base, axe string) {
 	if err := json.Unmarshal([]byte(found), &faults); err != nil {
 		p.t.Fatalf("%s: %v: %.200s", path, err, found)
 	}
-	at := p.text(`location.pathname + location.search`)
+	at := p.text(`location.pathname + location.search`) + " on " + paper
 	for _, f := range faults {
 		if f.Impact != "serious" && f.Impact != "critical" {
 			p.t.Logf("%s: %s (%s), %d times: %v", at, f.Help, f.Impact, len(f.Nodes), f.Nodes[0].Target)

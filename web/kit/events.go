@@ -148,7 +148,7 @@ func (a *App) eventTexts(code string, all bool) (map[string]string, error) {
 		texts[event] = text
 		return err
 	}
-	if err := add("running", "running", a.running(batches)); err != nil {
+	if err := add("running", "running", a.RunningOf(batches)); err != nil {
 		return nil, err
 	}
 	if err := add("edited", "edited", p); err != nil || !all {

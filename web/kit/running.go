@@ -15,8 +15,8 @@ type Running struct {
 	Active, Waiting bool
 }
 
-// running says what is being rendered now, of all productions' batches given.
-func (a *App) running(batches []store.Batch) Running {
+// RunningOf says what is being rendered now, of the batches given.
+func (a *App) RunningOf(batches []store.Batch) Running {
 	var r Running
 	var seconds float64
 	left, good := 0, 0

@@ -113,7 +113,7 @@ func (a *App) complete(v *View) error {
 	if v.Batches, err = a.House.Record.Batches(v.Production.Code); err != nil {
 		return err
 	}
-	v.Running = a.running(v.Batches)
+	v.Running = a.RunningOf(v.Batches)
 	if err := a.steps(v); err != nil {
 		return err
 	}

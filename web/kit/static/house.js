@@ -170,3 +170,14 @@ document.addEventListener("visibilitychange", () => {
   else if (changes?.readyState === EventSource.CLOSED)
     for (const e of document.querySelectorAll("[sse-connect], [sse-swap]")) htmx.trigger(e, "htmx:afterProcessNode");
 });
+
+// A production is opened where it was left.
+function rememberPlace() {
+  const { code } = document.body.dataset;
+  if (code && code !== "undefined")
+    document.cookie =
+      `left-${code}=${encodeURIComponent(location.pathname + location.search)}` +
+      "; path=/; max-age=31536000; samesite=lax";
+}
+rememberPlace();
+window.addEventListener("pagehide", rememberPlace);

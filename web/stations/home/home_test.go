@@ -2,6 +2,7 @@ package home_test
 
 import (
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"strings"
 	"testing"
@@ -47,4 +48,29 @@ func TestANewProductionStartsFromAPresetOrAnother(t *testing.T) {
 		!strings.Contains(body, "not found") {
 		t.Errorf("a preset that is none: %d", code)
 	}
+}
+
+// A production opens where it was left, if that is a page of its own.
+func TestAProductionOpensWhereItWasLeft(t *testing.T) {
+	s := webtest.New(t)
+	for left, want := range map[string]string{
+		"":                                "/p/TEST/standards",
+		"/p/TEST/views?open=v&frame=1003": "/p/TEST/views?frame=1003&open=v",
+		"/p/OTHER/views":                  "/p/TEST/standards",
+		"//elsewhere/p/TEST/views":        "/p/TEST/standards",
+		"https://elsewhere/p/TEST/views":  "/p/TEST/standards",
+		"/p/TEST/undo":                    "/p/TEST/standards",
+		"/p/TEST/views?" + strings.Repeat("x", 600): "/p/TEST/standards",
+	} {
+		request := httptest.NewRequest(http.MethodGet, "/", nil)
+		request.Host = "127.0.0.1"
+		request.AddCookie(&http.Cookie{Name: "left-TEST", Value: url.QueryEscape(left)})
+		answer := httptest.NewRecorder()
+		s.Handler.ServeHTTP(answer, request)
+		if at := answer.Header().Get("Location"); answer.Code != http.StatusSeeOther || at != want {
+			t.Errorf("left at %q it opens at %q, %d", left, at, answer.Code)
+		}
+	}
+	_, body := s.Get("/?new=1")
+	s.Says(body, `id="production-TEST"`, "1 shot", "3 frames", "last changed")
 }

@@ -3,10 +3,13 @@ package home
 import (
 	"errors"
 	"net/http"
+	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/plan"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
 	"reelhouse/store"
@@ -16,11 +19,51 @@ import (
 // homePage is the list of productions and the form for a new one.
 type homePage struct {
 	Title       string
-	Productions []store.Revision
+	Productions []card
 	Starts      []kit.Option // what a new one can start with
 	Code, Name  string       // as they were typed
 	Start       string
 	Wrong       string
+}
+
+// A card is a production with its picture, what it amounts to, and what is running.
+type card struct {
+	store.Revision
+	Picture  *kit.Thumb // nil while there is nothing to see
+	Totals   plan.Totals
+	Problems int
+	Running  kit.Running
+}
+
+// cardOf returns a production as it is now.
+func (a *page) cardOf(p store.Revision) (card, error) {
+	out := card{Revision: p}
+	d, err := a.House.DraftOf(p)
+	if err != nil {
+		return out, err
+	}
+	out.Totals, out.Problems = d.Batch.Totals(), len(d.Problems)
+	out.Totals.Seconds /= float64(a.Node.SlotCount())
+	batches, err := a.House.Record.Batches(p.Code)
+	if err != nil {
+		return out, err
+	}
+	out.Running = a.RunningOf(batches)
+	out.Running.Trouble = "" // it is the node's, not the production's
+	v := &kit.View{Production: p}
+	shown, _ := a.ShownViews(v)
+	if len(p.Shots) > 0 { // the first view of the first shot, or else the first of all
+		if seen, ok := p.ResolvedShot(p.Shots[0]).Seen(""); ok {
+			slices.SortStableFunc(shown, func(x, y kit.ShownView) int {
+				return kit.OneIf(y.Code == seen.Code) - kit.OneIf(x.Code == seen.Code)
+			})
+		}
+	}
+	if len(shown) > 0 && shown[0].Found && p.Scene.Opaque == nil {
+		picture := v.ThumbOf(shown[0], 288, 162)
+		out.Picture = &picture
+	}
+	return out, nil
 }
 
 func (a *page) homePage() (homePage, error) {
@@ -34,7 +77,11 @@ func (a *page) homePage() (homePage, error) {
 		if err != nil {
 			return page, err
 		}
-		page.Productions = append(page.Productions, p)
+		shown, err := a.cardOf(p)
+		if err != nil {
+			return page, err
+		}
+		page.Productions = append(page.Productions, shown)
 	}
 	presets, err := a.House.Record.Presets(preset.Standards)
 	if err != nil {
@@ -58,18 +105,45 @@ func (a *page) home(c *echo.Context) error {
 		return err
 	}
 	if len(page.Productions) == 1 && c.QueryParam("new") == "" {
-		return c.Redirect(http.StatusSeeOther, "/p/"+page.Productions[0].Code+"/standards")
+		return c.Redirect(http.StatusSeeOther, a.leftAt(c, page.Productions[0].Code))
 	}
 	return c.Render(http.StatusOK, "home", page)
 }
 
-// production leads to a production's first station.
+// leftAt returns the address at which somebody left a production, as the browser has kept it, or that of its first
+// station.
+func (a *page) leftAt(c *echo.Context, code string) string {
+	first := "/p/" + code + "/" + string(a.Stations()[0].Key)
+	kept, err := c.Cookie("left-" + code)
+	if err != nil {
+		return first
+	}
+	text, err := url.QueryUnescape(kept.Value)
+	if err != nil || len(text) > mostAddress {
+		return first
+	}
+	at, err := url.Parse(text)
+	if err != nil || at.IsAbs() || at.Host != "" {
+		return first
+	}
+	for _, s := range a.Stations() {
+		if at.Path == "/p/"+code+"/"+string(s.Key) {
+			return (&url.URL{Path: at.Path, RawQuery: at.Query().Encode()}).String()
+		}
+	}
+	return first
+}
+
+// mostAddress is how many bytes an address that was left may have.
+const mostAddress = 500
+
+// production leads to where a production was left.
 func (a *page) production(c *echo.Context) error {
 	p, err := a.House.Record.Production(c.Param("code"))
 	if err != nil {
 		return err
 	}
-	return c.Redirect(http.StatusSeeOther, "/p/"+p.Code+"/standards")
+	return c.Redirect(http.StatusSeeOther, a.leftAt(c, p.Code))
 }
 
 // create makes a production, from a preset or another production if one is chosen.

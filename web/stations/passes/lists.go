@@ -196,7 +196,7 @@ func choiceOf(v *kit.View, l production.PassList, described pass.Pass) chosenPas
 	if len(on) == 0 {
 		on = outputs
 	}
-	row.Outputs = part.Ticks("outputs", "Outputs of "+described.Name, kit.Choices(outputs, on)).
+	row.Outputs = part.Ticks("outputs", "Outputs of "+described.Name+" in "+l.Code, kit.Choices(outputs, on)).
 		By("pass-list.choose", "set.pass", code)
 	row.Outputs.ID = l.Code + "-" + code + "-outputs"
 	return row

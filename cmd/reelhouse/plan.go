@@ -20,10 +20,15 @@ import (
 func planCommand() *cobra.Command {
 	var data, code string
 	var asJSON bool
+	var narrow narrowing
 	cmd := &cobra.Command{
 		Use: "plan", Short: "Print every file sequence of the current set-up", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return reading(data, code, func(h *house.House, p production.Production) error {
+				p, err := narrow.of(p)
+				if err != nil {
+					return err
+				}
 				return printPlan(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, p, asJSON)
 			})
 		},
@@ -31,6 +36,7 @@ func planCommand() *cobra.Command {
 	dataFlag(cmd, &data)
 	cmd.Flags().StringVar(&code, "production", "", "code of the production; needed when there are several")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	narrow.flags(cmd.Flags())
 	return cmd
 }
 

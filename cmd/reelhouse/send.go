@@ -33,6 +33,7 @@ const (
 func checkCommand() *cobra.Command {
 	var data, code string
 	var asJSON bool
+	var narrow narrowing
 	cmd := &cobra.Command{
 		Use: "check", Short: "Judge what would be sent now", Args: cobra.NoArgs,
 		Long: "Applies every rule to the batch that the current set-up makes. Exits with 0 if nothing was found, 3 " +
@@ -41,13 +42,20 @@ func checkCommand() *cobra.Command {
 			return reading(
 				data,
 				code,
-				func(h *house.House, p production.Production) error { return check(cmd.OutOrStdout(), h, p, asJSON) },
+				func(h *house.House, p production.Production) error {
+					p, err := narrow.of(p)
+					if err != nil {
+						return err
+					}
+					return check(cmd.OutOrStdout(), h, p, asJSON)
+				},
 			)
 		},
 	}
 	dataFlag(cmd, &data)
 	cmd.Flags().StringVar(&code, "production", "", "code of the production; needed when there are several")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	narrow.flags(cmd.Flags())
 	return cmd
 }
 
@@ -96,6 +104,7 @@ func check(out io.Writer, h *house.House, p production.Production, asJSON bool) 
 func sendCommand() *cobra.Command {
 	var data, code, order, at, trial string
 	var how house.Sending
+	var narrow narrowing
 	cmd := &cobra.Command{
 		Use: "send", Short: "Send what the current set-up makes to the queue", Args: cobra.NoArgs,
 		Long: "Sends the batch, and prints its number and how many frames it has. Frames that are in place or on " +
@@ -115,6 +124,10 @@ func sendCommand() *cobra.Command {
 				}
 			}
 			return reading(data, code, func(h *house.House, p production.Production) error {
+				p, err := narrow.of(p)
+				if err != nil {
+					return err
+				}
 				return send(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, p, how)
 			})
 		},
@@ -134,6 +147,10 @@ func sendCommand() *cobra.Command {
 	f.BoolVar(&how.Held, "held", false, "begin when it is released")
 	f.StringVar(&trial, "trial", "", "send a few frames in files of their own: first, tenth or ends")
 	f.BoolVar(&how.Again, "again", false, "render frames once more that are there already with the same set-up")
+	f.StringArrayVar(
+		&narrow.waive, "waive", nil, "RULE=REASON: send though a rule refuses or warns; may be given several times",
+	)
+	narrow.flags(f)
 	f.BoolVar(&how.Confirmed, "quick-too", false, "send a final batch with something quick left on")
 	return cmd
 }

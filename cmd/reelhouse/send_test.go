@@ -195,3 +195,45 @@ func TestAPartOfThePictureIsRendered(t *testing.T) {
 		t.Errorf("rendered again: %v\n%s\n%s", err, out, complaints)
 	}
 }
+
+// A quality, some shots and a part of the picture are planned, checked and sent without the production being changed,
+// and a rule is waived for that batch.
+func TestASetUpIsNarrowedForOneBatch(t *testing.T) {
+	data := seeded(t, func(p *production.Production) {
+		tiny(p)
+		p.Qualities[1].Scale, p.Qualities[1].Samples, p.Qualities[1].Effort.Noise = raster.Reduction{Percent: 4}, 1, 0
+		for i := range p.Shots {
+			p.Shots[i].Frames, p.Shots[i].Step = frame.Of(1001, 1002), 0
+		}
+	})
+	before := revision(t, data, demoCode)
+	narrow := []string{"--data", data, "--quality", "final", "--shots", "010,030", "--region", "0, 0, 50, 50"}
+	out, complaints, err := run(t, append([]string{"plan"}, narrow...)...)
+	if err != nil || strings.Contains(out, "\n020") || !strings.Contains(out, "\n030") ||
+		!strings.Contains(out, "2 shots") {
+		t.Errorf("%v\n%s%s", err, out, complaints)
+	}
+	out, _, err = run(t, append([]string{"check"}, narrow...)...)
+	if code(err) != 4 || !strings.Contains(out, "[region-left-on]") {
+		t.Errorf("exit %d\n%s", code(err), out)
+	}
+	if _, complaints, err := run(t, append([]string{"send"}, narrow...)...); code(err) != 4 {
+		t.Errorf("exit %d\n%s", code(err), complaints)
+	}
+	out, complaints, err = run(
+		t, append([]string{"send", "--waive", "region-left-on=a test", "--quick-too"}, narrow...)...,
+	)
+	if err != nil || !strings.Contains(out, "frames in 2 sequences") {
+		t.Errorf("%v\n%s%s", err, out, complaints)
+	}
+	if after := revision(t, data, demoCode); after.Quality != before.Quality || !after.Region.Whole() ||
+		len(after.Waivers) > 0 || !after.Shots[1].InBatch {
+		t.Errorf("the production was changed: %+v", after)
+	}
+	for _, wrong := range [][]string{{"--quality", "x"}, {"--shots", "999"}, {"--region", "a"}, {"--waive", "x=y"},
+		{"--waive", "quick-settings"}, {"--waive", "already-sent=y"}} {
+		if _, _, err := run(t, append([]string{"send", "--data", data}, wrong...)...); code(err) != 2 {
+			t.Errorf("%v: exit %d", wrong, code(err))
+		}
+	}
+}

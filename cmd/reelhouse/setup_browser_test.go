@@ -267,13 +267,17 @@ func (p page) fresh(url string, scene []byte) {
 		p.t.Fatal(err)
 	}
 	p.do("open the house", chromedp.Navigate(url+"/?new=1"), chromedp.WaitVisible("#new-code"))
-	p.do("make a production", chromedp.Evaluate[chromedp.Void](`document.getElementById("new-code").value = "SIGN";
-		document.getElementById("new-title").value = "Signs"; document.getElementById("new-code").form.requestSubmit()`))
+	p.do("make a production", chromedp.Evaluate[chromedp.Void](`(code => {
+		code.value = "SIGN";
+		document.getElementById("new-title").value = "Signs";
+		code.form.requestSubmit();
+	})(document.getElementById("new-code"))`))
 	p.do("see it open", chromedp.WaitVisible(`body[data-code="SIGN"] #sheet`))
 	p.do("go to its scenes", chromedp.Navigate(url+"/p/SIGN/scenes"), chromedp.WaitVisible("#scene-file"))
 	p.do("choose a file", chromedp.SetUploadFiles("#scene-file", []string{file}))
 	p.press("import it", "#import")
-	p.wait("the scene is there", `document.getElementById("scene-plan") && document.body.textContent.includes("sign.gltf")`)
+	p.wait("the scene is there", `document.getElementById("scene-plan") &&
+		document.body.textContent.includes("sign.gltf")`)
 }
 
 // From nothing to a good frame with a scene that has no camera: one is set up on the plan.
@@ -308,7 +312,8 @@ func TestTwelveTitlesFromATable(t *testing.T) {
 	s := start(t, data)
 	p := page{t, browser(t)}
 	p.fresh(s.url, plane(12))
-	p.do("open the looks", chromedp.Navigate(s.url+"/p/SIGN/views?look=plain"), chromedp.WaitVisible("#look-plain-variant"))
+	p.do("open the looks", chromedp.Navigate(s.url+"/p/SIGN/views?look=plain"),
+		chromedp.WaitVisible("#look-plain-variant"))
 	p.choose("look-plain-variant", "(value:colour)")
 	p.wait("it is kept", `document.getElementById("look-plain-variant").value === "(value:colour)" &&
 		document.getElementById("notice").textContent.includes("Saved")`)
@@ -316,7 +321,7 @@ func TestTwelveTitlesFromATable(t *testing.T) {
 	p.choose("names--pattern", "(production)/(value:title)_(camera).(label).(ext)")
 	p.wait("they are kept", `document.getElementById("notice").textContent.includes("Saved")`)
 	table := "code,view,frames,outputs,pass list,value:title,colour of the sign\n"
-	titles := []string{"Ebb", "Flood", "Slack", "Spring", "Neap", "Surge", "Eddy", "Race", "Bore", "Swell", "Wake", "Lee"}
+	titles := strings.Fields("Ebb Flood Slack Spring Neap Surge Eddy Race Bore Swell Wake Lee")
 	for i, title := range titles {
 		table += fmt.Sprintf("%02d0,view1,1001,master,minimum,%s,c%d\n", i+1, title, i+1)
 	}
@@ -335,7 +340,8 @@ func TestTwelveTitlesFromATable(t *testing.T) {
 	p.wait("its key is another than the look asks for", `document.getElementById("table-mistakes")?.textContent
 		.includes("the value colour")`)
 	// The look asks for (value:colour); the table is mended to call its column so.
-	if err := os.WriteFile(file, []byte(strings.Replace(table, "colour of the sign", "value:colour", 1)), 0o644); err != nil {
+	mended := strings.Replace(table, "colour of the sign", "value:colour", 1)
+	if err := os.WriteFile(file, []byte(mended), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	p.press("again", "#side [hx-get$='/shots/table']")

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"reelhouse/core/frame"
+	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 	"reelhouse/store"
 )
@@ -78,18 +79,32 @@ func StripOf(frames []store.Frame, width float64, link func(store.Frame) string,
 	return s
 }
 
-// PlannedStrip draws frames that are not sent yet.
-func PlannedStrip(set frame.Set) Strip {
-	const enough = 1000 // more are one cell anyway
+// PlannedStrip draws frames that are not sent yet; those that are in place already, or on their way, as such.
+func PlannedStrip(set frame.Set, d plan.Diff) Strip {
+	const enough, most = 1000, 20_000 // more are one cell anyway
+	if set.Count() > enough && !d.Known() || set.Count() > most {
+		return StripOf([]store.Frame{{Number: set.First(), State: queue.Ready}}, sheetWidth, nil, false).spread(set)
+	}
 	var frames []store.Frame
 	for n := range set.All() {
-		if len(frames) == enough {
-			frames[0].Number, frames[enough-1].Number = set.First(), set.Last()
-			break
+		f := store.Frame{Number: n, State: queue.Ready, Reason: "new"}
+		switch {
+		case d.Good.Contains(n):
+			f.State, f.Reason = queue.Good, "in place already"
+		case d.Coming.Contains(n):
+			f.State, f.Reason = queue.Rendering, "queued already"
 		}
-		frames = append(frames, store.Frame{Number: n, State: queue.Ready})
+		frames = append(frames, f)
 	}
 	return StripOf(frames, sheetWidth, nil, false)
+}
+
+// spread makes one cell stand for all frames of a set.
+func (s Strip) spread(set frame.Set) Strip {
+	c := &s.Cells[0]
+	c.Width, c.First, c.Last, c.Count = sheetWidth-1.5, set.First(), set.Last(), set.Count()
+	c.Title = fmt.Sprintf("frames %d to %d: %d new", c.First, c.Last, c.Count)
+	return s
 }
 
 // Mark returns the inner shape of a state, so that no one depends on colour: hatching, a half, three quarters, a full

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"github.com/labstack/echo/v5"
 
@@ -121,6 +122,8 @@ type batchCell struct {
 	plan.Sequence
 	Index   int  // in the batch
 	In      bool // in the batch
+	Camera  string
+	Unlike  bool // the camera is one that the view's name does not suggest
 	Diff    plan.Diff
 	Middle  int
 	Seconds float64
@@ -246,7 +249,7 @@ func (a *page) batchRow(v *kit.View, k rowKey, index map[[3]string]int) *batchRo
 		n := float64(s.Frames.Count())
 		c := &batchCell{
 			Sequence: s, Index: at, In: true, Middle: s.Frames.At(s.Frames.Count() / 2),
-			Strip: kit.PlannedStrip(s.Frames),
+			Camera: s.CameraName(), Unlike: unlike(*k.view.View, s),
 			Basis: v.Draft.Measure.Basis(s.View), Quality: s.Quality.Name,
 			Seconds: n * s.FrameSeconds / places, Least: n * s.Least / places, Most: n * s.Most / places,
 			Bytes: n * s.FrameBytes, Include: include(v, s, true), Paths: pathsOf(v, s),
@@ -255,6 +258,7 @@ func (a *page) batchRow(v *kit.View, k rowKey, index map[[3]string]int) *batchRo
 		if at < len(v.Draft.Diffs) {
 			c.Diff = v.Draft.Diffs[at]
 		}
+		c.Strip = kit.PlannedStrip(s.Frames, c.Diff)
 		if s.Tiled() {
 			c.Tiles = tilesOf(s.Tiles)
 		}
@@ -267,6 +271,25 @@ func (a *page) batchRow(v *kit.View, k rowKey, index map[[3]string]int) *batchRo
 		row.Totals.Add(&s)
 	}
 	return row
+}
+
+// unlike reports whether a sequence is rendered through a camera that the view's name does not suggest: neither says
+// the other's name, but for a "cam" at its beginning.
+func unlike(v production.View, s plan.Sequence) bool {
+	if s.Camera == "" || v.Rig != "" {
+		return false
+	}
+	plain := func(name string) string {
+		letters := strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) {
+				return unicode.ToLower(r)
+			}
+			return -1
+		}, name)
+		return strings.TrimPrefix(strings.TrimPrefix(letters, "camera"), "cam")
+	}
+	camera, view, title := plain(s.Camera), plain(v.Code), plain(v.Name)
+	return !strings.Contains(camera, view) && !strings.Contains(view, camera) && !strings.Contains(title, camera)
 }
 
 // include returns the tick that has a cell in the batch, or not.

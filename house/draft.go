@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"time"
 
@@ -493,6 +494,11 @@ func (h *House) NextVersion(p production.Production) (int, error) {
 			)
 		}
 	}
+	shots := slices.Clone(p.Shots)
+	for i := range shots {
+		shots[i].InBatch = shots[i].InBatch && shots[i].Version == 0 // the others have versions of their own
+	}
+	p.Shots = shots
 	for version := p.Version + 1; version <= production.MaxVersion; version++ {
 		p.Version = version
 		b, err := plan.Build(p, plan.Measure{})

@@ -3,6 +3,7 @@ package edit
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"math/rand/v2"
 	"reflect"
 	"regexp"
@@ -10,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/camera"
 	"reelhouse/core/frame"
 	"reelhouse/core/pass"
 	"reelhouse/core/plan"
@@ -394,5 +396,51 @@ func TestAPassListIsCopiedAndRenamed(t *testing.T) {
 		if err := do(t, &p, c[0], c[1:]...); err == nil {
 			t.Errorf("%v was kept", c)
 		}
+	}
+}
+
+// Ranges move together, with the keys of a camera that moves over one of them; a shot has a version of its own; new
+// shots are made of views.
+func TestShotsMoveAndHaveVersions(t *testing.T) {
+	p := sample()
+	p.Scene.SHA256 = "5ce"
+	first, last := p.Shots[0].Frames.First(), p.Shots[0].Frames.Last()
+	v := &p.Views[0]
+	for _, n := range []int{first, last} {
+		v.Setup.Motion = v.Setup.Motion.With(camera.Key{Frame: n})
+	}
+	for i := range p.Shots {
+		p.Shots[i].InBatch = true
+		if i > 0 { // another shot of the same view would keep the keys from following
+			p.Shots[i].View = "other"
+		}
+	}
+	p.Views = append(p.Views, production.View{Code: "other", Camera: "cam", Look: v.Look})
+	for _, c := range [][]string{
+		{"shot.shift", "shots", "010", "shots", "020", "by", "-3"}, {"shot.set", "shots", "020", "version", "12"},
+	} {
+		if err := do(t, &p, c[0], c[1:]...); err != nil {
+			t.Fatalf("%v: %v", c, err)
+		}
+	}
+	if from, to := p.Views[0].Setup.Motion.Span(); p.Shots[0].Frames.First() != first-3 || from != first-3 ||
+		to != last-3 {
+		t.Errorf("frames %s, keys from %d to %d", p.Shots[0].Frames, from, to)
+	}
+	b, err := plan.Build(p, plan.Measure{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, s := range b.Sequences {
+		want := map[string]int{"010": p.Version, "020": 12}[s.Shot]
+		if b.VersionOf(s) != want || !strings.Contains(s.Files[0].Path.String(), fmt.Sprintf("v%03d", want)) {
+			t.Errorf("%s has version %d: %s", s.Shot, b.VersionOf(s), s.Files[0].Path)
+		}
+	}
+	if err := do(t, &p, "shot.reset", "shots", "020", "field", "version"); err != nil || p.Shots[1].Version != 0 {
+		t.Errorf("%v, version %d", err, p.Shots[1].Version)
+	}
+	if err := do(t, &p, "shot.set", "shots", "020", "version", "10001"); err == nil {
+		t.Error("version 10001 was kept")
 	}
 }

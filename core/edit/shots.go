@@ -50,6 +50,47 @@ func (AddShot) apply(p *production.Production, _ Known) error {
 	return nil
 }
 
+// AddShotsOf adds a shot of each of some views, over the frames at which the scene or the view's camera moves.
+type AddShotsOf struct {
+	Views []string `json:"views" role:"value"`
+}
+
+func (AddShotsOf) Name() string                          { return "shot.add-of" }
+func (AddShotsOf) Part() string                          { return "shot" }
+func (c AddShotsOf) words() string                       { return "add shots of " + strings.Join(c.Views, ", ") }
+func (c AddShotsOf) needs(p production.Production) Needs { return needScene(p) }
+
+func (c AddShotsOf) apply(p *production.Production, k Known) error {
+	if len(c.Views) == 0 {
+		return fmt.Errorf("no view is chosen; tick some first")
+	}
+	last := p.FirstFrame
+	if p.Scene.Opaque == nil {
+		s, err := k.scene(p)
+		if err != nil {
+			return err
+		}
+		last = lastFrame(p, s)
+	}
+	for _, code := range c.Views {
+		v, ok := p.FindView(code)
+		if !ok {
+			return fmt.Errorf("there is no view %q", code)
+		}
+		if err := (AddShot{}).apply(p, k); err != nil {
+			return err
+		}
+		s := &p.Shots[len(p.Shots)-1]
+		s.View, s.Name, s.Frames = v.Code, v.Name, frame.Of(p.FirstFrame, last)
+		if v.Setup.Motion != nil {
+			if from, to := v.Setup.Motion.Span(); from < to {
+				s.Frames = frame.Of(from, to)
+			}
+		}
+	}
+	return nil
+}
+
 // Own is a number that may be left to the production, which is the empty text.
 type Own struct {
 	Number int
@@ -101,6 +142,7 @@ type SetShots struct {
 	PassList *string    `json:"passList,omitempty" label:"pass list"`
 	Outputs  *[]string  `json:"outputs,omitempty"`
 	Quality  *string    `json:"quality,omitempty"`
+	Version  *number    `json:"version,omitempty"`
 	InBatch  *bool      `json:"inBatch,omitempty" label:"in batch"`
 	Labels   *string    `json:"labels,omitempty" label:"named frames"`
 	Sequence *string    `json:"sequence,omitempty"`
@@ -200,6 +242,7 @@ func (c SetShots) one(p *production.Production, s *production.Shot) error {
 			return nil
 		}),
 		to(&s.Quality, c.Quality),
+		with("version", c.Version, func(n number) error { return whole(&s.Version, n) }),
 		to(&s.InBatch, c.InBatch),
 		with(
 			"labels",
@@ -283,18 +326,29 @@ func (c ReachShot) apply(p *production.Production, _ Known) error {
 	return onFrames(p, c.Shot, func(set frame.Set) (frame.Set, error) { return set.Reach(c.First, c.Last) })
 }
 
-// ShiftShot moves a shot's frames.
+// ShiftShot moves the frames of shots.
 type ShiftShot struct {
-	Shot string `json:"shot" role:"of"`
-	By   int    `json:"by" role:"value"`
+	Shots []string `json:"shots" role:"of"`
+	By    int      `json:"by" role:"value"`
 }
 
-func (ShiftShot) Name() string    { return "shot.shift" }
-func (c ShiftShot) Part() string  { return "shot " + c.Shot }
-func (c ShiftShot) words() string { return fmt.Sprintf("shot %s: move by %+d frames", c.Shot, c.By) }
+func (ShiftShot) Name() string   { return "shot.shift" }
+func (c ShiftShot) Part() string { return shotsPart(c.Shots) }
+func (c ShiftShot) words() string {
+	return fmt.Sprintf("%s: move by %+d frames", shotsWords(c.Shots), c.By)
+}
 
 func (c ShiftShot) apply(p *production.Production, _ Known) error {
-	return onFrames(p, c.Shot, func(set frame.Set) (frame.Set, error) { return set.Shift(c.By) })
+	if err := checkShots(p, c.Shots); err != nil {
+		return err
+	}
+	for _, code := range c.Shots {
+		err := onFrames(p, code, func(set frame.Set) (frame.Set, error) { return set.Shift(c.By) })
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func onFrames(p *production.Production, code string, change func(frame.Set) (frame.Set, error)) error {

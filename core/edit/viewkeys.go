@@ -271,11 +271,15 @@ func (c TakeOverCamera) apply(p *production.Production, k Known) error {
 // standsOf returns where a camera of the scene stands at every frame at which the scene moves.
 func standsOf(p *production.Production, s *scene.Scene, c camera.Source) []camera.Stand {
 	var all []camera.Stand
-	last := p.FirstFrame + int(math.Floor(s.Duration()*p.Rate.PerSecond()+1e-3))
-	for n := p.FirstFrame; n <= last; n++ {
+	for n := p.FirstFrame; n <= lastFrame(p, s); n++ {
 		all = append(all, camera.StandOf(c.Pose(s.At(p.Rate.Seconds(n, p.FirstFrame)))))
 	}
 	return all
+}
+
+// lastFrame returns the last frame at which a scene still moves.
+func lastFrame(p *production.Production, s *scene.Scene) int {
+	return p.FirstFrame + int(math.Floor(s.Duration()*p.Rate.PerSecond()+1e-3))
 }
 
 // followShot stretches the keys of cameras that moved over exactly the frames that a shot had over those that it has

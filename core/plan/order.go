@@ -51,7 +51,7 @@ func (b Batch) HeaderFacts(s Sequence, f stamp.Facts) []job.Fact {
 		{Name: "shotname", Value: shown("shotname", f.ShotName)}, {Name: "view", Value: f.View},
 		{Name: "camera", Value: s.Camera},
 		{Name: "lens", Value: f.Lens}, {Name: "look", Value: s.Look.Code}, {Name: "size", Value: f.Size},
-		{Name: "quality", Value: b.QualityOf(s).Code}, {Name: "version", Value: strconv.Itoa(b.Version)},
+		{Name: "quality", Value: b.QualityOf(s).Code}, {Name: "version", Value: strconv.Itoa(b.VersionOf(s))},
 		{Name: "timecode", Value: f.Timecode},
 		{Name: "date", Value: shown(stamp.Date, f.Date())}, {Name: "note", Value: shown("note", f.Note)},
 		{Name: "label", Value: f.Label},
@@ -100,7 +100,7 @@ func (b Batch) Order(s Sequence, number int, f stamp.Facts) (job.Job, error) {
 	frame := job.Frame{Number: number}
 	for _, file := range s.Files {
 		f.Output, f.Pass = file.Output, file.Label
-		filled, err := file.Stamp.Fill(number, b.Version, f.Value)
+		filled, err := file.Stamp.Fill(number, b.VersionOf(s), f.Value)
 		if err != nil {
 			return job.Job{}, fmt.Errorf("stamp of output %s: %w", file.Output, err)
 		}

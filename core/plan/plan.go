@@ -3,6 +3,7 @@
 package plan
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"image"
@@ -70,7 +71,10 @@ func (b Batch) Clock() frame.Clock {
 type Sequence struct {
 	Shot     string `json:"shot"`
 	ShotName string `json:"shotName"`
-	Part     string `json:"part,omitempty"` // of the film, as production.Shot.Sequence
+	// Version is the shot's own, 0 for the batch's; Step is of its frames, where it is above 1.
+	Version int    `json:"version,omitempty"`
+	Step    int    `json:"step,omitempty"`
+	Part    string `json:"part,omitempty"` // of the film, as production.Shot.Sequence
 	// Values are the shot's.
 	Values []production.Value `json:"values,omitempty"`
 	// Angle is where the view stands in its rig, in whole degrees from the first.
@@ -237,6 +241,7 @@ func (b Batch) sequences(p production.Production, shot production.RenderedShot, 
 				SizeCode: size.Code, FullSize: size.Size, PixelAspect: size.Pixel(), Fit: fit,
 				Frames: rendered, Own: own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
 				Depth: shot.Depth(), Part: shot.Shot.Sequence, Values: shot.Shot.Values, Angle: view.Angle,
+				Version: shot.Shot.Version, Step: shot.Shot.Step,
 			}
 			if shot.Quality.Code != b.Quality.Code {
 				s.Quality = shot.Quality
@@ -303,9 +308,13 @@ func (s *Sequence) fields(production, quality string, version int, f FileSequenc
 	return naming.Fields{
 		Production: production, Sequence: s.Part, Shot: s.Shot, View: s.View, Camera: s.CameraName(), Angle: s.Angle,
 		Look: s.Look.Code, Size: s.SizeCode, Output: f.Output, Pass: f.Label, Quality: quality,
-		Ext: f.Encoding.Format.Ext(), Version: version, Values: s.valueMap(),
+		Ext: f.Encoding.Format.Ext(), Values: s.valueMap(),
+		Version: cmp.Or(s.Version, version),
 	}
 }
+
+// VersionOf returns the version of what a sequence renders.
+func (b Batch) VersionOf(s Sequence) int { return cmp.Or(s.Version, b.Version) }
 
 // OwnCamera is what a camera is called in names that no scene has.
 const OwnCamera = "own"

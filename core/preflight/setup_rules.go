@@ -275,12 +275,12 @@ var setUpRules = []rule{
 			if !first || !b.Quality.Deliverable || b.Trial != plan.Whole {
 				return
 			}
-			if step := s.Own.Runs(); len(step) == 1 && step[0].Step > 1 && step[0].Count() > 2 {
+			step := s.Own.Runs()
+			if s.Step > 1 || len(step) == 1 && step[0].Step > 1 && step[0].Count() > 2 {
 				found(
 					"shot "+s.Shot, EveryFrame,
 					"The batch is final, and only every %s frame of this shot is rendered: %s.",
-					frame.Nth(step[0].Step),
-					s.Own,
+					frame.Nth(max(s.Step, step[0].Step)), s.Own,
 				)
 			}
 		},

@@ -37,7 +37,9 @@ type Shot struct {
 	Depth   *pass.DepthSettings `json:"depth,omitempty"`
 	Outputs []string            `json:"outputs,omitempty"` // none for the production's usual ones
 	Quality string              `json:"quality,omitempty"` // "" for that of the batch
-	InBatch bool                `json:"inBatch"`
+	// Version is of what is rendered of the shot; 0 for the production's.
+	Version int  `json:"version,omitempty"`
+	InBatch bool `json:"inBatch"`
 	// Without are cells that are left out of the batch, each a view and a size.
 	Without []Cell `json:"without,omitempty"`
 	// Tiles are of cells whose frames are rendered in other tiles than their size and the memory ask for.
@@ -170,6 +172,8 @@ func (s Shot) Set(field string) bool {
 		return len(s.Outputs) > 0
 	case "quality":
 		return s.Quality != ""
+	case "version":
+		return s.Version != 0
 	}
 	return false
 }
@@ -193,6 +197,8 @@ func (s *Shot) Unset(field string) bool {
 		s.Outputs = nil
 	case "quality":
 		s.Quality = ""
+	case "version":
+		s.Version = 0
 	default:
 		return false
 	}
@@ -462,6 +468,8 @@ func (s Shot) differs(t Shot) string {
 		return "outputs"
 	case s.Quality != t.Quality:
 		return "quality"
+	case s.Version != t.Version:
+		return "version"
 	case s.InBatch != t.InBatch:
 		return "place in the batch"
 	}
@@ -533,6 +541,9 @@ func (p Production) shots(ps *problems) {
 		}
 		if s.Handles != nil && (*s.Handles < 0 || *s.Handles > MaxHandles) {
 			add("handles", "%d frames of handle are outside 0 to %d", *s.Handles, MaxHandles)
+		}
+		if s.Version < 0 || s.Version > MaxVersion {
+			add("version", "version %d is outside 1 to %d", s.Version, MaxVersion)
 		}
 		for _, t := range s.Tiles {
 			if err := t.Tiles.Check(); err != nil {

@@ -293,6 +293,9 @@ type Group struct {
 	Fields []Field
 }
 
+// ID returns what the group goes by on its page.
+func (g Group) ID() string { return "group-" + strings.ReplaceAll(strings.ToLower(g.Name), " ", "-") }
+
 // A Thumb is a small picture of a view.
 type Thumb struct {
 	Address, Alt  string

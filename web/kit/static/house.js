@@ -111,6 +111,19 @@ else window.addEventListener("load", watchPictures);
 document.addEventListener("htmx:afterSettle", watchPictures);
 document.addEventListener("pictures", watchPictures);
 
+// What was unfolded stays so when the page changes around it.
+const unfolded = new Map();
+document.addEventListener("htmx:beforeSwap", () => {
+  unfolded.clear();
+  for (const d of document.querySelectorAll("details[id]")) unfolded.set(d.id, d.open);
+});
+document.addEventListener("htmx:afterSettle", () => {
+  for (const [id, open] of unfolded) {
+    const details = document.getElementById(id);
+    if (open && details instanceof HTMLDetailsElement) details.open = true;
+  }
+});
+
 // Times are shown in the viewer's zone.
 const clock = new Intl.DateTimeFormat(undefined, { dateStyle: "medium", timeStyle: "short" });
 function localTimes(root) {

@@ -98,7 +98,10 @@ func (o options) together(v *kit.View) together {
 			choice("view", "view", o.seen), choice("look", "look", o.looks), choice("quality", "quality", o.qualities),
 			choice("passList", "passes", lists),
 		},
-		Numbers: []kit.Field{number("step", "step"), number("handles", "handles")},
+		Numbers: []kit.Field{
+			number("step", "step"), number("handles", "handles"),
+			number("move", "move by").By("shot.shift", "by"),
+		},
 		Sizes:   part.Ticks("sizes", "Set these sizes", kit.Choices(o.sizes, nil)),
 		Outputs: part.Ticks("outputs", "Set these outputs", kit.Choices(o.outputs, nil)),
 		Actions: []kit.Action{
@@ -113,7 +116,9 @@ func (o options) together(v *kit.View) together {
 		},
 		Wrong: v.Wrong("shots", v.Mistake.Field),
 	}
-	for _, field := range []string{"look", "sizes", "passList", "depth", "outputs", "quality", "step", "handles"} {
+	for _, field := range []string{
+		"look", "sizes", "passList", "depth", "outputs", "quality", "version", "step", "handles",
+	} {
 		label := strings.Replace(field, "passList", "passes", 1)
 		t.Resets = append(t.Resets, part.Action("reset", label, "As in the shot defaults").With(field))
 	}
@@ -168,6 +173,7 @@ func renderedAs(p production.Production, r *production.RenderedShot) [][]part {
 		}
 	}
 	add("quality", "quality "+s.Quality)
+	add("version", fmt.Sprintf("version %d", s.Version))
 	add("step", "every "+frame.Nth(s.Step)+" frame")
 	add("depth", "depth "+r.Depth().Style.String())
 	add("handles", fmt.Sprintf("handles %d", p.HandlesOf(*s)))
@@ -233,6 +239,11 @@ func (o options) details(v *kit.View, part kit.Part, r *production.RenderedShot)
 	d.Fields[len(d.Fields)-1].Fields = kit.DepthFields(v.Part("shot-depth", s.Code).At("shot "+s.Code), r.Depth())
 	boxes("outputs", "Outputs", "shot defaults", o.outputs, r.OutputCodes())
 	choice("quality", "Quality", s.Quality, "the batch's: "+p.Quality, o.qualities)
+	version := s.Version
+	if version == 0 {
+		version = p.Version
+	}
+	number("version", "Version", version, fmt.Sprintf("the production's: %d", p.Version), "of what is rendered next")
 	number("step", "Step", max(1, s.Step), "every frame", "renders every nth frame")
 	number("handles", "Handles", p.HandlesOf(s), "as in Standards", "frames before and after")
 	return d

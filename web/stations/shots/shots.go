@@ -75,15 +75,18 @@ type splitting struct {
 }
 
 type shotsPage struct {
-	Shots    []shotRow
-	Chart    chart
-	From     int // index of the first shot shown
-	Pages    []shotsSpan
-	Defaults shotDefaults
-	Together together
-	Add      kit.Action
-	WrongAdd string
-	Trials   []kit.Action
+	Shots      []shotRow
+	Chart      chart
+	From       int // index of the first shot shown
+	Pages      []shotsSpan
+	Defaults   shotDefaults
+	Together   together
+	Add        kit.Action
+	WrongAdd   string
+	AddOf      kit.Action
+	Views      []string // that new shots can be made of
+	WrongAddOf string
+	Trials     []kit.Action
 }
 
 // shotDefaults are what shots are rendered as that override nothing.
@@ -118,6 +121,11 @@ func (a *page) fill(v *kit.View) error {
 		sceneLast = house.LastFrame(p, s)
 	}
 	page := shotsPage{Add: v.Part("shot", "").Action("add", "+ shot", "Add a shot"), WrongAdd: v.Wrong("shot", "add")}
+	page.AddOf = v.Part("shot", "").Action("add-of", "Add", "One shot of each ticked view")
+	for _, w := range p.ShotViews() {
+		page.Views = append(page.Views, w.Code)
+	}
+	page.WrongAddOf = v.Wrong("shot", "add-of")
 	page.From, _ = strconv.Atoi(v.Query("from")) // anything else is the beginning
 	if i := slices.IndexFunc(p.Shots, func(s production.Shot) bool { return s.Code == v.Open }); i >= 0 &&
 		v.Query("from") == "" {

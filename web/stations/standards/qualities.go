@@ -11,19 +11,16 @@ import (
 	"reelhouse/web/kit"
 )
 
-// A qualityRow is a quality, with what each size becomes in it.
-type qualityRow struct {
+// A qualityCard is a quality with what is edited of it, in groups.
+type qualityCard struct {
 	production.Quality
-	Sizes        []reducedSize
-	Title        kit.Field
-	ScaleField   kit.Field
-	SamplesField kit.Field
-	Filtering    kit.Field
-	Final        kit.Field
-	PerPixel     string // samples, from and to
-	EffortFields []kit.Field
-	Remove       kit.Action
-	Wrong        string
+	Sizes  []reducedSize
+	Title  kit.Field
+	Final  kit.Field
+	Groups []kit.Group
+	Pixel  string // samples of a pixel, from and to
+	Remove kit.Action
+	Wrong  string
 }
 
 // A reducedSize is what a size becomes in a quality.
@@ -33,33 +30,39 @@ type reducedSize struct {
 	True string // the scale that rounding leaves
 }
 
-// effortHeads are the heads of the columns of what a quality spends on a picture.
-func effortHeads() []string {
-	return []string{
-		"Noise threshold, %", "Least samples", "Bounce limit: diffuse", "specular", "transmitted",
-		"Indirect light limit", "Time limit, s", "Tiles", "Memory per tile, GB", "Filter applied",
+// qualities fills in the qualities, with what differs between them marked.
+func (page *standardsPage) qualities(v *kit.View) {
+	for _, q := range v.Production.Qualities {
+		part := v.Part("quality", q.Code)
+		page.Qualities = append(page.Qualities, qualityCard{
+			Quality: q,
+			Sizes:   reduce(q, v.Production.Sizes),
+			Title:   part.Field("name", "Name", q.Name),
+			Final:   part.Tick("final", "final: good enough to deliver", q.Deliverable),
+			Groups:  qualityGroups(part, q),
+			Pixel:   perPixel(q),
+			Remove:  part.Action("remove", "Remove", "Remove this quality"),
+			Wrong:   part.Wrong("remove"),
+		})
+	}
+	for g := range page.Qualities[0].Groups {
+		for f := range page.Qualities[0].Groups[g].Fields {
+			markDifferences(page.Qualities, g, f)
+		}
 	}
 }
 
-// qualities fills in the qualities.
-func (page *standardsPage) qualities(v *kit.View) {
-	page.Effort = effortHeads()
-	filters := kit.Options(pixel.Filters(), pixel.Filter.Name)
-	for _, q := range v.Production.Qualities {
-		part := v.Part("quality", q.Code)
-		page.Qualities = append(page.Qualities, qualityRow{
-			Quality:      q,
-			Sizes:        reduce(q, v.Production.Sizes),
-			Title:        part.Field("name", "Name", q.Name),
-			ScaleField:   part.Field("scale", "Scale, such as 25 % or 1/4", q.Scale).Number(7),
-			SamplesField: part.Field("samples", "Samples per pixel, n × n", q.Samples).Number(3),
-			Filtering:    part.Field("filter", "Filter", q.Filter).Among(filters),
-			Final:        part.Tick("final", "final", q.Deliverable),
-			PerPixel:     perPixel(q),
-			EffortFields: effortFields(part, q),
-			Remove:       part.Action("remove", "Remove", "Remove this quality"),
-			Wrong:        part.Wrong("remove"),
-		})
+// markDifferences marks a field that is not the same in all qualities.
+func markDifferences(all []qualityCard, group, field int) {
+	first := all[0].Groups[group].Fields[field].Value
+	for _, q := range all[1:] {
+		if q.Groups[group].Fields[field].Value == first {
+			continue
+		}
+		for i := range all {
+			all[i].Groups[group].Fields[field].Class += " differs"
+		}
+		return
 	}
 }
 
@@ -76,30 +79,38 @@ func perPixel(q production.Quality) string {
 	return kit.Count(least*least) + " to " + kit.Count(most)
 }
 
-// effortFields are what a quality spends on a picture, in the order of effortHeads.
-func effortFields(part kit.Part, q production.Quality) []kit.Field {
+// qualityGroups are what is edited of a quality, by subject.
+func qualityGroups(part kit.Part, q production.Quality) []kit.Group {
 	e, bounces := q.Effort, q.Effort.Bounces.OrUsual()
 	spread := "placed"
 	if e.Splat {
 		spread = "spread"
 	}
-	return []kit.Field{
-		part.Field("noise", "Noise threshold, in percent of a pixel's brightness", kit.Percent(e.Noise)).
-			Number(4).Or("none"),
-		part.Field("leastSamples", "Least samples per pixel, n × n", kit.Some(float64(e.Least))).
-			Number(3).Or(sampling.UsualLeast),
-		part.Field("diffuse", "Bounce limit, diffuse", bounces.Diffuse).Number(3),
-		part.Field("specular", "Bounce limit, specular", bounces.Glossy).Number(3),
-		part.Field("transmitted", "Bounce limit, transmitted", bounces.Through).Number(3),
-		part.Field("indirectLimit", "Indirect light limit", kit.Some(e.Clamp)).Number(4).Or("none"),
-		part.Field("timeLimit", "Time limit of a frame, in seconds", kit.Some(e.Seconds)).Number(5).Or("none"),
-		part.Field("tiles", "Tiles of a frame, such as 3 x 2, or a number of bands", q.Tiles.String()).
-			Number(6).Or("by need"),
-		part.Field("memory", "Memory per tile at most, beside the scene, in GB", kit.Some(q.Memory)).
-			Number(4).Or(production.UsualMemory),
-		part.Field("spread", "Filter applied", spread).Among([]kit.Option{
-			{Value: "placed", Text: "by placing samples"}, {Value: "spread", Text: "by weighting neighbours"},
-		}),
+	filters := kit.Options(pixel.Filters(), pixel.Filter.Name)
+	return []kit.Group{
+		{Name: "Size", Fields: []kit.Field{part.Field("scale", "Scale", q.Scale).Number(7)}},
+		{Name: "Samples", Fields: []kit.Field{
+			part.Field("samples", "Samples, n × n", q.Samples).Number(3),
+			part.Field("noise", "Noise threshold, %", kit.Percent(e.Noise)).Number(4).Or("none"),
+			part.Field("leastSamples", "Least, n × n", kit.Some(float64(e.Least))).Number(3).Or(sampling.UsualLeast),
+			part.Field("filter", "Filter", q.Filter).Among(filters),
+			part.Field("spread", "Filter applied", spread).Among([]kit.Option{
+				{Value: "placed", Text: "by placing samples"}, {Value: "spread", Text: "by weighting neighbours"},
+			}),
+		}},
+		{Name: "Bounces", Fields: []kit.Field{
+			part.Field("diffuse", "Diffuse", bounces.Diffuse).Number(3),
+			part.Field("specular", "Specular", bounces.Glossy).Number(3),
+			part.Field("transmitted", "Transmitted", bounces.Through).Number(3),
+		}},
+		{Name: "Limits", Fields: []kit.Field{
+			part.Field("indirectLimit", "Indirect light", kit.Some(e.Clamp)).Number(4).Or("none"),
+			part.Field("timeLimit", "Time a frame, s", kit.Some(e.Seconds)).Number(5).Or("none"),
+		}},
+		{Name: "Tiles", Fields: []kit.Field{
+			part.Field("tiles", "Columns × rows, or bands", q.Tiles.String()).Number(6).Or("by need"),
+			part.Field("memory", "Memory a tile, GB", kit.Some(q.Memory)).Number(4).Or(production.UsualMemory),
+		}},
 	}
 }
 

@@ -47,7 +47,6 @@ func (page *standardsPage) sizes(v *kit.View) {
 		if fit == "" {
 			fit = raster.Crop
 		}
-		page.SizeCodes = append(page.SizeCodes, n.Code)
 		page.Sizes = append(page.Sizes, sizeRow{
 			Named:     n,
 			Opened:    n.Code == v.Open,

@@ -28,9 +28,7 @@ type standardsPage struct {
 	Front       string // whose safe areas are drawn, "" for the first
 	Compared    []comparedSize
 	CameraName  string
-	SizeCodes   []string
-	Qualities   []qualityRow
-	Effort      []string // heads of the columns of the second table of qualities
+	Qualities   []qualityCard
 	AddQuality  kit.Action
 	Picture     []kit.Field
 	Colour      *kit.Field // of a plain background

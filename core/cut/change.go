@@ -128,6 +128,25 @@ func (c *Cut) Trim(track, index, from, to int) error {
 	return c.Check()
 }
 
+// Ripple moves one end of a clip as Trim does, and everything that follows on its track by as much, so that it neither
+// leaves a gap nor meets what follows. The clip begins where it began.
+func (c *Cut) Ripple(track, index, from, to int) error {
+	clip, err := c.clip(track, index)
+	if err != nil {
+		return err
+	}
+	if from >= to {
+		return fmt.Errorf("nothing would be left of %s", clip.Title())
+	}
+	begin, longer := clip.Record, to-from-clip.Length
+	*clip = clip.Part(from, to)
+	clip.Record = begin
+	for i := index + 1; i < len(c.Tracks[track].Clips); i++ {
+		c.Tracks[track].Clips[i].Record += longer
+	}
+	return c.Check()
+}
+
 // Slip shows other source frames in the same record frames.
 func (c *Cut) Slip(track, index, by int) error {
 	clip, err := c.clip(track, index)

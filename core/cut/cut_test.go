@@ -112,6 +112,19 @@ func TestClipsArePutMovedTrimmedAndSlipped(t *testing.T) {
 	}
 	must(c.Move(0, 4, 35, 0)) // b over c: it goes to the track above
 	must(c.Trim(0, 1, 12, 18))
+	rippled := Cut{Tracks: []Track{{Clips: []Clip{
+		{Shot: "a", Record: 0, Length: 10, Source: 1001}, {Shot: "b", Record: 10, Length: 5, Source: 1},
+		{Shot: "c", Record: 20, Length: 5, Source: 1},
+	}}}}
+	must(rippled.Ripple(0, 0, 0, 14))
+	must(rippled.Ripple(0, 1, 16, 19)) // two frames at its head
+	if got := rippled.Tracks[0].Clips; got[0].Length != 14 || got[1].Record != 14 || got[1].Source != 3 ||
+		got[1].Length != 3 || got[2].Record != 22 {
+		t.Errorf("rippled: %+v", got)
+	}
+	if rippled.Ripple(0, 0, 5, 5) == nil || rippled.Ripple(0, 9, 0, 1) == nil {
+		t.Error("nothing was left of a clip, or there was none")
+	}
 	must(c.Slip(0, 2, 5))
 	if got, want := line(c), "0-9 f 1001-1010; 10-11 gap; 12-17 d 1003-1008; 18-19 gap; 20-29 a 1006-1015; 30-34 c "+
 		"1001-1005; 35-44 b 1001-1010"; got != want {

@@ -250,15 +250,25 @@ type TrimClip struct {
 	Clip  int `json:"clip"`
 	From  int `json:"from"`
 	Until int `json:"until"`
+	// Ripple moves what follows on its track by as much.
+	Ripple bool `json:"ripple,omitempty"`
 }
 
-func (TrimClip) Name() string  { return "clip.trim" }
-func (TrimClip) Part() string  { return "cut" }
-func (TrimClip) words() string { return "trim clip" }
+func (TrimClip) Name() string { return "clip.trim" }
+func (TrimClip) Part() string { return "cut" }
+func (c TrimClip) words() string {
+	if c.Ripple {
+		return "ripple trim clip"
+	}
+	return "trim clip"
+}
 
 func (c TrimClip) apply(p *production.Production, _ Known) error {
 	if _, err := clipAt(p, c.Track, c.Clip); err != nil {
 		return err
+	}
+	if c.Ripple {
+		return p.Cut.Ripple(c.Track, c.Clip, c.From, c.Until)
 	}
 	return p.Cut.Trim(c.Track, c.Clip, c.From, c.Until)
 }

@@ -27,6 +27,7 @@ const (
 	cutClip    = 48
 	cutTop     = 24
 	leastFrame = 0.02 // pixels of a record frame
+	mostEdits  = 2000 // that are marked on the ruler
 )
 
 // cutPage is the edit: what plays when.
@@ -35,6 +36,7 @@ type cutPage struct {
 	Width, Height float64
 	Left, Scale   float64 // of a record frame
 	Ticks         []cutTick
+	Edits         []cutTick // where what is seen changes
 	Tracks        []cutTrackRow
 	Gaps          []kit.ChartPart
 	Length        int
@@ -70,7 +72,7 @@ type cutTrackRow struct {
 	Clips []shownClip
 }
 
-// shownClip is a clip with the numbers at both of its ends.
+// shownClip is a clip as it is drawn.
 type shownClip struct {
 	cut.Clip
 	Track, Index int
@@ -82,7 +84,7 @@ type shownClip struct {
 	SourceOut    string
 	Unknown      bool // it is no shot
 	Chosen       bool
-	Numbers      bool // there is room for the numbers at its ends
+	Numbers      bool // there is room for its source range
 }
 
 // A chosenClip is the clip that is edited.
@@ -238,7 +240,7 @@ func (a *page) fill(v *kit.View) error {
 				RecordIn: record(clip.Record), RecordOut: record(clip.End() - 1), SourceIn: source(clip.Source),
 				SourceOut: source(clip.SourceLast()),
 			}
-			c.Numbers = c.Wide > 84 && (!page.Timecode || c.Wide > 150)
+			c.Numbers = c.Wide > 34+7*float64(len(c.Title())+len(c.SourceIn)+len(c.SourceOut))
 			if !known {
 				page.Loose++
 			}
@@ -253,6 +255,9 @@ func (a *page) fill(v *kit.View) error {
 	}
 	page.Height = float64(cutTop + max(1, len(p.Cut.Tracks))*cutTrack)
 	for _, s := range p.Cut.Seen() {
+		if len(page.Edits) < mostEdits {
+			page.Edits = append(page.Edits, cutTick{cutLeft + float64(s.From)*page.Scale, record(s.From)})
+		}
 		if s.Gap() {
 			from, wide := float64(s.From)*page.Scale, float64(s.To-s.From)*page.Scale
 			page.Gaps = append(page.Gaps, kit.ChartPart{X: cutLeft + from, Width: wide})

@@ -4,6 +4,16 @@
 
 import { drags, place } from "/static/drag.js";
 
+// The tick stays what it was when the page changes around it.
+const ripples = { on: false };
+document.addEventListener("change", (e) => {
+  if (e.target.id === "ripple") ripples.on = e.target.checked;
+});
+document.addEventListener("htmx:afterSettle", () => {
+  const tick = document.getElementById("ripple");
+  if (tick) tick.checked = ripples.on;
+});
+
 const strip = () => document.getElementById("cut");
 const scale = () => Number(strip().dataset.scale);
 const trackHeight = 58;
@@ -91,7 +101,7 @@ drags("#cut [data-cut]", {
     if (!drag.moved) return open(drag.clip);
     if (drag.what === "move") send("clip.move", drag.clip, { record: t.from, toTrack: t.track });
     else if (drag.what === "slip") send("clip.slip", drag.clip, { by: t.slip });
-    else send("clip.trim", drag.clip, { from: t.from, until: t.to });
+    else send("clip.trim", drag.clip, { from: t.from, until: t.to, ...(ripples.on ? { ripple: "1" } : {}) });
   },
   cancel: hideGhost,
 });

@@ -444,3 +444,43 @@ func TestShotsMoveAndHaveVersions(t *testing.T) {
 		t.Error("version 10001 was kept")
 	}
 }
+
+// A light of the scene is changed by itself, and a subject is isolated in one step; both are put back.
+func TestALookChangesALightAndIsolates(t *testing.T) {
+	p := sample()
+	code := p.Looks[0].Code
+	for _, c := range [][]string{
+		{"look-light.set", "look", code, "light", "lamp", "times", "2.5"},
+		{"look-light.set", "look", code, "light", "lamp", "colour", "#ff8000"},
+		{"look.isolate", "look", code, "object", "ferry"},
+	} {
+		if err := do(t, &p, c[0], c[1:]...); err != nil {
+			t.Fatalf("%v: %v", c, err)
+		}
+	}
+	l := p.Looks[0]
+	if len(l.Lights) != 1 || l.Lights[0].Factor() != 2.5 || l.Lights[0].Colour != "#ff8000" ||
+		!slices.Equal(l.Hidden, []string{"*"}) || !slices.Equal(l.Shown, []string{"ferry"}) {
+		t.Errorf("%+v", l)
+	}
+	for _, c := range [][]string{
+		{"look-light.set", "look", code, "light", "lamp", "times", "", "colour", ""},
+		{"look.isolate", "look", code, "object", ""},
+	} {
+		if err := do(t, &p, c[0], c[1:]...); err != nil {
+			t.Fatalf("%v: %v", c, err)
+		}
+	}
+	if l := p.Looks[0]; len(l.Lights)+len(l.Hidden)+len(l.Shown) > 0 {
+		t.Errorf("%+v", l)
+	}
+	for _, c := range [][]string{
+		{"look-light.set", "look", code, "light", "lamp", "times", "-1"},
+		{"look-light.set", "look", code, "light", "lamp", "colour", "red"},
+		{"look-light.set", "look", code, "times", "2"},
+	} {
+		if err := do(t, &p, c[0], c[1:]...); err == nil {
+			t.Errorf("%v was kept", c)
+		}
+	}
+}

@@ -251,6 +251,48 @@ func commas(text string) []string {
 	return all
 }
 
+// SetLookLight changes one light of the scene in a look: how many times as bright it is, and its colour. Empty values
+// stand for the scene's.
+type SetLookLight struct {
+	Look   string  `json:"look" role:"of"`
+	Light  string  `json:"light"`
+	Times  *number `json:"times,omitempty" label:"intensity"`
+	Colour *string `json:"colour,omitempty"` // as #rrggbb
+}
+
+func (SetLookLight) Name() string    { return "look-light.set" }
+func (c SetLookLight) Part() string  { return "look light " + c.Look + " " + c.Light }
+func (c SetLookLight) words() string { return "look " + c.Look + ": light " + c.Light }
+
+func (c SetLookLight) apply(p *production.Production, _ Known) error {
+	i, err := lookAt(p, c.Look)
+	if err != nil {
+		return err
+	}
+	if c.Light == "" {
+		return fmt.Errorf("say which light")
+	}
+	before := p.Looks[i].Clone()
+	l := &p.Looks[i]
+	change := look.LightChange{Name: c.Light}
+	at := slices.IndexFunc(l.Lights, func(o look.LightChange) bool { return o.Name == c.Light })
+	if at >= 0 {
+		change = l.Lights[at]
+	}
+	if err := first(toNumber(&change.Times, c.Times), to(&change.Colour, c.Colour)); err != nil {
+		return err
+	}
+	l.Lights = slices.DeleteFunc(slices.Clone(l.Lights), func(o look.LightChange) bool { return o.Name == c.Light })
+	if change != (look.LightChange{Name: c.Light}) {
+		l.Lights = append(l.Lights, change)
+	}
+	if err := l.Check(); err != nil {
+		return err
+	}
+	follow(p, before, *l)
+	return nil
+}
+
 // IsolateObject hides everything but an object, and what hangs below it, in a look; "" shows everything again.
 type IsolateObject struct {
 	Look   string `json:"look" role:"of"`

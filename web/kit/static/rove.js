@@ -1,5 +1,6 @@
 // Many small things side by side, such as the frames of a strip or the boxes of a table, are one stop of Tab: arrows
-// move among them, Home and End go to the first and the last of a row. data-rove of their container selects them.
+// move among them, Home and End go to the first and the last of a row. data-rove of their container selects them. Where
+// arrows to the side do something else, data-rove-by="order" leaves those: up and down go to the one before and after.
 
 const things = (container) => [...container.querySelectorAll(container.dataset.rove)];
 
@@ -48,8 +49,13 @@ document.addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey || !/^(Arrow(Left|Right|Up|Down)|Home|End)$/.test(e.key)) return;
   const container = e.target.closest?.("[data-rove]");
   if (!container || !e.target.matches(container.dataset.rove)) return;
-  const next = towards(e.key, e.target, things(container));
+  const all = things(container);
+  let next;
+  if (container.dataset.roveBy === "order") {
+    const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
+    if (!by) return;
+    next = all[all.indexOf(e.target) + by];
+  } else next = towards(e.key, e.target, all);
   e.preventDefault();
-  e.stopPropagation();
   next?.focus();
 });

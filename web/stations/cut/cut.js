@@ -123,8 +123,8 @@ document.addEventListener("keydown", (e) => {
     const track = clip.dataset.clip.split(" ")[0];
     return send("clip.move", clip, { record: Math.max(0, Number(clip.dataset.from) + way), toTrack: track });
   }
-  if (e.target.closest("input, select, textarea, button")) return;
-  if (e.key === " ") {
+  if (e.target.closest("input:not([type=checkbox]), select, textarea, #side")) return;
+  if (e.key === " " && !e.target.closest("button:not(#player button), summary, [type=checkbox]")) {
     e.preventDefault();
     player?.toggle();
   }

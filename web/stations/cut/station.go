@@ -32,6 +32,7 @@ func Station(a *kit.App) kit.Station {
 		Keys: []kit.Shortcut{
 			{Keys: []string{"Space"}, Does: "play and stop"},
 			{Keys: []string{",", "."}, Does: "a frame back, a frame on"},
+			{Keys: []string{"↑", "↓"}, Does: "on a clip, go to the one before, the next"},
 			{Keys: []string{"Enter"}, Does: "on a clip, open it"},
 			{Keys: []string{"←", "→"}, Does: "on a clip, move it by a frame"},
 		},

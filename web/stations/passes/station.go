@@ -26,6 +26,10 @@ func Station(a *kit.App) kit.Station {
 		Hint:   "What compositing will need, and nothing else.",
 		Files:  files,
 		Shared: []string{"pick.js"},
+		Keys: []kit.Shortcut{
+			{Keys: []string{"Space"}, Does: "on a box, tick it"},
+			{Keys: []string{"←", "→", "↑", "↓"}, Does: "on a box, go to the one beside, above, below"},
+		},
 		Mends:  []string{"pass list", "light group", "depth"},
 		Fill:   p.fill,
 		Routes: p.routes,

@@ -159,7 +159,7 @@ async function enter(room) {
       "-": () => brighten(-0.5),
       "+": () => brighten(0.5),
     };
-    if (!keys[e.key] || (e.key === " " && e.target.closest("button"))) return;
+    if (!keys[e.key] || (e.key === " " && e.target.closest("#side, summary"))) return; // buttons have Enter
     e.preventDefault();
     keys[e.key]();
   });

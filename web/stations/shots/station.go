@@ -30,6 +30,7 @@ func Station(a *kit.App) kit.Station {
 		Keeps: []string{"from"},
 		Fill:  p.fill,
 		Keys: []kit.Shortcut{
+			{Keys: []string{"↑", "↓"}, Does: "on a bar, go to the one before, the next"},
 			{Keys: []string{"←", "→"}, Does: "on a bar, move it by a frame; with Shift, its last frame"},
 		},
 		Routes: p.routes,

@@ -8,6 +8,7 @@ import (
 
 	"reelhouse/web/kit"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/geom"
 	"reelhouse/core/look"
 	"reelhouse/core/production"
@@ -57,7 +58,8 @@ type openLook struct {
 	Lists      []lookList
 	Isolate    kit.Field
 	ShowAll    *kit.Action // where something is isolated
-	Dress      []kit.Field // light by light, material variant and textures
+	LightRows  []lookLight
+	Dress      []kit.Field // material variant and textures
 	Variants   []string    // of the scene
 	Preview    string      // code of the view whose picture is shown, "" for none
 	Live       string      // address of the picture
@@ -77,6 +79,49 @@ type lookColour struct {
 	Hue       kit.Field
 	Intensity kit.Field
 }
+
+// A lookLight is a light of the scene in a look.
+type lookLight struct {
+	Name   string
+	Times  kit.Field
+	Colour kit.Field
+}
+
+// lightRows returns what is edited of the scene's lights, one by one.
+func lightRows(v *kit.View, l look.Look, s *scene.Scene) []lookLight {
+	var rows []lookLight
+	seen := map[string]bool{}
+	for _, light := range s.Lights {
+		if seen[light.Name] || len(rows) == mostLightRows {
+			continue
+		}
+		seen[light.Name] = true
+		change := look.LightChange{Name: light.Name}
+		for _, c := range l.Lights {
+			if c.Name == light.Name {
+				change = c
+			}
+		}
+		hue := change.Colour
+		if hue == "" {
+			hue = look.Hue(light.Color)
+		}
+		part := v.Part("look-light", l.Code).At(edit.SetLookLight{Look: l.Code, Light: light.Name}.Part())
+		field := func(name, label, value string) kit.Field {
+			f := part.Field(name, label+" of "+light.Name, value)
+			f.ID, f.Edit = "light-"+light.Name+"-"+name, f.Edit.Setting("light", light.Name)
+			return f
+		}
+		rows = append(rows, lookLight{
+			light.Name, field("times", "Intensity", kit.Some(change.Times)).Number(4).Or("1"),
+			field("colour", "Colour", hue),
+		})
+	}
+	return rows
+}
+
+// mostLightRows is how many lights are listed one by one.
+const mostLightRows = 60
 
 // A lookList is names of objects that have a role.
 type lookList struct {
@@ -174,6 +219,7 @@ func openedLook(v *kit.View, laid laidLook, s *scene.Scene) *openLook {
 	for _, name := range viewsheet.Lights(s) {
 		lights = append(lights, kit.Choice{Value: name, On: l.Burns(name)})
 	}
+	o.LightRows = lightRows(v, l, s)
 	o.Lights = part.Ticks("lights", "Scene lights that are on", lights)
 	o.surround(p, part)
 	for _, r := range lookRoles(&l) {
@@ -191,8 +237,6 @@ func openedLook(v *kit.View, laid laidLook, s *scene.Scene) *openLook {
 	}
 	o.Variants = s.Variants
 	o.Dress = []kit.Field{
-		part.Field("lightChanges", "Light by light: intensity and colour", look.WriteLights(l.Lights)).Mono(0).
-			Or("lamp_name = 2 #ffcc88, …"),
 		part.Field("variant", "Material variant", l.Variant).Mono(0).Or("the file's own").Suggest("variants"),
 		part.Field("textures", "Textures: image = the one instead", look.WriteTextures(l.Textures)).Mono(0).
 			Or("label = label_(value:title)"),

@@ -310,6 +310,19 @@ func TestScreenshots(t *testing.T) {
 		}
 	}
 	shoot("history", "history?from=2&to=4", `document.getElementById("compared") !== null`)
+	for _, edit := range [][]string{
+		{"view-key.add", "view=quay", "frame=1001"}, {"view-key.add", "view=quay", "frame=1036"},
+		{"view.place", "view=quay", "frame=1020", "side=above", "x=26", "y=44"},
+		{"view.aim", "view=quay", "frame=1001", "object=lighthouse"},
+		{"view.aim", "view=quay", "frame=1020", "object=lighthouse"},
+		{"view.aim", "view=quay", "frame=1036", "object=lighthouse"},
+	} {
+		if out, complaints, err := run(t, append(append([]string{"edit"}, edit...), "--data", data)...); err != nil {
+			t.Fatalf("%v: %s%s", err, out, complaints)
+		}
+	}
+	p.do("take night paper", chromedp.Evaluate[chromedp.Void](`localStorage.setItem("paper", "night")`))
+	shoot("night", "views?open=quay&frame=1028#set-up", sharp("#picture img"))
 }
 
 // A person agrees on a size in one tab while a second tab shows the page: the second is told, a change of the

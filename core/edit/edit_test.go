@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"reflect"
 	"regexp"
@@ -13,10 +14,12 @@ import (
 
 	"reelhouse/core/camera"
 	"reelhouse/core/frame"
+	"reelhouse/core/geom"
 	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
+	"reelhouse/core/scene"
 )
 
 // sample returns a production with a shot, without a scene.
@@ -482,5 +485,56 @@ func TestALookChangesALightAndIsolates(t *testing.T) {
 		if err := do(t, &p, c[0], c[1:]...); err == nil {
 			t.Errorf("%v was kept", c)
 		}
+	}
+}
+
+// A lens that changes with its keys is changed at the frame that is looked at; one that does not, for all frames.
+func TestALensIsChangedAtItsKey(t *testing.T) {
+	p := sample()
+	v := &p.Views[0]
+	for _, n := range []int{1001, 1048} {
+		v.Setup.Motion = v.Setup.Motion.With(camera.Key{Frame: n})
+	}
+	set := func(values ...string) {
+		t.Helper()
+		if err := do(t, &p, "view.set", append([]string{"view", v.Code}, values...)...); err != nil {
+			t.Fatal(err)
+		}
+	}
+	set("focusDistance", "7", "frame", "1048")
+	if v.Setup.Focus != 7 || v.Setup.Motion.Keys[1].Focus != 0 {
+		t.Errorf("%+v", v.Setup)
+	}
+	v.Setup.Motion = v.Setup.Motion.With(camera.Key{Frame: 1001, Focus: 3})
+	set("focusDistance", "9", "frame", "1048")
+	set("focusDistance", "5", "frame", "1020")
+	keys := v.Setup.Motion.Keys
+	if len(keys) != 3 || keys[0].Focus != 3 || keys[1].Focus != 5 || keys[2].Focus != 9 || v.Setup.Focus != 7 {
+		t.Errorf("%+v", keys)
+	}
+}
+
+// A view whose camera becomes its own sees what it saw, standing or moving by keys.
+func TestACameraBecomesTheViewsOwn(t *testing.T) {
+	s := &scene.Scene{Roots: []int{0}, Cameras: []scene.Camera{{Up: 0.5, Aspect: 2}}}
+	n := scene.NewNode("cam")
+	n.Camera, n.Translation = 0, geom.Vec{X: 3, Y: 2, Z: 1}
+	s.Nodes = []scene.Node{n}
+	p := sample()
+	p.Scene.SHA256, p.Views[0].Camera = "5ce", "cam"
+	k := Known{SceneFile: p.Scene, Scene: s}
+	before := p.Views[0].Setup.Of(s.At(0).World[0], s.Cameras[0])
+	c, err := FromText("view.set", map[string][]string{"view": {p.Views[0].Code}, "camera": {""}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := Apply(c, &p, k); err != nil {
+		t.Fatal(err)
+	}
+	v := p.Views[0]
+	after := v.Setup.Of(geom.Identity(), camera.OwnOptics())
+	if v.Camera != "" || after.Pose.Origin != before.Pose.Origin ||
+		math.Abs(after.Camera.Up-before.Camera.Up) > 1e-9 || math.Abs(after.Camera.Aspect-before.Camera.Aspect) > 1e-9 {
+		t.Errorf("it was %+v, and is %+v", before, after)
 	}
 }

@@ -2,6 +2,7 @@ package edit
 
 import (
 	"fmt"
+	"slices"
 
 	"reelhouse/core/camera"
 	"reelhouse/core/lens"
@@ -109,13 +110,11 @@ func (c SetView) camera(p *production.Production, k Known, v *production.View) e
 		if err := first(inRig(*v, "change the rig"), lockedNow(*v)); err != nil {
 			return wrong("camera", err)
 		}
-		if *c.Camera == "" && !v.Setup.Own() {
-			t, err := standingOf(p, k, *v, c.Frame)
-			if err != nil {
+		if *c.Camera == "" {
+			if err := ownCamera(p, k, v, c.Frame); err != nil {
 				return wrong("camera", err)
 			}
-			v.Camera, v.Setup.Stand = "", &t.stand
-		} else if *c.Camera != "" {
+		} else if *c.Camera != v.Camera {
 			v.Camera, v.Setup.Stand, v.Setup.Motion = *c.Camera, nil, nil
 		}
 	}
@@ -130,6 +129,31 @@ func (c SetView) camera(p *production.Production, k Known, v *production.View) e
 	if c.Locked != nil {
 		v.Setup.Locked = *c.Locked
 	}
+	return nil
+}
+
+// ownCamera makes the camera of a view one that no scene has, and that sees what it saw.
+func ownCamera(p *production.Production, k Known, v *production.View, frame int) error {
+	if v.Camera == "" {
+		return nil
+	}
+	t, err := standingOf(p, k, *v, frame)
+	if err != nil {
+		return err
+	}
+	s := &v.Setup
+	if !s.Own() {
+		s.Stand = &t.stand
+	}
+	if t.optics.Height > 0 && s.Parallel == 0 {
+		s.Parallel = t.optics.Height
+	} else if s.Focal == 0 {
+		s.Focal = s.At(float64(frame)).FocalOf(t.optics)
+	}
+	if s.BackHigh == 0 { // its shape
+		s.BackHigh = s.BackWidth() / t.optics.Aspect
+	}
+	v.Camera = ""
 	return nil
 }
 
@@ -211,7 +235,9 @@ func (c SetView) lens(p *production.Production, k Known, v *production.View) err
 		}),
 		toNumber(&s.Back, c.SensorWidth),
 		toNumber(&s.BackHigh, c.SensorHeight),
-		toNumber(&s.Focal, c.FocalLength),
+		with("focalLength", c.FocalLength, func(n number) error {
+			return c.lensAt(v, func(k *camera.Key) *float64 { return &k.Focal }, &s.Focal, n)
+		}),
 		with("horizontalFOV", c.HorizontalFOV, seeing(false)),
 		with("verticalFOV", c.VerticalFOV, seeing(true)),
 		toNumber(&s.Parallel, c.OrthographicHeight),
@@ -219,6 +245,23 @@ func (c SetView) lens(p *production.Production, k Known, v *production.View) err
 		toNumber(&s.ShiftUp, c.LensShiftY),
 		to(&s.Panorama, c.Panorama),
 	)
+}
+
+// lensAt sets a number of the lens: of the key at the frame if the view's keys have that number, or else of all.
+func (c SetView) lensAt(v *production.View, of func(*camera.Key) *float64, all *float64, n number) error {
+	m := v.Setup.Motion
+	if m == nil || !slices.ContainsFunc(m.Keys, func(k camera.Key) bool { return *of(&k) != 0 }) {
+		*all = float64(n)
+		return nil
+	}
+	key, there := m.Find(c.Frame)
+	if !there {
+		key = m.At(float64(c.Frame))
+		key.Frame, key.Ease = c.Frame, camera.Smooth
+	}
+	*of(&key) = float64(n)
+	v.Setup.Motion = m.With(key)
+	return nil
 }
 
 // What a lens has that was asked to expose or to be focused, and has not been given it.
@@ -248,7 +291,9 @@ func (c SetView) exposure(v *production.View) error {
 			}
 			return nil
 		}),
-		toNumber(&s.Focus, c.FocusDistance),
+		with("focusDistance", c.FocusDistance, func(n number) error {
+			return c.lensAt(v, func(k *camera.Key) *float64 { return &k.Focus }, &s.Focus, n)
+		}),
 		with("fNumber", c.FNumber, func(n number) error { s.FNumber = float64(n); focused(); return nil }),
 		toNumber(&s.EV, c.ExposureEV),
 		toNumber(&s.Shutter, c.ShutterAngle),

@@ -31,9 +31,14 @@ func (r Rate) Seconds(n, first int) float64 {
 	return float64(n-first) * float64(r.Denominator) / float64(r.Numerator)
 }
 
+// String writes a rate as ParseRate reads it: as a number where that is common, and otherwise as its fraction.
 func (r Rate) String() string {
-	if r.Denominator == 1 {
+	switch r.Denominator {
+	case 1:
 		return fmt.Sprintf("%d fps", r.Numerator)
+	case 1001:
+	default:
+		return fmt.Sprintf("%d/%d fps", r.Numerator, r.Denominator)
 	}
 	return fmt.Sprintf("%.3f fps", r.PerSecond())
 }

@@ -131,7 +131,7 @@ func TestRetimeKeepsTheLength(t *testing.T) {
 func TestRatesAreReadAsTheFractionsTheyStandFor(t *testing.T) {
 	for text, want := range map[string]Rate{
 		"24": {24, 1}, "23.976": {24000, 1001}, "23.98": {24000, 1001}, "29.97": {30000, 1001},
-		"59.94 fps": {60000, 1001}, "30000/1001": {30000, 1001}, "12.5": {25, 2},
+		"59.94 fps": {60000, 1001}, "30000/1001": {30000, 1001}, "12.5": {25, 2}, "100/3 fps": {100, 3},
 	} {
 		if got, err := ParseRate(text); err != nil || got != want {
 			t.Errorf("%q: %v, %v", text, got, err)

@@ -55,8 +55,8 @@ const (
 // not written.
 func Columns() []Column {
 	return []Column{
-		Code, Name, Sequence, View, Look, Frames, Step, Handles, Sizes, PassList, Outputs, Quality, InBatch, Labels,
-		Note, First, Last, Value,
+		Code, Name, View, Look, Frames, Step, Handles, Sizes, PassList, Outputs, Quality, InBatch, Labels, Note,
+		Sequence, First, Last, Value,
 	}
 }
 
@@ -472,9 +472,8 @@ func cells(s production.Shot) []string {
 	}
 	list := func(codes []string) string { return strings.Join(codes, "; ") }
 	return []string{
-		s.Code, s.Name, s.Sequence, list(s.Seen()), s.Look, s.Frames.String(), number(s.Step), handles, list(s.Sizes),
-		s.PassList,
-		list(s.Outputs), s.Quality, in, WriteLabels(s.Labels), s.Note,
+		s.Code, s.Name, list(s.Seen()), s.Look, s.Frames.String(), number(s.Step), handles, list(s.Sizes), s.PassList,
+		list(s.Outputs), s.Quality, in, WriteLabels(s.Labels), s.Note, s.Sequence,
 	}
 }
 

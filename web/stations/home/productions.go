@@ -32,6 +32,7 @@ type card struct {
 	Picture  *kit.Thumb // nil while there is nothing to see
 	Totals   plan.Totals
 	Problems int
+	Trouble  string // why there are no totals, "" for none
 	Running  kit.Running
 }
 
@@ -39,8 +40,10 @@ type card struct {
 func (a *page) cardOf(p store.Revision) (card, error) {
 	out := card{Revision: p}
 	d, err := a.House.DraftOf(p)
-	if err != nil {
-		return out, err
+	if err != nil { // the others are shown nevertheless, and its own pages say what is wrong
+		a.Log.Warn("a production cannot be summed up", "production", p.Code, "error", err)
+		out.Trouble = "what it amounts to cannot be told; open it to see why"
+		return out, nil
 	}
 	out.Totals, out.Problems = d.Batch.Totals(), len(d.Problems)
 	out.Totals.Seconds /= float64(a.Node.SlotCount())

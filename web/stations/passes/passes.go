@@ -68,6 +68,7 @@ type passesPage struct {
 	Measured   bool     // seconds are of frames that this production has had
 	Sources    []string // of light, by name
 	Depths     []listDepth
+	MeasureAt  string   // address that measures depth
 	Overridden []string // codes of shots with a depth of their own
 	Measurable []string // codes of shots over which depth can be measured
 }
@@ -79,6 +80,7 @@ func (a *page) fill(v *kit.View) error {
 		Size: kit.UsualSize, Measured: v.Draft.Measure.Frames > 0,
 		Lights: lightGroups(v), Depths: depthsOf(v), Overridden: overridden(p),
 		Include:    v.Path("edit/pass-list.include"),
+		MeasureAt:  v.Path("depths"),
 		AddLights:  v.Part("light-group", "").Action("add", "+ light group", "Add a group of lights"),
 		WrongLight: v.Wrong("light group", "add"),
 	}

@@ -20,15 +20,23 @@ function mark(cells) {
   drawn.cells = cells;
 }
 
+// One tick is under way at a time: the next says which revision it was made on.
+const waiting = [];
+const busy = () => document.querySelector(".htmx-request");
+document.addEventListener("htmx:afterSettle", () => {
+  setTimeout(() => waiting.length && !busy() && post(waiting.shift()));
+});
+
 function send(cells, on) {
   const of = new Set(cells.map((c) => c.dataset.list));
   const passes = new Set(cells.flatMap((c) => c.dataset.passes.split(" ")));
-  htmx.ajax("POST", table().dataset.include, {
-    source: table(),
-    target: "#sheet",
-    swap: "outerHTML",
-    values: { of: [...of], "set.passes": [...passes], "set.on": on ? "1" : "0" },
-  });
+  const values = { of: [...of], "set.passes": [...passes], "set.on": on ? "1" : "0" };
+  if (busy()) waiting.push(values);
+  else post(values);
+}
+
+function post(values) {
+  htmx.ajax("POST", table().dataset.include, { source: table(), target: "#sheet", swap: "outerHTML", values });
 }
 
 const isOn = (box) => box.getAttribute("aria-checked") === "true";

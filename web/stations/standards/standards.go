@@ -96,7 +96,7 @@ func (page *standardsPage) general(v *kit.View) {
 	p, part := v.Production, v.Part("production", "")
 	page.General = []kit.Field{
 		part.Field("title", "Title", p.Title),
-		part.Field("rate", "Frame rate", page.Count).Of(page.Counts),
+		part.Field("rate", "Frame rate, or a fraction", page.Count).Mono(0).Suggest("rates"),
 		part.Field("firstFrame", "First frame, at 0 s", p.FirstFrame).Mono(0),
 		part.Field("firstTimecode", "First timecode", p.FirstTimecode).Mono(0),
 		part.Field("handles", "Handles, frames", p.Handles).Mono(0),

@@ -263,9 +263,10 @@ func cryptomatte(code Code, name, layer, of string, left Shares) Pass {
 			channels = append(channels, fmt.Sprintf("%02d.%s", i, c))
 		}
 	}
+	what, _, _ := strings.Cut(of, ",")
 	return Pass{
 		Code: code, Name: name, Channels: channels, Layer: layer,
-		Group: GroupMattes, Purpose: "Mattes by name, exact at edges, of " + strings.TrimSuffix(of, ",") + ".",
+		Group: GroupMattes, Purpose: "Mattes by name, exact at edges, of " + what + ".",
 		Meaning: "Which " + of + " cover how much of the pixel, most first: pairs of an ID, hashed from its name, " +
 			"and its share.",
 		Data: true, Shown: AsIDs, Adds: 0.06, Left: left,

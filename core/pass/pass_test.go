@@ -65,3 +65,12 @@ func TestEveryPassSaysAllThatIsToBeKnown(t *testing.T) {
 		}
 	}
 }
+
+// Every pass stands in a group, and says in a few words what it is taken for.
+func TestEveryPassHasAGroupAndAPurpose(t *testing.T) {
+	for _, p := range Known([]LightGroup{{Code: "lamps", Name: "Lamps"}}) {
+		if !slices.Contains(Groups(), p.Group) || p.Purpose == "" || len(p.Purpose) > 70 {
+			t.Errorf("%s is in the group %q, for %q", p.Code, p.Group, p.Purpose)
+		}
+	}
+}

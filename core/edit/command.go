@@ -112,8 +112,8 @@ func Apply(c Command, p *production.Production, k Known) error {
 	return m
 }
 
-// given returns the names of the fields that a command was given.
-func given(c Command) []string {
+// given returns the names of the fields that a command, or a part of one, was given.
+func given(c any) []string {
 	var names []string
 	v := reflect.ValueOf(c)
 	for _, f := range fieldsOf(v.Type()) {

@@ -50,7 +50,7 @@ func (c SetDepth) apply(p *production.Production, _ Known) error {
 	if err != nil {
 		return err
 	}
-	return c.change(&p.PassLists[i].Depth, given(c)[1:])
+	return c.change(&p.PassLists[i].Depth)
 }
 
 func (c SetShotDepth) apply(p *production.Production, _ Known) error {
@@ -59,15 +59,14 @@ func (c SetShotDepth) apply(p *production.Production, _ Known) error {
 		return err
 	}
 	own := p.ResolvedShot(p.Shots[i]).Depth()
-	if err := c.change(&own, given(c)[1:]); err != nil {
+	if err := c.change(&own); err != nil {
 		return err
 	}
 	p.Shots[i].Depth = &own
 	return nil
 }
 
-// change changes settings; fields are the names of what was given.
-func (c depthChange) change(s *pass.DepthSettings, fields []string) error {
+func (c depthChange) change(s *pass.DepthSettings) error {
 	d := &s.Style
 	err := first(
 		to(&s.Background, c.Background),
@@ -89,7 +88,7 @@ func (c depthChange) change(s *pass.DepthSettings, fields []string) error {
 		to(&d.Filtered, c.Filtered),
 		to(&s.OcclusionRadius, c.OcclusionRadius),
 	)
-	if err == nil && len(fields) > 0 {
+	if fields := given(c); err == nil && len(fields) > 0 {
 		err = wrong(fields[len(fields)-1], s.Check())
 	}
 	return err

@@ -72,9 +72,23 @@ func (c SetPassList) apply(p *production.Production, _ Known) error {
 	l := &p.PassLists[i]
 	return first(
 		to(&l.Name, c.Title),
-		with("code", c.Code, func(code string) error { p.RenamePassList(c.List, code); return nil }),
+		with("code", c.Code, func(code string) error { renamePassList(p, i, code); return nil }),
 		with("passes", c.Passes, l.SetPasses),
 	)
+}
+
+// renamePassList gives a list another code, wherever that is named.
+func renamePassList(p *production.Production, i int, code string) {
+	was := p.PassLists[i].Code
+	for k := range p.Shots {
+		if p.Shots[k].PassList == was {
+			p.Shots[k].PassList = code
+		}
+	}
+	if p.ShotDefaults.PassList == was {
+		p.ShotDefaults.PassList = code
+	}
+	p.PassLists[i].Code = code
 }
 
 // IncludePasses puts passes into lists, or takes them out of them.

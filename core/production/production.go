@@ -177,23 +177,6 @@ func (l *PassList) SetPasses(codes []pass.Code) error {
 	return nil
 }
 
-// RenamePassList gives a list another code; shots follow it.
-func (p *Production) RenamePassList(code, now string) {
-	for i := range p.PassLists {
-		if p.PassLists[i].Code == code {
-			p.PassLists[i].Code = now
-		}
-	}
-	for i := range p.Shots {
-		if p.Shots[i].PassList == code {
-			p.Shots[i].PassList = now
-		}
-	}
-	if p.ShotDefaults.PassList == code {
-		p.ShotDefaults.PassList = now
-	}
-}
-
 // For returns the passes that go to an output.
 func (l PassList) For(output string) []pass.Code {
 	var codes []pass.Code

@@ -72,8 +72,8 @@ func (o *openView) motion(v *kit.View, objects []string) motion {
 		out.Now = fmt.Sprintf("%s, frames %d to %d.", kit.Plural(len(m.Keys), "key", "keys"), first, last)
 	case o.Moves && !o.Own:
 		out.Now = "It moves as in the scene."
-		take := v.Part("view", o.Code).Action("take-over", "Take over its movement",
-			"Makes keys of it, which can be changed; the scene's camera stays")
+		take := v.Part("view", o.Code).Action("take-over", "Convert to keys",
+			"Keys of this view that move it as in the scene, to be changed; the scene stays as it is")
 		out.TakeOver = &take
 	}
 	if !free {

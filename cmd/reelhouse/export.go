@@ -54,7 +54,8 @@ func exportCommand() *cobra.Command {
 	}
 	dataFlag(cmd, &data)
 	cmd.Flags().StringVar(&code, "production", "", "code of the production; needed when there are several")
-	cmd.Flags().StringVar(&outputCode, "output", "", "write this output of the production instead of all its standards")
+	cmd.Flags().
+		StringVar(&outputCode, "output", "", "write this output of the production instead of all its standards")
 	cmd.Flags().StringVar(&presetName, "preset", "", "write this saved preset of standards instead")
 	cmd.Flags().StringVar(&name, "name", "", "the preset's name in the file")
 	return cmd
@@ -94,16 +95,20 @@ func importCommand() *cobra.Command {
 	var data, into, name string
 	var replace, dry, asJSON bool
 	cmd := &cobra.Command{
-		Use:   "import FILE",
+		Use:   "import FILE...",
 		Short: "Take in a table of shots, a cut, or a preset file",
 		Long: "A .csv file is a table of shots, an .otio or .edl file is a cut: they go into the production of " +
 			"--into, or the only one, as a whole or not at all, " +
-			"and what was read, changed and dropped is said. Any other file is a preset, which is kept in the house, " +
+			"and what was read, changed and dropped is said. Several .edl files are lists that go on from each other. " +
+			"Any other file is a preset, which is kept in the house, " +
 			"and given to the production of --into.",
-		Args: cobra.ExactArgs(1),
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if isShots(args[0]) {
-				return importShots(cmd.OutOrStdout(), data, into, args[0], dry, asJSON)
+				return importShots(cmd.OutOrStdout(), data, into, args, dry, asJSON)
+			}
+			if len(args) > 1 {
+				return fmt.Errorf("one preset is taken in at a time")
 			}
 			file, err := os.Open(args[0])
 			if err != nil {

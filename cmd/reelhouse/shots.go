@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"reelhouse/core/edit"
@@ -38,14 +39,24 @@ func exportShots(complaints io.Writer, h *house.House, code, path string) error 
 		}
 		return writeNew(path, b.Bytes())
 	}
-	data, dropped, err := house.WriteCut(format, p.Production)
+	files, said, err := house.WriteCut(format, p.Production)
 	if err != nil {
 		return err
 	}
-	for _, d := range dropped {
-		fmt.Fprintln(complaints, "dropped:", d)
+	for _, text := range said {
+		fmt.Fprintln(complaints, "otherwise:", text)
 	}
-	return writeNew(path, data)
+	for i, data := range files {
+		name := path
+		if len(files) > 1 {
+			name = strings.TrimSuffix(path, filepath.Ext(path)) + "_" + strconv.Itoa(i+1) + filepath.Ext(path)
+			fmt.Fprintln(complaints, "written:", name)
+		}
+		if err := writeNew(name, data); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // importedShots is what taking a file in does.
@@ -67,24 +78,32 @@ type importedCut struct {
 }
 
 // importShots takes a table of shots or a cut into a production, or says what that would do.
-func importShots(out io.Writer, data, into, path string, dry, asJSON bool) error {
-	file, err := os.Open(path)
-	if err != nil {
-		return err
+func importShots(out io.Writer, data, into string, paths []string, dry, asJSON bool) error {
+	var files []house.CutFile
+	for _, path := range paths {
+		file, err := os.Open(path)
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		files = append(files, house.CutFile{Name: path, Data: file})
 	}
-	defer file.Close()
 	return reading(data, into, func(h *house.House, p production.Production) error {
-		return takeShots(out, h, p, path, file, dry, asJSON)
+		return takeShots(out, h, p, files, dry, asJSON)
 	})
 }
 
-// takeShots takes the shots or the cut of an open file.
+// takeShots takes the shots or the cut of open files.
 func takeShots(
-	out io.Writer, h *house.House, p production.Production, path string, file io.Reader, dry, asJSON bool,
+	out io.Writer, h *house.House, p production.Production, files []house.CutFile, dry, asJSON bool,
 ) error {
+	path, file := files[0].Name, files[0].Data
 	said := importedShots{Production: p.Code}
 	var change edit.Command
 	if strings.EqualFold(filepath.Ext(path), ".csv") {
+		if len(files) > 1 {
+			return fmt.Errorf("%s: one table of shots is taken in at a time", filepath.Base(path))
+		}
 		table, err := shotlist.Read(file)
 		if err != nil {
 			return fmt.Errorf("%s: %w", filepath.Base(path), err)
@@ -94,7 +113,7 @@ func takeShots(
 		said.Table, said.Mistakes = &made, mistakes
 		change = edit.ImportShots{File: filepath.Base(path), Table: table, Columns: table.Guess()}
 	} else {
-		r, left, err := house.ReadCut(path, file, p)
+		r, left, err := house.ReadCut(files, p)
 		if err != nil {
 			return err
 		}

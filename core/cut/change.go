@@ -3,6 +3,7 @@ package cut
 import (
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // A Place is where a new clip is put.
@@ -64,6 +65,9 @@ func (c *Cut) shift(track, from, by int, all bool) {
 				clip.Record += by
 			}
 		}
+		if t := &c.Tracks[k]; (all || k == track) && t.Until > from {
+			t.Until += by
+		}
 	}
 }
 
@@ -109,7 +113,7 @@ func (c *Cut) Move(track, index, record, to int) error {
 
 // tidy takes empty tracks away from the top.
 func (c *Cut) tidy() {
-	for n := len(c.Tracks); n > 0 && len(c.Tracks[n-1].Clips) == 0; n-- {
+	for n := len(c.Tracks); n > 0 && len(c.Tracks[n-1].Clips) == 0 && c.Tracks[n-1].Until == 0; n-- {
 		c.Tracks = c.Tracks[:n-1]
 	}
 }
@@ -144,7 +148,18 @@ func (c *Cut) Ripple(track, index, from, to int) error {
 	for i := index + 1; i < len(c.Tracks[track].Clips); i++ {
 		c.Tracks[track].Clips[i].Record += longer
 	}
+	if t := &c.Tracks[track]; t.Until > 0 {
+		t.Until = max(0, t.Until+longer)
+	}
 	return c.Check()
+}
+
+// Close ends every track with its last clip.
+func (c *Cut) Close() {
+	for k := range c.Tracks {
+		c.Tracks[k].Until = 0
+	}
+	c.tidy()
 }
 
 // Slip shows other source frames in the same record frames.
@@ -181,14 +196,14 @@ func (c *Cut) Rename(codes map[string]string) {
 // Match finds the shots of clips that have none, by the names that they came with: a code by itself, or before a mark.
 // It returns how many clips stay without one.
 func (c *Cut) Match(codes []string) int {
-	left := 0
+	left, codeOf := 0, known(codes)
 	for k := range c.Tracks {
 		for i := range c.Tracks[k].Clips {
 			clip := &c.Tracks[k].Clips[i]
-			if slices.Contains(codes, clip.Shot) {
+			if clip.Shot != "" && codeOf[strings.ToLower(clip.Shot)] == clip.Shot {
 				continue
 			}
-			clip.Shot = match(codes, clip.Shot, clip.Name, clip.Reel)
+			clip.Shot = match(codeOf, clip.Shot, clip.Name, clip.Reel)
 			if clip.Shot == "" {
 				left++
 			}

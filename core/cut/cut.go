@@ -7,7 +7,8 @@
 //
 // Cuts are read and written as OpenTimelineIO (.otio: JSON, schemas Timeline.1, Stack.1, Track.1, Clip.1 and .2, Gap.1,
 // Transition.1, LinearTimeWarp.1, FreezeFrame.1; ASWF) and as edit decision lists in the form known as CMX 3600, whose
-// rules are common practice: there is no published standard.
+// rules are common practice: there is no published standard. What a timeline says and a cut has no place for is kept as
+// it came, and written out again where it hung.
 package cut
 
 import (
@@ -26,6 +27,15 @@ type Cut struct {
 	Start int `json:"start,omitempty"`
 	// Sound is an audio file that plays along from record frame 0; the zero value for none.
 	Sound Sound `json:"sound,omitzero"`
+	// Name is what the file that it was read from calls it, From that file's name, and Said what the cut has otherwise
+	// than the file, or not at all.
+	Name string   `json:"name,omitempty"`
+	From string   `json:"from,omitempty"`
+	Said []string `json:"said,omitempty"`
+	// Kept is of the timeline and of its stack; Others lie between the tracks.
+	Kept   Kept         `json:"kept,omitempty"`
+	Stack  Kept         `json:"stack,omitempty"`
+	Others []OtherTrack `json:"others,omitempty"`
 }
 
 // A Sound is an audio file, named by its content; without one it is known by its name only.
@@ -40,6 +50,18 @@ type Track struct {
 	Name  string `json:"name,omitempty"`
 	Muted bool   `json:"muted,omitempty"`
 	Clips []Clip `json:"clips"`
+	// Until is the record frame that the track goes on to, with nothing, where that is after its last clip.
+	Until int     `json:"until,omitempty"`
+	After []Other `json:"after,omitempty"` // behind the last clip
+	Kept  Kept    `json:"kept,omitempty"`
+}
+
+// End returns the record frame after the last one of the track.
+func (t Track) End() int {
+	if n := len(t.Clips); n > 0 {
+		return max(t.Until, t.Clips[n-1].End())
+	}
+	return t.Until
 }
 
 // A Clip is frames of a shot in the cut.
@@ -54,6 +76,8 @@ type Clip struct {
 	Speed  Speed    `json:"speed,omitzero"`
 	Muted  bool     `json:"muted,omitempty"`
 	Notes  []string `json:"notes,omitempty"` // such as transitions, which are not made here
+	Before []Other  `json:"before,omitempty"`
+	Kept   Kept     `json:"kept,omitempty"`
 }
 
 // A Speed is how many source frames pass in a record frame, as a fraction; below 0 backwards. The zero value is the
@@ -142,6 +166,9 @@ func (c Cut) Check() error {
 	if len(c.Tracks) > MaxTracks {
 		return fmt.Errorf("%d tracks; a cut has at most %d", len(c.Tracks), MaxTracks)
 	}
+	if n := c.keptBytes(); n > MaxKept {
+		return fmt.Errorf("%d MB of what other programs said of it; a cut keeps at most %d MB", n>>20, MaxKept>>20)
+	}
 	for i, t := range c.Tracks {
 		if clips += len(t.Clips); clips > MaxClips {
 			return fmt.Errorf("more than %d clips", MaxClips)
@@ -170,19 +197,25 @@ func (c Cut) Check() error {
 			}
 			end = clip.End()
 		}
+		if t.Until < 0 || t.Until > MaxFrames {
+			return fmt.Errorf("track %d goes on to record frame %d; a cut has at most %d", i+1, t.Until, MaxFrames)
+		}
 	}
 	return nil
 }
 
-// Length returns how many record frames the cut has, up to the end of its last clip.
+// Length returns how many record frames the cut has, up to the end of its longest track.
 func (c Cut) Length() int {
 	n := 0
 	for _, t := range c.Tracks {
-		for _, clip := range t.Clips {
-			n = max(n, clip.End())
-		}
+		n = max(n, t.End())
 	}
 	return n
+}
+
+// Empty reports whether the cut has no clip.
+func (c Cut) Empty() bool {
+	return !slices.ContainsFunc(c.Tracks, func(t Track) bool { return len(t.Clips) > 0 })
 }
 
 // A Span is record frames in which one clip is seen, or none.
@@ -245,6 +278,9 @@ func (c Cut) Seen() []Span {
 		add(at, e.at)
 		at, open[e.track] = e.at, e.index+1
 	}
+	if len(spans) > 0 {
+		add(at, max(at, c.Length()))
+	}
 	return spans
 }
 
@@ -287,7 +323,7 @@ func (c Cut) Used() (map[Use]frame.Set, error) {
 
 // Flat returns the cut as one track of what is seen.
 func (c Cut) Flat() Track {
-	var t Track
+	t := Track{Until: c.Length()}
 	for _, s := range c.Seen() {
 		if !s.Gap() {
 			t.Clips = append(t.Clips, s.Clip.Part(s.From, s.To))
@@ -301,4 +337,29 @@ func (c Cut) Flat() Track {
 func (c Clip) Part(from, to int) Clip {
 	c.Source, c.Record, c.Length = c.SourceAt(from), from, to-from
 	return c
+}
+
+// Times returns the speed of what is played at one speed and that at another.
+func (s Speed) Times(t Speed) Speed {
+	a, b := s.Fraction()
+	c, d := t.Fraction()
+	over, under := a*c, b*d
+	switch {
+	case over == 0:
+		return Hold
+	case over == under:
+		return Speed{}
+	}
+	for x, y := over, under; ; {
+		if y == 0 {
+			x = max(x, -x)
+			over, under = over/x, under/x
+			break
+		}
+		x, y = y, x%y
+	}
+	if under > 1_000_000 {
+		return speedOf(float64(over) / float64(under))
+	}
+	return Speed{over, under}
 }

@@ -147,7 +147,7 @@ func TestAListWithOdditiesIsRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer file.Close()
-	r, err := ReadEDL(file, clock())
+	r, err := ReadEDL(clock(), file)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -165,7 +165,8 @@ func TestAListWithOdditiesIsRead(t *testing.T) {
 		r.Cut.Start != 86400 {
 		t.Errorf("read were %+v, from %d", clips, r.Cut.Start)
 	}
-	if len(r.Dropped) != 1 || !strings.Contains(r.Dropped[0], "line 10") || len(r.Changed) != 1 {
+	if len(r.Dropped) != 2 || !strings.Contains(r.Dropped[0], "line 10") ||
+		!strings.Contains(r.Dropped[1], "channel B") || len(r.Changed) != 1 {
 		t.Errorf("dropped %q, changed %q", r.Dropped, r.Changed)
 	}
 }
@@ -178,14 +179,14 @@ func TestDropFrameListsAreCountedByTheirTimecode(t *testing.T) {
 		t.Fatal(err)
 	}
 	ntsc := frame.Clock{Count: frame.Count{Rate: frame.Rate{Numerator: 30000, Denominator: 1001}, Drop: true}, First: 0}
-	r, err := ReadEDL(bytes.NewReader(text), ntsc)
+	r, err := ReadEDL(ntsc, bytes.NewReader(text))
 	if err != nil {
 		t.Fatal(err)
 	}
 	if got, want := line(r.Cut), "0-3 010 1798-1801; 4-1801 020 1800-3597"; got != want {
 		t.Errorf("seen is %s", got)
 	}
-	if _, err := ReadEDL(bytes.NewReader(text), clock()); err == nil || !strings.Contains(err.Error(), "line 2") {
+	if _, err := ReadEDL(clock(), bytes.NewReader(text)); err == nil || !strings.Contains(err.Error(), "line 2") {
 		t.Errorf("drop-frame at 24: %v", err)
 	}
 }
@@ -205,7 +206,7 @@ func TestMistakesInListsAreToldByLine(t *testing.T) {
 		{"TITLE: nothing\n", "no events"},
 	} {
 		text, says := c[0], c[1]
-		if _, err := ReadEDL(strings.NewReader(text), clock()); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := ReadEDL(clock(), strings.NewReader(text)); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", text, err)
 		}
 	}
@@ -228,10 +229,11 @@ func TestATimelineWithOdditiesIsRead(t *testing.T) {
 		"0-47 010 1001-1048; 48-53 020 1037-1042; 54-59 030 1061-1071x2; 60-67 020 1049-1056"; got != want {
 		t.Errorf("seen is %s", got)
 	}
-	if r.Name != "Saltmarsh, reel 2" || r.Cut.Start != 86400 || len(r.Dropped) != 2 || len(r.Changed) != 5 {
+	if r.Name != "Saltmarsh, reel 2" || r.Cut.Start != 86400 || len(r.Dropped) != 0 || len(r.Changed) != 7 {
 		t.Errorf("%s from %d, dropped %q, changed %q", r.Name, r.Cut.Start, r.Dropped, r.Changed)
 	}
-	if note := r.Cut.Tracks[0].Clips[1].Notes; len(note) != 1 || note[0] != "transition: SMPTE_Dissolve" {
+	if note := r.Cut.Tracks[0].Clips[1].Notes; len(note) != 1 ||
+		note[0] != "transition: SMPTE_Dissolve, 6 frames before and 6 after" {
 		t.Errorf("notes %q", note)
 	}
 }
@@ -247,7 +249,8 @@ func TestMistakesInTimelinesAreToldByLine(t *testing.T) {
 		{`{"OTIO_SCHEMA": "Clip.2"}`, "line 1: the file holds a Clip.2"},
 		{`{"OTIO_SCHEMA": "Timeline.1"}`, "no stack of tracks"},
 		{timeline(""), "no clips of pictures"},
-		{timeline(`{"OTIO_SCHEMA": "Mix.1"}`), "line 2: a Mix.1 cannot lie on a track"},
+		{timeline(`{"OTIO_SCHEMA": "Stack.1", "children": [{"OTIO_SCHEMA": "Mix.1"}]}`),
+			"line 2: a Mix.1 cannot lie on a track"},
 		{timeline(`{"OTIO_SCHEMA": "Clip.2", "name": "x"}`), `line 2: the clip "x" says neither`},
 		{timeline(`{"OTIO_SCHEMA": "Clip.2", ` +
 			`"source_range": {"start_time": {"value": 0, "rate": 0}, "duration": {"value": 1, "rate": 24}}}`),
@@ -270,6 +273,15 @@ func TestMistakesInTimelinesAreToldByLine(t *testing.T) {
 	if _, err := ReadOTIO(strings.NewReader(timeline(deep)), clock()); !errors.As(err, new(*Mistake)) {
 		t.Errorf("deep stacks: %v", err)
 	}
+}
+
+// writeEDL writes the lists of a cut one behind the other.
+func writeEDL(w *bytes.Buffer, title string, c Cut) error {
+	lists, _, err := WriteEDL(title, c, clock())
+	for _, list := range lists {
+		w.Write(list)
+	}
+	return err
 }
 
 // sample is a cut with everything that both formats can hold.
@@ -297,8 +309,8 @@ func TestCutsComeBackTheSame(t *testing.T) {
 		write func(w *bytes.Buffer, c Cut) ([]string, error)
 		read  func(r *bytes.Buffer) (Reading, error)
 	}{
-		"EDL": {func(w *bytes.Buffer, c Cut) ([]string, error) { return WriteEDL(w, "reel", c, clock()) },
-			func(r *bytes.Buffer) (Reading, error) { return ReadEDL(r, clock()) }},
+		"EDL": {func(w *bytes.Buffer, c Cut) ([]string, error) { return nil, writeEDL(w, "reel", c) },
+			func(r *bytes.Buffer) (Reading, error) { return ReadEDL(clock(), r) }},
 		"OpenTimelineIO": {func(w *bytes.Buffer, c Cut) ([]string, error) { return WriteOTIO(w, "reel", c, clock()) },
 			func(r *bytes.Buffer) (Reading, error) { return ReadOTIO(r, clock()) }},
 	} {
@@ -315,7 +327,9 @@ func TestCutsComeBackTheSame(t *testing.T) {
 		for i := range r.Cut.Tracks {
 			r.Cut.Tracks[i].Name = ""
 		}
-		if want := sample(); !reflect.DeepEqual(r.Cut, want) {
+		want := sample()
+		want.Name = "reel"
+		if !reflect.DeepEqual(r.Cut, want) {
 			t.Errorf("%s: it came back as\n%+v\nnot\n%+v\n%s", name, r.Cut, want, text)
 		}
 	}
@@ -330,14 +344,14 @@ func TestCutsComeBackTheSame(t *testing.T) {
 		},
 	)
 	var b bytes.Buffer
-	if dropped, err := WriteEDL(&b, "two", two, clock()); err != nil || len(dropped) != 2 {
+	if _, dropped, err := WriteEDL("two", two, clock()); err != nil || len(dropped) != 3 {
 		t.Errorf("of tracks and sound an EDL says %q, %v", dropped, err)
 	}
 	b.Reset()
 	if dropped, err := WriteOTIO(&b, "two", two, clock()); err != nil || len(dropped) != 0 {
 		t.Errorf("dropped %q, %v", dropped, err)
 	}
-	two.Tracks[0].Name = "V1"
+	two.Tracks[0].Name, two.Name = "V1", "two"
 	if r, err := ReadOTIO(&b, clock()); err != nil || !reflect.DeepEqual(r.Cut, two) {
 		t.Errorf("two tracks: %v\n%+v\n%+v", err, r.Cut, two)
 	}
@@ -356,7 +370,7 @@ func TestASoundIsTakenFromItsTrack(t *testing.T) {
 	)
 	for children, want := range map[string]struct{ sound, says string }{
 		clip: {"sea bed.wav", "the sound is kept by its name, sea bed.wav"}, bare: {"sea", "kept by its name"},
-		clip + "," + clip: {"", `track "A1" of Audio`}, gap: {"", `track "A1" of Audio`},
+		clip + "," + clip: {"", `track of Audio "A1" is kept`}, gap: {"", `track of Audio "A1" is kept`},
 	} {
 		text := `{"OTIO_SCHEMA": "Timeline.1", "name": "t", "tracks": {"OTIO_SCHEMA": "Stack.1", "children": [
 			{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": [` + bare + `]},
@@ -380,7 +394,7 @@ func FuzzEDL(f *testing.F) {
 	}
 	f.Add("001 a V C 23:59:59:23 00:00:00:00 23:59:59:23 00:00:00:00\nM2 a -099.5 00:00:00:00\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		r, err := ReadEDL(strings.NewReader(text), clock())
+		r, err := ReadEDL(clock(), strings.NewReader(text))
 		if err != nil {
 			return
 		}
@@ -388,13 +402,13 @@ func FuzzEDL(f *testing.F) {
 			t.Fatal(err)
 		}
 		var b bytes.Buffer
-		if _, err := WriteEDL(&b, r.Name, r.Cut, clock()); err != nil {
+		if err := writeEDL(&b, r.Name, r.Cut); err != nil {
 			t.Fatal(err)
 		}
 		if len(r.Cut.Flat().Clips) == 0 {
 			return
 		}
-		if _, err := ReadEDL(&b, clock()); err != nil {
+		if _, err := ReadEDL(clock(), &b); err != nil {
 			t.Fatalf("what was written cannot be read: %v\n%s", err, b.String())
 		}
 	})

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+
+	"reelhouse/core/plaintext"
 )
 
 // A node is a value of a JSON file that knows in which line it stands.
@@ -15,6 +17,7 @@ type node struct {
 	list   []node          // of an array
 	value  any             // string, float64, bool or nil
 	isList bool
+	raw    []byte // as it stands in the file
 }
 
 // maxDepth is how deep a file may be nested.
@@ -22,14 +25,12 @@ const maxDepth = 200
 
 // readJSON reads a whole JSON file. Its errors are *Mistake.
 func readJSON(r io.Reader) (node, error) {
-	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
+	text, err := plaintext.Read(r, MaxBytes)
 	if err != nil {
 		return node{}, err
 	}
-	if len(data) > MaxBytes {
-		return node{}, fmt.Errorf("the file is larger than %d MB", MaxBytes>>20)
-	}
-	p := &jsonReader{data: bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))}
+	data := []byte(text.Lines)
+	p := &jsonReader{data: data}
 	p.decoder = json.NewDecoder(bytes.NewReader(p.data))
 	n, err := p.node(0)
 	if err == nil {
@@ -64,6 +65,7 @@ func (p *jsonReader) node(depth int) (node, error) {
 	if depth > maxDepth {
 		return node{}, fmt.Errorf("nested more than %d deep", maxDepth)
 	}
+	begin := int(p.decoder.InputOffset())
 	token, err := p.decoder.Token()
 	if err != nil {
 		return node{}, err
@@ -97,7 +99,24 @@ func (p *jsonReader) node(depth int) (node, error) {
 	default:
 		n.value = token
 	}
+	n.raw = bytes.TrimLeft(p.data[begin:p.decoder.InputOffset()], " \t\n:,")
 	return n, err
+}
+
+// there reports whether a field says anything: it is there, and neither null nor without content.
+func (n node) there(field string) bool {
+	f, ok := n.object[field]
+	return ok &&
+		(len(f.object) > 0 || len(f.list) > 0 || f.object == nil && !f.isList && f.value != nil && f.value != "")
+}
+
+// compact returns the node as it stands in the file, without spaces between its parts.
+func (n node) compact() []byte {
+	var b bytes.Buffer
+	if json.Compact(&b, n.raw) != nil {
+		return nil // what was decoded is JSON
+	}
+	return b.Bytes()
 }
 
 func (n node) wrong(format string, args ...any) error {

@@ -14,22 +14,42 @@ type Reading struct {
 	Name    string   `json:"name"`
 	Changed []string `json:"changed"` // what is kept otherwise
 	Dropped []string `json:"dropped"` // what is not kept
+
+	said map[string]bool
+	more [2]int // changes and losses that are only counted
 }
 
-func (r *Reading) changed(format string, args ...any) {
-	r.Changed = appendOnce(r.Changed, fmt.Sprintf(format, args...))
-}
-func (r *Reading) dropped(format string, args ...any) {
-	r.Dropped = appendOnce(r.Dropped, fmt.Sprintf(format, args...))
+// maxSaid is how many changes, and how many losses, are told one by one.
+const maxSaid = 500
+
+func (r *Reading) changed(format string, args ...any) { r.say(&r.Changed, 0, format, args) }
+func (r *Reading) dropped(format string, args ...any) { r.say(&r.Dropped, 1, format, args) }
+
+// say tells something once.
+func (r *Reading) say(into *[]string, kind int, format string, args []any) {
+	if len(*into) >= maxSaid {
+		r.more[kind]++
+		return
+	}
+	text := fmt.Sprintf(format, args...)
+	if r.said == nil {
+		r.said = map[string]bool{}
+	}
+	if !r.said[text] {
+		r.said[text] = true
+		*into = append(*into, text)
+	}
 }
 
-func appendOnce(all []string, text string) []string {
-	for _, t := range all {
-		if t == text {
-			return all
+// finished returns the reading with the number of what was only counted.
+func (r Reading) finished() Reading {
+	for kind, into := range []*[]string{&r.Changed, &r.Dropped} {
+		if n := r.more[kind]; n > 0 {
+			*into = append(*into, fmt.Sprintf("and %d more", n))
 		}
 	}
-	return append(all, text)
+	r.said, r.more = nil, [2]int{}
+	return r
 }
 
 // A Mistake is what cannot be read, and in which line, from 1.
@@ -43,12 +63,17 @@ func (m *Mistake) Error() string { return fmt.Sprintf("line %d: %s", m.Line, m.M
 // MaxBytes is the largest file that is read.
 const MaxBytes = 64 << 20
 
-// match returns the code that one of the names stands for: the whole name, or what comes before the first mark in it.
-func match(codes []string, names ...string) string {
+// known returns codes by their small letters.
+func known(codes []string) map[string]string {
 	known := map[string]string{}
 	for _, code := range codes {
 		known[strings.ToLower(code)] = code
 	}
+	return known
+}
+
+// match returns the code that one of the names stands for: the whole name, or what comes before the first mark in it.
+func match(known map[string]string, names ...string) string {
 	for _, name := range names {
 		name = strings.ToLower(strings.TrimSpace(name))
 		if code, ok := known[name]; ok {

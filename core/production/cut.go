@@ -31,8 +31,7 @@ func (p Production) FirstCut() cut.Cut {
 		t.Clips = append(t.Clips, cut.Clip{Shot: s.Code, Record: at, Length: length, Source: s.Frames.First()})
 		at += length
 	}
-	first := p.Cut
-	first.Tracks = nil
+	first := cut.Cut{Start: p.Cut.Start, Sound: p.Cut.Sound}
 	if len(t.Clips) > 0 {
 		first.Tracks = []cut.Track{t}
 	}

@@ -1,6 +1,8 @@
 package cut
 
 import (
+	"archive/zip"
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -54,8 +56,9 @@ type cutPage struct {
 	ConformAll    kit.Action
 	Use           []cutUse
 	Seconds       float64
-	Loose         int    // clips that are no shot
-	Wave          string // outline of the sound, as a path of the strip; "" for none
+	NotInList     []string // what an edit decision list leaves out or has otherwise
+	Loose         int      // clips that are no shot
+	Wave          string   // outline of the sound, as a path of the strip; "" for none
 	WaveY         float64
 }
 
@@ -209,6 +212,11 @@ func (a *page) fill(v *kit.View) error {
 		ConformAll:  v.Do("follow-all", "Conform all shots to the cut", "", "cut.conform"),
 	}
 	page.Seconds = clock.Seconds(clock.First + page.Length)
+	if _, said, err := house.WriteCut("edl", p); err != nil {
+		page.NotInList = []string{err.Error()}
+	} else {
+		page.NotInList = said
+	}
 	page.StartField = v.Part("cut", "").
 		Field("start", "Record timecode of the first frame", clock.Count.Timecode(p.Cut.Start)).Mono(0)
 	page.Head, _ = strconv.Atoi(v.Query("head"))
@@ -483,12 +491,31 @@ func (a *page) exportCut(c *echo.Context) error {
 	if !slices.Contains(house.CutFormats(), format) {
 		return echo.NewHTTPError(http.StatusNotFound, "A cut is written as otio or edl.")
 	}
-	data, _, err := house.WriteCut(format, p.Production)
+	files, _, err := house.WriteCut(format, p.Production)
 	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "The cut cannot be written: "+err.Error()+".")
+	}
+	name := p.Code + "_cut."
+	if len(files) == 1 {
+		c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+format))
+		return c.Blob(http.StatusOK, "text/plain; charset=utf-8", files[0])
+	}
+	var b bytes.Buffer
+	archive := zip.NewWriter(&b)
+	for i, data := range files {
+		w, err := archive.Create(fmt.Sprintf("%s_cut_%d.%s", p.Code, i+1, format))
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(data); err != nil {
+			return err
+		}
+	}
+	if err := archive.Close(); err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", p.Code+"_cut."+format))
-	return c.Blob(http.StatusOK, "text/plain; charset=utf-8", data)
+	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+"zip"))
+	return c.Blob(http.StatusOK, "application/zip", b.Bytes())
 }
 
 // bringCut takes a cut from a file, in the place of the one that is there.
@@ -507,28 +534,32 @@ func (a *page) bringCut(c *echo.Context) error {
 			},
 		)
 	}
-	file, err := c.FormFile("file")
+	form, err := c.MultipartForm()
 	if err != nil {
 		return wrong(fmt.Errorf("no file was chosen"))
 	}
-	f, err := file.Open()
-	if err != nil {
-		return err
+	var files []house.CutFile
+	for _, header := range form.File["file"] {
+		f, err := header.Open()
+		if err != nil {
+			return err
+		}
+		defer f.Close()
+		files = append(files, house.CutFile{Name: header.Filename, Data: f})
 	}
-	defer f.Close()
-	r, left, err := house.ReadCut(file.Filename, f, p.Production)
+	slices.SortFunc(files, func(a, b house.CutFile) int { return strings.Compare(a.Name, b.Name) })
+	r, left, err := house.ReadCut(files, p.Production)
 	if err != nil {
 		return wrong(err)
 	}
-	said := append(slices.Clone(r.Changed), r.Dropped...)
+	var said []string
+	if n := len(r.Cut.Said); n > 0 {
+		said = append(said, kit.Plural(n, "thing is", "things are")+" otherwise than in the file")
+	}
 	if left > 0 {
-		said = append(said, fmt.Sprintf("%s no shot of this production", kit.Plural(left, "clip is", "clips are")))
+		said = append(said, kit.Plural(left, "clip is", "clips are")+" no shot of this production")
 	}
-	const most = 6
-	if len(said) > most {
-		said = append(said[:most], fmt.Sprintf("and %d more", len(said)-most))
-	}
-	return a.Do(c, edit.ImportCut{File: file.Filename, Note: noted(said), Cut: r.Cut})
+	return a.Do(c, edit.ImportCut{File: r.Cut.From, Note: noted(said), Cut: r.Cut})
 }
 
 func noted(texts []string) string {

@@ -99,8 +99,8 @@ func importCommand() *cobra.Command {
 		Short: "Take in a table of shots, a cut, or a preset file",
 		Long: "A .csv file is a table of shots, an .otio or .edl file is a cut: they go into the production of " +
 			"--into, or the only one, as a whole or not at all, " +
-			"and what was read, changed and dropped is said. Several .edl files are lists that go on from each other. " +
-			"Any other file is a preset, which is kept in the house, " +
+			"and what was read, changed and dropped is said. Several .edl files are lists that go on from each " +
+			"other. Any other file is a preset, which is kept in the house, " +
 			"and given to the production of --into.",
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -203,6 +203,14 @@ func (s Setup) FocalOf(c scene.Camera) float64 {
 	return lens.FocalLength(s.BackWidth(), lens.AnglesOf(c.Up, c.Aspect).Across)
 }
 
+// BackOf returns the film back with which a camera sees what it sees, in millimetres; 0 for an orthographic one.
+func (s Setup) BackOf(c scene.Camera) (width, height float64) {
+	if c = s.shaped(c); c.Height > 0 || c.Aspect <= 0 {
+		return 0, 0
+	}
+	return s.BackWidth(), s.BackWidth() / c.Aspect
+}
+
 // shaped returns the camera with the shape of the film back, and made orthographic if it is to be. A film back of
 // another shape sees as much across as before.
 func (s Setup) shaped(c scene.Camera) scene.Camera {

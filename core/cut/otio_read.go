@@ -537,8 +537,8 @@ func (o *otioReader) row(n node, at *big.Rat, depth int) (laid, error) {
 				keep(child, 0)
 			case kind != "Gap":
 				o.reading.changed(
-					"line %d: a %s is not understood; it is kept as it came, and is a gap of %d frames", child.line, name,
-					frames,
+					"line %d: a %s is not understood; it is kept as it came, and is a gap of %d frames", child.line,
+					name, frames,
 				)
 				keep(child, frames)
 			case len(o.rest(child, "source_range", "name")) > 0 || off(child):

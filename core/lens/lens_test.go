@@ -128,3 +128,62 @@ func TestPointsAreSeenWhereTheirRaysWent(t *testing.T) {
 		}
 	}
 }
+
+// A worked example of what OpenEXR's "Standard Attributes" say of worldToCamera and worldToNDC, in their words: camera
+// space is left-handed, with positive x and y to the right and up and positive z in the viewing direction; NDC has
+// positive x and y to the right and down, with (0, 0) and (1, 1) at the upper left and lower right corners of the
+// display window. Points are rows, divided by their fourth number. The definitions are from memory, the numbers by
+// hand: a point 4 m ahead, 1 m to the right and 0.5 m up, in a picture that is 1 m wide and 0.5 m high at 1 m, lies at
+// a quarter of a metre to the right of the middle there, and an eighth above it: 0.5 + 0.25 / 1 and 0.5 - 0.125 / 0.5.
+func TestMatricesOfFilesAreThoseOfTheStandard(t *testing.T) {
+	size, window := raster.Size{
+		Width:  200,
+		Height: 100,
+	}, raster.Window{
+		Left:   -0.5,
+		Right:  0.5,
+		Bottom: -0.25,
+		Top:    0.25,
+	}
+	at := geom.Vec{X: 1, Y: 2, Z: 3}
+	along := geom.Identity() // it looks along -z of the world
+	along.Origin = at
+	left := geom.Affine{X: geom.Vec{Z: -1}, Y: geom.Vec{Y: 1}, Z: geom.Vec{X: 1}, Origin: at} // along -x
+	times := func(p geom.Vec, m Matrix) (out [4]float64) {
+		for row, v := range []float64{p.X, p.Y, p.Z, 1} {
+			for column := range out {
+				out[column] += v * m[4*row+column]
+			}
+		}
+		return out
+	}
+	for name, c := range map[string]struct {
+		p     Projection
+		point geom.Vec
+	}{
+		"along -z": {Project(along, window, size), geom.Vec{X: 2, Y: 2.5, Z: -1}},
+		"along -x": {Project(left, window, size), geom.Vec{X: -3, Y: 2.5, Z: 2}},
+	} {
+		if got := times(c.point, c.p.ToCamera()); got != [4]float64{1, 0.5, 4, 1} {
+			t.Errorf("%s: in camera space it is %v", name, got)
+		}
+		m, ok := c.p.ToNDC(size)
+		got := times(c.point, m)
+		if !ok || math.Abs(got[0]/got[3]-0.75) > 1e-12 || math.Abs(got[1]/got[3]-0.25) > 1e-12 || got[3] != 4 {
+			t.Errorf("%s: in the picture it is %v", name, got)
+		}
+		x, y, _ := c.p.Pixel(c.point)
+		if math.Abs(x-150) > 1e-9 || math.Abs(y-25) > 1e-9 {
+			t.Errorf("%s: its pixel is %v, %v", name, x, y)
+		}
+	}
+	// Of parallel rays the same point lies 1 m to the right of the middle of a picture 4 m wide and 2 m high.
+	parallel := Parallel(along, raster.Window{Left: -2, Right: 2, Bottom: -1, Top: 1}, size)
+	m, _ := parallel.ToNDC(size)
+	if got := times(geom.Vec{X: 2, Y: 2.5, Z: -1}, m); got != [4]float64{0.75, 0.25, 4, 1} {
+		t.Errorf("of parallel rays it is %v", got)
+	}
+	if _, ok := Panorama(along, size).ToNDC(size); ok {
+		t.Error("a picture of all directions has a matrix")
+	}
+}

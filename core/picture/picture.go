@@ -27,6 +27,9 @@ import (
 // Prefix begins the names of the attributes that are ours alone.
 const Prefix = "reelhouse:"
 
+// CameraPrefix stands before the names of attributes that tell of the camera and have no standard name.
+const CameraPrefix = Prefix + "camera/"
+
 // Software is what files say that they were made by.
 const Software = "Reelhouse"
 
@@ -148,6 +151,9 @@ func (h Header) attributes(f output.Format) imagefile.Attributes {
 
 // Ours reports whether an attribute of a name is made of a header's own fields and facts.
 func Ours(name string) bool {
+	if strings.HasPrefix(name, CameraPrefix) {
+		return false
+	}
 	return strings.HasPrefix(name, Prefix) || slices.Contains([]string{
 		"framesPerSecond", "chromaticities", "software", "frame", "nominalFocalLength", "timeCode", "capDate",
 		"comments", "title",

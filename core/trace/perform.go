@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"math"
+	"slices"
 	"sync"
 	"time"
 
@@ -12,6 +14,7 @@ import (
 	"reelhouse/core/job"
 	"reelhouse/core/lens"
 	"reelhouse/core/look"
+	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/raster"
 	"reelhouse/core/scene"
@@ -140,11 +143,12 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 		PixelAspect: j.PixelAspect,
 		FocalLength: j.View.Setup.At(float64(f.Number)).FocalOf(optics),
 	}
-	_, _, projection, err := world.aim(j.View.Camera, settings)
+	_, window, projection, err := world.aim(j.View.Camera, settings)
 	if err != nil {
 		return err
 	}
 	h.Attributes = cameraAttributes(projection, j.Size)
+	h.Attributes = append(h.Attributes, shownAttributes(j, optics, window)...)
 	files := framefile.Frame{Job: j, Frame: f, Header: h, Mattes: world.cryptomattes}
 	area := j.Area()
 	tiling := j.Tiles.For(raster.Size{Width: area.Dx(), Height: area.Dy()})
@@ -169,8 +173,8 @@ func performFrame(ctx context.Context, model *Model, around *Environment, j job.
 	return files.WriteWhole(img, f.Files, o.Now().Sub(began), o.files(f.Number, began, &stats))
 }
 
-// cameraAttributes are what OpenEXR files say of a camera, as the project's "Standard Attributes" has it: where things
-// lie for it, and in the whole picture.
+// cameraAttributes are what OpenEXR files say of a camera, as the project's "Standard Attributes" have it: where things
+// lie for it, and in the display window.
 func cameraAttributes(p lens.Projection, size raster.Size) imagefile.Attributes {
 	single := func(m lens.Matrix) (out imagefile.M44f) {
 		for i, v := range m {
@@ -181,6 +185,35 @@ func cameraAttributes(p lens.Projection, size raster.Size) imagefile.Attributes 
 	all := imagefile.Attributes{{Name: "worldToCamera", Value: single(p.ToCamera())}}
 	if m, ok := p.ToNDC(size); ok {
 		all = append(all, imagefile.Attribute{Name: "worldToNDC", Value: single(m)})
+	}
+	return all
+}
+
+// shownAttributes are what OpenEXR files say of the lens and of what the picture shows, and in which axes normals
+// stand.
+func shownAttributes(j job.Job, optics scene.Camera, window raster.Window) imagefile.Attributes {
+	var all imagefile.Attributes
+	add := func(name string, value any) { all = append(all, imagefile.Attribute{Name: name, Value: value}) }
+	setup := j.View.Setup
+	switch wide, high := setup.BackOf(optics); {
+	case setup.Panorama:
+		add(picture.CameraPrefix+"fieldOfView", imagefile.V2f{360, 180})
+	case wide == 0:
+		add(picture.CameraPrefix+"extent", imagefile.V2f{float32(window.Width()), float32(window.Height())})
+	default:
+		add("sensorOverallDimensions", imagefile.V2f{float32(wide), float32(high)})
+		sees := lens.AnglesIn(window)
+		add(
+			picture.CameraPrefix+"fieldOfView",
+			imagefile.V2f{float32(lens.Degrees(sees.Across)), float32(lens.Degrees(sees.Up))},
+		)
+	}
+	add(picture.CameraPrefix+"clipping", imagefile.V2f{0, float32(math.Inf(1))}) // nothing is cut off
+	if slices.Contains(j.Passes, pass.Normal) {
+		add(picture.CameraPrefix+"normal", "world axes, right-handed, +Y up")
+	}
+	if slices.Contains(j.Passes, pass.CameraNormal) {
+		add(picture.CameraPrefix+"cameranormal", "camera axes: x to its right, y up, z towards it; right-handed")
 	}
 	return all
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -391,6 +392,7 @@ func TestFilesSayWhereTheirCameraStands(t *testing.T) {
 		if _, camera := parts[0].Attributes.Get("worldToCamera").(imagefile.M44f); !ok || !camera {
 			t.Fatalf("%s: the file has the attributes %v", name, parts[0].Attributes)
 		}
+		saysWhatItShows(t, name, parts[0].Attributes)
 		p, err := picture.Decode(file)
 		if err != nil {
 			t.Fatal(err)
@@ -414,7 +416,7 @@ func TestFilesSayWhereTheirCameraStands(t *testing.T) {
 					w = 1
 					ahead, from = column(2)
 				}
-				nx, ny := (float64(x)+0.5)/20-1, 1-(float64(y)+0.5)/15
+				nx, ny := (float64(x)+0.5)/40, (float64(y)+0.5)/30
 				// Three planes that meet in the point.
 				right := geom.Vec{X: nx*w - bx, Y: ny*w - by, Z: depth - from}
 				det := ax.Dot(ay.Cross(ahead))
@@ -437,6 +439,34 @@ func TestFilesSayWhereTheirCameraStands(t *testing.T) {
 		}
 		if met < 100 {
 			t.Errorf("%s: %d pixels met something", name, met)
+		}
+	}
+}
+
+// saysWhatItShows checks what a file says of film back, field of view and clipping. With 24 mm on 36 mm a picture of
+// 4:3 sees 2 atan(36 / 48) across, shifted by 3 mm: atan(21 / 24) + atan(15 / 24).
+func saysWhatItShows(t *testing.T, name string, all imagefile.Attributes) {
+	t.Helper()
+	if clip, ok := all.Get("reelhouse:camera/clipping").(imagefile.V2f); !ok || clip[0] != 0 ||
+		!math.IsInf(float64(clip[1]), 1) {
+		t.Errorf("%s: the clipping is %v", name, all.Get("reelhouse:camera/clipping"))
+	}
+	back, hasBack := all.Get("sensorOverallDimensions").(imagefile.V2f)
+	sees, _ := all.Get("reelhouse:camera/fieldOfView").(imagefile.V2f)
+	extent, _ := all.Get("reelhouse:camera/extent").(imagefile.V2f)
+	switch name {
+	case "shifted":
+		want := (math.Atan(21.0/24) + math.Atan(15.0/24)) * 180 / math.Pi
+		if math.Abs(float64(sees[0])-want) > 1e-4 || !hasBack || back[0] != 36 {
+			t.Errorf("%s: it sees %v over %v mm, not %v degrees across", name, sees, back, want)
+		}
+	case "orthographic":
+		if hasBack || math.Abs(float64(extent[0]/extent[1])-4.0/3) > 1e-6 {
+			t.Errorf("%s: the back is %v, the picture %v m", name, back, extent)
+		}
+	default:
+		if !hasBack || sees[0] <= 0 || sees[1] <= 0 || back[0]/back[1] <= 0 {
+			t.Errorf("%s: it sees %v over %v mm", name, sees, back)
 		}
 	}
 }

@@ -1,5 +1,5 @@
-// Package bmp reads and writes BMP files: of 24 bits a pixel; palettes and 32 bits with alpha are read, too. Pixels are
-// golang.org/x/image's work; the pixel's shape is added to what it writes.
+// Package bmp reads and writes BMP files: of 24 bits a pixel; palettes, runs, masks and 32 bits with alpha are read,
+// too. What is written is golang.org/x/image's work, to which the pixel's shape is added.
 package bmp
 
 import (
@@ -7,10 +7,8 @@ import (
 	"encoding/binary"
 	"fmt"
 	"image"
-	"image/color"
 	"io"
 	"math"
-	"strings"
 
 	"golang.org/x/image/bmp"
 
@@ -53,59 +51,4 @@ func encode(out io.Writer, p imagefile.Part) error {
 	binary.LittleEndian.PutUint32(data[resolutionAt+4:], perMetre)
 	_, err := out.Write(data)
 	return err
-}
-
-// NewReader reads a whole file of size bytes; limit bounds its own size and that of its planes.
-func NewReader(in io.ReaderAt, size, limit int64) (imagefile.Reader, error) {
-	p, err := decode(in, size, limit)
-	if err != nil {
-		return nil, fmt.Errorf("bmp: %w", err)
-	}
-	return imagefile.Whole(p), nil
-}
-
-func decode(in io.ReaderAt, size, limit int64) (imagefile.Part, error) {
-	data, err := imagefile.Load(in, size, limit)
-	if err != nil {
-		return imagefile.Part{}, err
-	}
-	config, err := bmp.DecodeConfig(bytes.NewReader(data))
-	if err != nil {
-		return imagefile.Part{}, err
-	}
-	if config.Width < 1 || config.Height < 1 || int64(config.Width)*int64(config.Height) > limit/8 {
-		return imagefile.Part{}, fmt.Errorf("%d × %d pixels cannot be read", config.Width, config.Height)
-	}
-	src, err := bmp.Decode(bytes.NewReader(data))
-	if err != nil {
-		return imagefile.Part{}, err
-	}
-	channels := "RGB"
-	if _, alpha := src.(*image.NRGBA); alpha {
-		channels = "RGBA"
-	}
-	p := imagefile.Part{
-		Header: imagefile.Plain(config.Width, config.Height, imagefile.Uint8, strings.Split(channels, "")...),
-	}
-	p.Planes = p.Header.Planes(p.Height())
-	if len(channels) == 4 {
-		p.Alpha = imagefile.Straight
-	}
-	for y := range p.Height() {
-		for x := range p.Width() {
-			c := color.NRGBAModel.Convert(src.At(x, y)).(color.NRGBA)
-			codes := [4]byte{c.R, c.G, c.B, c.A}
-			for k, plane := range p.Planes {
-				plane[y*p.Width()+x] = codes[k]
-			}
-		}
-	}
-	if len(data) >= headerEnd {
-		if x, y := binary.LittleEndian.Uint32(data[resolutionAt:]),
-			binary.LittleEndian.Uint32(data[resolutionAt+4:]); x > 0 &&
-			y > 0 {
-			p.PixelAspect = float64(y) / float64(x)
-		}
-	}
-	return p, nil
 }

@@ -1,8 +1,9 @@
 // Package dpx reads and writes DPX files (SMPTE ST 268-1): RGB of 10 bits, each pixel in one word of 32 (packing method
-// A); 8 and 16 bits are read, too.
+// A). Read are 8, 10, 12 and 16 bits of luma, RGB, RGBA and ABGR, packed or filled by method A or B, in any
+// orientation.
 //
-// Codes of 10 bits stand in planes of 16 bits, the upper ones again behind the lower ones, so that white is white; they
-// come back as they were.
+// Codes of 10 and 12 bits stand in planes of 16 bits, the upper ones again behind the lower ones, so that white is
+// white; they come back as they were.
 package dpx
 
 import (
@@ -71,12 +72,17 @@ const (
 
 // Values of fields.
 const (
+	descriptorLuma   = 6
 	descriptorRGB    = 50
+	descriptorRGBA   = 51
+	descriptorABGR   = 52
 	transferUser     = 0
 	transferLinear   = 2
 	transferBT709    = 6
 	colorimetryBT709 = 6
+	packed           = 0
 	packedA          = 1
+	packedB          = 2
 	undefined        = math.MaxUint32
 	maxEdge          = 1 << 20
 )
@@ -123,10 +129,8 @@ func encode(out io.Writer, p imagefile.Part) error {
 	return err
 }
 
-// narrow rounds a code of 16 bits to 10, and widen undoes it.
+// narrow rounds a code of 16 bits to 10.
 func narrow(v uint16) uint16 { return uint16((uint32(v)*1023 + 32767) / 65535) }
-
-func widen(v uint16) uint16 { return v<<6 | v>>4 }
 
 // header fills in the headers of a file of size bytes whose pixels begin at an offset. Fields that are not known have
 // all bits set.
@@ -220,40 +224,100 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	default:
 		return p, fmt.Errorf("it does not begin as such a file does")
 	}
-	e := data[fieldElement:]
-	bits, packing := int(e[elementBits]), order.Uint16(e[elementPacking:])
-	switch {
-	case order.Uint16(data[fieldOrientation:]) != 0:
-		return p, fmt.Errorf("lines that do not run from the top left are not read")
-	case e[elementDescriptor] != descriptorRGB:
-		return p, fmt.Errorf("image elements of kind %d are not read, only RGB", e[elementDescriptor])
-	case bits != 8 && bits != 10 && bits != 16:
-		return p, fmt.Errorf("%d bits a value are not read", bits)
-	case bits == 10 && packing != packedA:
-		return p, fmt.Errorf("packing %d is not read, only method A", packing)
-	case order.Uint16(e[elementEncoding:]) != 0:
-		return p, fmt.Errorf("run-length coded files are not read")
+	l, err := layoutOf(data, order)
+	if err != nil {
+		return p, err
 	}
 	width, height := order.Uint32(data[fieldWidth:]), order.Uint32(data[fieldHeight:])
 	if width < 1 || height < 1 || width > maxEdge || height > maxEdge {
 		return p, fmt.Errorf("%d × %d pixels cannot be read", width, height)
 	}
 	kind := imagefile.Uint16
-	if bits == 8 {
+	if l.bits == 8 {
 		kind = imagefile.Uint8
 	}
-	p.Header = imagefile.Plain(int(width), int(height), kind, "R", "G", "B")
+	p.Header = imagefile.Plain(int(width), int(height), kind, l.channels...)
 	readFields(&p.Header, data, order)
 	if err := p.Within(limit); err != nil {
 		return p, err
 	}
-	return p, pixels(&p, data, order, bits)
+	if err := l.pixels(&p, data); err != nil {
+		return p, err
+	}
+	p.Orient(orientations[order.Uint16(data[fieldOrientation:])])
+	return p, nil
 }
 
-// pixels reads lines, which end at words of 32 bits.
-func pixels(p *imagefile.Part, data []byte, order binary.ByteOrder, bits int) error {
+// orientations are those of ST 268-1 as TIFF counts them; see imagefile.Part.Orient.
+var orientations = [8]int{1, 2, 4, 3, 5, 6, 8, 7}
+
+// descriptors are image elements that are not read, which are told by name.
+var descriptors = map[byte]string{
+	0: "of its own kind", 1: "red alone", 2: "green alone", 3: "blue alone", 4: "alpha alone",
+	7: "colour differences alone",
+	8: "depth", 9: "composite video", 100: "YCbCr 4:2:2", 101: "YCbCr 4:2:2 with alpha", 102: "YCbCr 4:4:4",
+	103: "YCbCr 4:4:4 with alpha",
+}
+
+// A layout is how the values of a file stand.
+type layout struct {
+	order    binary.ByteOrder
+	bits     int
+	packing  uint16
+	channels []string
+	from     []int // place in a pixel of each channel
+}
+
+func layoutOf(data []byte, order binary.ByteOrder) (layout, error) {
 	e := data[fieldElement:]
-	line := map[int]int{8: (3*p.Width() + 3) &^ 3, 10: 4 * p.Width(), 16: (6*p.Width() + 3) &^ 3}[bits]
+	l := layout{order: order, bits: int(e[elementBits]), packing: order.Uint16(e[elementPacking:])}
+	switch e[elementDescriptor] {
+	case descriptorLuma:
+		l.channels, l.from = []string{"Y"}, []int{0}
+	case descriptorRGB:
+		l.channels, l.from = []string{"R", "G", "B"}, []int{0, 1, 2}
+	case descriptorRGBA:
+		l.channels, l.from = []string{"R", "G", "B", "A"}, []int{0, 1, 2, 3}
+	case descriptorABGR:
+		l.channels, l.from = []string{"R", "G", "B", "A"}, []int{3, 2, 1, 0}
+	default:
+		name, known := descriptors[e[elementDescriptor]]
+		if !known {
+			name = fmt.Sprintf("of kind %d", e[elementDescriptor])
+		}
+		return l, fmt.Errorf("its image element is %s; luma, RGB, RGBA and ABGR are read", name)
+	}
+	switch {
+	case order.Uint16(data[fieldElements:]) > 1 && order.Uint16(data[fieldElements:]) <= 8:
+		return l, fmt.Errorf("it has %d image elements; files of one are read", order.Uint16(data[fieldElements:]))
+	case order.Uint16(data[fieldOrientation:]) >= uint16(len(orientations)):
+		return l, fmt.Errorf("its orientation is %d; 0 to 7 are read", order.Uint16(data[fieldOrientation:]))
+	case l.bits != 8 && l.bits != 10 && l.bits != 12 && l.bits != 16:
+		return l, fmt.Errorf("its values have %d bits; 8, 10, 12 and 16 are read", l.bits)
+	case l.packing > packedB && (l.bits == 10 || l.bits == 12):
+		return l, fmt.Errorf("its packing is %d; packed values and methods A and B are read", l.packing)
+	case order.Uint16(e[elementEncoding:]) != 0:
+		return l, fmt.Errorf("it is run-length coded; plain values are read")
+	}
+	return l, nil
+}
+
+// line returns the bytes of a line of so many values, which ends at a word of 32 bits.
+func (l layout) line(values int) int {
+	switch {
+	case l.bits == 10 && l.packing != packed:
+		return (values + 2) / 3 * 4
+	case l.bits == 12 && l.packing != packed:
+		return (2*values + 3) &^ 3
+	}
+	return (values*l.bits + 31) / 32 * 4
+}
+
+// pixels reads lines.
+func (l layout) pixels(p *imagefile.Part, data []byte) error {
+	e, order := data[fieldElement:], l.order
+	values := p.Width() * len(l.channels)
+	line := l.line(values)
 	if padding := order.Uint32(e[elementPadding:]); padding != undefined && padding < 1<<20 {
 		line += int(padding)
 	}
@@ -261,8 +325,8 @@ func pixels(p *imagefile.Part, data []byte, order binary.ByteOrder, bits int) er
 	if at == undefined || at == 0 {
 		at = int64(order.Uint32(data[fieldOffset:]))
 	}
-	if plain := int64(3*bits/8*p.Width()) * int64(p.Height()); bits != 10 && int64(len(data))-at == plain {
-		line = 3 * bits / 8 * p.Width() // some writers leave the fill at the ends of lines out
+	if plain := int64(l.bits / 8 * values); l.bits%8 == 0 && int64(len(data))-at == plain*int64(p.Height()) {
+		line = int(plain) // some writers leave the fill at the ends of lines out
 	}
 	if at < 0 || at > int64(len(data)) || int64(line)*int64(p.Height()) > int64(len(data))-at {
 		return fmt.Errorf(
@@ -275,20 +339,49 @@ func pixels(p *imagefile.Part, data []byte, order binary.ByteOrder, bits int) er
 		for x := range p.Width() {
 			i := y*p.Width() + x
 			for k, plane := range p.Planes {
-				switch bits {
-				case 8:
-					plane[i] = row[3*x+k]
-				case 10:
-					word := order.Uint32(row[4*x:])
-					binary.LittleEndian.PutUint16(plane[2*i:], widen(uint16(word>>(22-10*k)&1023)))
-				case 16:
-					binary.LittleEndian.PutUint16(plane[2*i:], order.Uint16(row[6*x+2*k:]))
+				v := l.value(row, x*len(l.channels)+l.from[k])
+				if l.bits == 8 {
+					plane[i] = byte(v)
+				} else {
+					binary.LittleEndian.PutUint16(plane[2*i:], v)
 				}
 			}
 		}
 	}
 	return nil
 }
+
+// value returns the i-th value of a line, widened to 16 bits if it has more than 8.
+func (l layout) value(row []byte, i int) uint16 {
+	switch {
+	case l.bits == 8:
+		return uint16(row[i])
+	case l.bits == 16:
+		return l.order.Uint16(row[2*i:])
+	case l.packing == packed: // from the lowest bit of each word on, over the ends of words
+		bit := i * l.bits
+		word := uint64(l.order.Uint32(row[bit/32*4:]))
+		if bit%32+l.bits > 32 {
+			word |= uint64(l.order.Uint32(row[bit/32*4+4:])) << 32
+		}
+		return l.widen(uint16(word >> (bit % 32) & (1<<l.bits - 1)))
+	case l.bits == 12: // in 16 bits, the lowest of which are empty by method A, and the highest by B
+		v := l.order.Uint16(row[2*i:])
+		if l.packing == packedA {
+			v >>= 4
+		}
+		return l.widen(v & 0xfff)
+	}
+	// Three in a word, the first one highest; two bits are empty, below by method A and above by B.
+	shift := 10 * (2 - i%3)
+	if l.packing == packedA {
+		shift += 2
+	}
+	return l.widen(uint16(l.order.Uint32(row[i/3*4:]) >> shift & 1023))
+}
+
+// widen puts the upper bits of a value again behind its lower ones.
+func (l layout) widen(v uint16) uint16 { return v<<(16-l.bits) | v>>(2*l.bits-16) }
 
 // readFields reads what the headers say beside the pixels.
 func readFields(h *imagefile.Header, data []byte, order binary.ByteOrder) {
@@ -313,7 +406,8 @@ func readFields(h *imagefile.Header, data []byte, order binary.ByteOrder) {
 		text(t.name, t.at, t.room)
 	}
 	text("created", fieldCreated, 24)
-	if x, y := order.Uint32(data[fieldAspect:]), order.Uint32(data[fieldAspect+4:]); x > 0 && y > 0 && x != undefined &&
+	if x, y := order.Uint32(data[fieldAspect:]), order.Uint32(data[fieldAspect+4:]); x > 0 && y > 0 &&
+		x != undefined &&
 		y != undefined {
 		h.PixelAspect = float64(x) / float64(y)
 	}

@@ -3,6 +3,7 @@ package exr
 import (
 	"bufio"
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
 	"io"
@@ -170,7 +171,7 @@ func (d *headerReader) headers() (parts []*part, multiPart bool, err error) {
 	case flags&versionMask != version:
 		return nil, false, fmt.Errorf("file version %d is not read, only %d", flags&versionMask, version)
 	case flags&flagDeep != 0:
-		return nil, false, fmt.Errorf("deep files are not read")
+		return nil, false, errDeep
 	}
 	multiPart = flags&flagMultiPart != 0
 	for {
@@ -187,7 +188,7 @@ func (d *headerReader) headers() (parts []*part, multiPart bool, err error) {
 		}
 		switch {
 		case p.kind == partDeepScanLines || p.kind == partDeepTiles:
-			return nil, false, fmt.Errorf("deep files are not read")
+			return nil, false, errDeep
 		case tiled && p.tiles == nil:
 			return nil, false, fmt.Errorf("it is tiled, and its header has no tiles")
 		case tiled:
@@ -370,3 +371,5 @@ func (p *part) channelList(data []byte) error {
 	}
 	return nil
 }
+
+var errDeep = errors.New("it is a deep file, with several samples a pixel; flat files of lines or tiles are read")

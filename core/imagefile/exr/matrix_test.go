@@ -5,11 +5,13 @@ import (
 	"encoding/binary"
 	"fmt"
 	"image"
+	"io"
 	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"reelhouse/core/imagefile"
@@ -397,9 +399,9 @@ func TestWindowsAreTold(t *testing.T) {
 	}
 }
 
-// A file by hand ("OpenEXR File Layout"): 6 x 4 pixels whose channel C has a value at every second pixel of
-// every second line, from a data window that begins at 2, 2.
-func TestSubsampledChannelsAreSpread(t *testing.T) {
+// subsampled is a file by hand ("OpenEXR File Layout") of 6 pixels a line whose channel C has a value at every second
+// pixel of every second line, from a data window that begins at 2, 2.
+func subsampled(lines int) []byte {
 	var b []byte
 	attribute := func(name, kind string, value []byte) {
 		b = append(append(append(append(b, name...), 0), kind...), 0)
@@ -416,11 +418,11 @@ func TestSubsampledChannelsAreSpread(t *testing.T) {
 	}
 	attribute("channels", "chlist", append(channels, 0))
 	attribute("compression", "compression", []byte{0})
-	attribute("dataWindow", "box2i", appendBox(nil, image.Rect(2, 2, 8, 6)))
+	attribute("dataWindow", "box2i", appendBox(nil, image.Rect(2, 2, 8, 2+lines)))
 	b = append(b, 0)
 	table := len(b)
-	b = append(b, make([]byte, 4*8)...)
-	for y := range 4 {
+	b = append(b, make([]byte, lines*8)...)
+	for y := range lines {
 		binary.LittleEndian.PutUint64(b[table+8*y:], uint64(len(b)))
 		var line []byte
 		if y%2 == 0 {
@@ -434,6 +436,11 @@ func TestSubsampledChannelsAreSpread(t *testing.T) {
 		b = le.AppendUint32(b, uint32(y+2))
 		b = append(le.AppendUint32(b, uint32(len(line))), line...)
 	}
+	return b
+}
+
+func TestSubsampledChannelsAreSpread(t *testing.T) {
+	b := subsampled(4)
 	r, err := NewReader(bytes.NewReader(b), int64(len(b)), limit)
 	if err != nil {
 		t.Fatal(err)
@@ -452,5 +459,41 @@ func TestSubsampledChannelsAreSpread(t *testing.T) {
 				}
 			}
 		}
+	}
+}
+
+// A counted file tells how many bytes are read of it.
+type counted struct {
+	io.ReaderAt
+	bytes atomic.Int64
+}
+
+func (c *counted) ReadAt(p []byte, at int64) (int, error) {
+	c.bytes.Add(int64(len(p)))
+	return c.ReaderAt.ReadAt(p, at)
+}
+
+// A band reads the lines that it has samples of, and not all that stand above it.
+func TestBandsOfSubsampledFilesReadNothingTwice(t *testing.T) {
+	const lines, band = 1000, 3
+	b := subsampled(lines)
+	in := &counted{ReaderAt: bytes.NewReader(b)}
+	r, err := NewReader(in, int64(len(b)), limit)
+	if err != nil {
+		t.Fatal(err)
+	}
+	in.bytes.Store(0)
+	for y := 0; y < lines; y += band {
+		planes := r.parts[0].Planes(min(band, lines-y))
+		if err := r.ReadLines(0, y, min(y+band, lines), planes); err != nil {
+			t.Fatal(err)
+		}
+		if c := math.Float32frombits(le.Uint32(planes[0])); c != float32(10*(y/2*2)) {
+			t.Fatalf("line %d begins with %v", y, c)
+		}
+	}
+	// Every second band begins with a line whose samples stand in the one above.
+	if n := in.bytes.Load(); n > int64(len(b))*3/2 {
+		t.Errorf("%d bytes were read of a file of %d", n, len(b))
 	}
 }

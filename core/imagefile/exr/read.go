@@ -110,30 +110,38 @@ func (r *Reader) ReadLines(part, y0, y1 int, planes [][]byte) error {
 	if y0 == y1 {
 		return nil
 	}
-	if y0 > 0 && p.subsampled() { // the samples of its first line may stand above it
-		above := max(0, y0-maxSampling)
-		more := p.Planes(y1 - above)
-		if err := r.ReadLines(part, above, y1, more); err != nil {
-			return err
-		}
+	above := p.firstSampled(y0)
+	to := band{p, above, y1, planes}
+	if above < y0 {
+		to.planes = make([][]byte, len(planes))
 		for i, c := range p.Channels {
-			copy(planes[i], more[i][(y0-above)*p.Width()*c.Type.Size():])
+			if planes[i] != nil {
+				to.planes[i] = make([]byte, (y1-above)*p.Width()*c.Type.Size())
+			}
 		}
-		return nil
 	}
-	if err := r.readLines(part, band{p, y0, y1, planes}); err != nil {
+	if err := r.readLines(part, to); err != nil {
 		return fmt.Errorf("%w: %w", ErrFormat, r.inPart(part, err))
+	}
+	if above < y0 {
+		for i, c := range p.Channels {
+			if planes[i] != nil {
+				copy(planes[i], to.planes[i][(y0-above)*p.Width()*c.Type.Size():])
+			}
+		}
 	}
 	return nil
 }
 
-func (p *part) subsampled() bool {
+// firstSampled returns the line, counted from the top of the data window, at which the samples of a line begin: those
+// of a subsampled channel may stand above it.
+func (p *part) firstSampled(line int) int {
+	y := p.DataWindow.Min.Y + line
+	first := line
 	for _, c := range p.channels {
-		if c.ys > 1 {
-			return true
-		}
+		first = min(first, line-((y%c.ys)+c.ys)%c.ys)
 	}
-	return false
+	return max(0, first)
 }
 
 // readLines reads the chunks that the band touches, on all cores. Of several that are damaged the first is told.

@@ -3,6 +3,7 @@
 package formats
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -157,5 +158,43 @@ func Open(in io.ReaderAt, size, limit int64) (imagefile.Reader, Format, error) {
 		}
 		names = append(names, f.Name)
 	}
+	if name := otherFormat(head); name != "" {
+		return nil, Format{}, fmt.Errorf("it is %s; what is read is %s", name, strings.Join(names, ", "))
+	}
 	return nil, Format{}, fmt.Errorf("it is none of %s", strings.Join(names, ", "))
+}
+
+// others are files of other formats by how they begin, as their publishers say.
+var others = []struct {
+	at          int
+	begin, name string
+}{
+	{0, "GIF8", "a GIF picture"}, {8, "WEBP", "a WebP picture"}, {0, "8BPS", "a layered picture (PSD)"},
+	{4, "ftypavif", "an AVIF picture"}, {4, "ftypheic", "a HEIC picture"}, {4, "ftypheix", "a HEIC picture"},
+	{4, "ftypmif1", "a HEIF picture"}, {4, "ftyp", "a movie (MP4 or QuickTime)"}, {4, "moov", "a movie (QuickTime)"},
+	{0, "\x00\x00\x00\x0cjP  ", "a JPEG 2000 picture"}, {0, "\xff\x4f\xff\x51", "a JPEG 2000 picture"},
+	{0, "\xff\x0a", "a JPEG XL picture"}, {0, "\x00\x00\x00\x0cJXL ", "a JPEG XL picture"},
+	{0, "\xabKTX", "a texture (KTX)"}, {0, "DDS ", "a texture (DDS)"}, {0, "%PDF", "a PDF document"},
+	{
+		0,
+		"PK\x03\x04",
+		"a zip archive",
+	}, {0, "\x80\x2a\x5f\xd7", "a Cineon picture"}, {0, "\x01\xda", "an SGI picture"},
+	{
+		0,
+		"P3\n",
+		"a portable pixmap (PNM)",
+	}, {0, "P6\n", "a portable pixmap (PNM)"}, {0, "PF\n", "a portable float map (PFM)"},
+	{0, "\x1f\x8b", "a file packed by gzip"}, {0, "<svg", "a drawing (SVG)"}, {0, "glTF", "a scene (glTF)"},
+	{0, "RIFF", "a RIFF file (sound or movie)"}, {0, "\x1a\x45\xdf\xa3", "a movie (Matroska)"},
+}
+
+// otherFormat returns what a file is that begins so, or "".
+func otherFormat(head []byte) string {
+	for _, o := range others {
+		if len(head) >= o.at && bytes.HasPrefix(head[o.at:], []byte(o.begin)) {
+			return o.name
+		}
+	}
+	return ""
 }

@@ -14,7 +14,8 @@ var kept = map[string]float64{
 	"plain.png": 0, "16.png": 0, "lzw-predictor.tif": 0, "float-tiles.tif": 0, "big-endian.tif": 0, "packbits.tif": 0,
 	"separate.tif": 0, "runs.tga": 0,
 	"plain.dpx": 1. / 1023, "little.dpx": 1. / 1023, "plain.hdr": 1. / 64, "plain.bmp": 0, "420.jpg": 1,
-	"progressive.jpg": 1,
+	"progressive.jpg": 1, "bigtiff.tif": 0, "4bit.tif": 1. / 15, "12bit.tif": 1. / 4095, "packed.dpx": 1. / 1023,
+	"method-b.dpx": 1. / 1023, "12-packed.dpx": 1. / 4095, "440.jpg": 1,
 }
 
 func keptSource() imagefile.Part {
@@ -34,6 +35,16 @@ func TestKeptFilesOfOtherWritersAreRead(t *testing.T) {
 	}
 }
 
+// TestDifferencesOfTwoLinesAreSpread compares colour differences that two lines share (1 x 2) with how libjpeg decodes
+// them, within the rounding of two transforms.
+func TestDifferencesOfTwoLinesAreSpread(t *testing.T) {
+	v := variant{format: "JPEG", kind: imagefile.Uint8, channels: "RGB"}
+	got, want := load(t, "testdata/440.jpg"), load(t, "testdata/440-decoded.png")
+	if mean, worst := difference(t, v, got, want); worst > 3./255 || mean > 0.5/255 {
+		t.Errorf("the error is %v, at most %v", mean, worst)
+	}
+}
+
 func keep(t *testing.T) {
 	source, in := filepath.Join(
 		t.TempDir(), "source.exr",
@@ -47,14 +58,26 @@ func keep(t *testing.T) {
 		"little.dpx": {"-d", "uint10", "--attrib", "oiio:Endian", "little"}, "plain.hdr": nil,
 		"plain.bmp": {"-d", "uint8"}, "420.jpg": {"-d", "uint8", "--attrib", "jpeg:subsampling", "4:2:0"},
 		"progressive.jpg": {"-d", "uint8", "--attrib", "jpeg:progressive", "1"},
+		"4bit.tif":        {"-d", "uint4", "--compression", "none"},
+		"12bit.tif":       {"-d", "uint12", "--compression", "none"},
+		"packed.dpx":      {"-d", "uint10", "--attrib", "dpx:Packing", "Packed"},
+		"method-b.dpx":    {"-d", "uint10", "--attrib", "dpx:Packing", "Filled, method B"},
+		"12-packed.dpx":   {"-d", "uint12", "--attrib", "dpx:Packing", "Packed"},
+		"440.ppm":         {"-d", "uint8"},
 	} {
 		tool(t, "oiiotool", append(append([]string{source, "--nosoftwareattrib"}, args...), "-o", in(name))...)
 	}
 	for name, args := range map[string][]string{"big-endian.tif": {"-B"}, "packbits.tif": {"-c", "packbits"},
-		"separate.tif": {"-p", "separate"}} {
+		"separate.tif": {"-p", "separate"}, "bigtiff.tif": {"-8"}} {
 		tool(t, "tiffcp", append(args, in("plain.tif"), in(name))...)
 	}
-	if err := os.Remove(in("plain.tif")); err != nil {
-		t.Fatal(err)
+	// Colour differences that two lines share, and the same file as libjpeg's djpeg decodes it.
+	tool(t, "cjpeg", "-quality", "95", "-sample", "1x2", "-outfile", in("440.jpg"), in("440.ppm"))
+	tool(t, "djpeg", "-pnm", "-outfile", in("440.ppm"), in("440.jpg"))
+	tool(t, "oiiotool", in("440.ppm"), "-o", in("440-decoded.png"))
+	for _, name := range []string{"plain.tif", "440.ppm"} {
+		if err := os.Remove(in(name)); err != nil {
+			t.Fatal(err)
+		}
 	}
 }

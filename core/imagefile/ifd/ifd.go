@@ -21,9 +21,12 @@ const (
 	Long      Kind = 4
 	Rational  Kind = 5
 	Undefined Kind = 7
+	Long8     Kind = 16 // of BigTIFF, as are the two after it
 )
 
-var sizes = map[Kind]int{1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
+var sizes = map[Kind]int{
+	1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8, 13: 4, 16: 8, 17: 8, 18: 8,
+}
 
 // An Entry is a tag with its values, in the bytes of its file.
 type Entry struct {
@@ -42,56 +45,105 @@ type Directory struct {
 // maxEntries is more than any image has.
 const maxEntries = 4096
 
+// A File is a file of directories: its bytes, their order, and whether offsets have 64 bits (BigTIFF, the TIFF
+// library's design note of that name).
+type File struct {
+	Data  []byte
+	Order binary.ByteOrder
+	Big   bool
+}
+
 // Open reads the header of a file and returns where its first directory begins.
-func Open(data []byte) (order binary.ByteOrder, first int, err error) {
+func Open(data []byte) (f File, first int, err error) {
+	f = File{Data: data}
 	switch {
 	case len(data) < 8:
-		return nil, 0, fmt.Errorf("cut short in its header")
+		return f, 0, fmt.Errorf("cut short in its header")
 	case string(data[:4]) == "II\x2a\x00":
-		order = binary.LittleEndian
+		f.Order = binary.LittleEndian
 	case string(data[:4]) == "MM\x00\x2a":
-		order = binary.BigEndian
-	case string(data[:4]) == "II\x2b\x00" || string(data[:4]) == "MM\x00\x2b":
-		return nil, 0, fmt.Errorf("files of the 64-bit kind are not read")
+		f.Order = binary.BigEndian
+	case string(data[:4]) == "II\x2b\x00":
+		f.Order, f.Big = binary.LittleEndian, true
+	case string(data[:4]) == "MM\x00\x2b":
+		f.Order, f.Big = binary.BigEndian, true
 	default:
-		return nil, 0, fmt.Errorf("it does not begin as such a file does")
+		return f, 0, fmt.Errorf("it does not begin as such a file does")
 	}
-	return order, int(order.Uint32(data[4:])), nil
+	if !f.Big {
+		return f, int(f.Order.Uint32(data[4:])), nil
+	}
+	if len(data) < 16 || f.Order.Uint16(data[4:]) != 8 {
+		return f, 0, fmt.Errorf("offsets of another size than 8 bytes are not read")
+	}
+	return f, f.offset(8), nil
+}
+
+// offset returns the offset that stands at a place; one beyond any file is told as -1.
+func (f File) offset(at int) int {
+	if !f.Big {
+		return int(f.Order.Uint32(f.Data[at:]))
+	}
+	if v := f.Order.Uint64(f.Data[at:]); v < math.MaxInt64 {
+		return int(v)
+	}
+	return -1
 }
 
 // Read reads the directory at an offset, and where the next one is; 0 for none.
-func Read(data []byte, order binary.ByteOrder, at int) (d Directory, next int, err error) {
-	d.Order = order
-	if at < 8 || at > len(data)-2 {
+func (f File) Read(at int) (d Directory, next int, err error) {
+	d.Order = f.Order
+	data, order := f.Data, f.Order
+	head, entry, word := 2, 12, 4 // bytes of the number of entries, of an entry, and of an offset
+	if f.Big {
+		head, entry, word = 8, 20, 8
+	}
+	if at < 8 || at > len(data)-head {
 		return d, 0, fmt.Errorf("a directory at %d lies outside the file", at)
 	}
 	count := int(order.Uint16(data[at:]))
-	at += 2
-	if count > maxEntries || len(data)-at < 12*count+4 {
+	if f.Big {
+		count = int(min(order.Uint64(data[at:]), maxEntries+1))
+	}
+	at += head
+	if count > maxEntries || len(data)-at < entry*count+word {
 		return d, 0, fmt.Errorf("a directory is cut short")
 	}
 	for range count {
-		e := Entry{
-			Tag:   order.Uint16(data[at:]),
-			Kind:  Kind(order.Uint16(data[at+2:])),
-			Count: int(order.Uint32(data[at+4:])),
-		}
-		size, known := sizes[e.Kind]
-		if known {
-			bytes := int64(size) * int64(e.Count)
-			from := int64(at + 8)
-			if bytes > 4 {
-				from = int64(order.Uint32(data[at+8:]))
+		e := Entry{Tag: order.Uint16(data[at:]), Kind: Kind(order.Uint16(data[at+2:])), Count: f.offset(at + 4)}
+		if size, known := sizes[e.Kind]; known {
+			if e.Count < 0 || e.Count > len(data) {
+				return d, 0, fmt.Errorf("the values of tag %d lie outside the file", e.Tag)
 			}
-			if from > int64(len(data)) || bytes > int64(len(data))-from {
+			bytes, from := size*e.Count, at+4+word
+			if bytes > word {
+				from = f.offset(from)
+			}
+			if from < 0 || from > len(data) || bytes > len(data)-from {
 				return d, 0, fmt.Errorf("the values of tag %d lie outside the file", e.Tag)
 			}
 			e.Data = data[from : from+bytes]
 			d.Entries = append(d.Entries, e)
 		}
-		at += 12
+		at += entry
 	}
-	return d, int(order.Uint32(data[at:])), nil
+	return d, f.offset(at), nil
+}
+
+// TagOrientation is that of how the first line and column lie; see imagefile.Part.Orient.
+const TagOrientation = 274
+
+// Orientation returns the orientation of Exif data, or 0 if they do not say it.
+func Orientation(data []byte) int {
+	f, at, err := Open(data)
+	if err != nil {
+		return 0
+	}
+	first, _, err := f.Read(at)
+	if err != nil {
+		return 0
+	}
+	return first.Int(TagOrientation, 0)
 }
 
 // find returns the entry of a tag, or nil.
@@ -117,6 +169,8 @@ func (d Directory) Ints(tag uint16) []int {
 			values = append(values, int(d.Order.Uint16(e.Data[2*i:])))
 		case Long:
 			values = append(values, int(d.Order.Uint32(e.Data[4*i:])))
+		case Long8:
+			values = append(values, int(min(d.Order.Uint64(e.Data[8*i:]), math.MaxInt64)))
 		default:
 			return nil
 		}

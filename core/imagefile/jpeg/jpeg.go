@@ -8,6 +8,7 @@ package jpeg
 import (
 	"bytes"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
@@ -230,7 +231,7 @@ func NewReader(in io.ReaderAt, size, limit int64) (imagefile.Reader, error) {
 func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	config, err := jpeg.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
-		return p, err
+		return p, told(err)
 	}
 	if config.Width < 1 || config.Height < 1 {
 		return p, fmt.Errorf("%d × %d pixels cannot be read", config.Width, config.Height)
@@ -243,7 +244,7 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	}
 	src, err := jpeg.Decode(bytes.NewReader(data))
 	if err != nil {
-		return p, err
+		return p, told(err)
 	}
 	channels := "RGB"
 	if _, grey := src.(*image.Gray); grey {
@@ -265,16 +266,25 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 			p.Planes[0][i], p.Planes[1][i], p.Planes[2][i] = v.R, v.G, v.B
 		}
 	}
-	segments(&p.Header, data)
+	p.Orient(segments(&p.Header, data))
 	return p, nil
 }
 
-// segments reads what a decoded file says before its first scan.
-func segments(h *imagefile.Header, data []byte) {
+// told returns an error of the library with what would be read.
+func told(err error) error {
+	var feature jpeg.UnsupportedError
+	if errors.As(err, &feature) {
+		return fmt.Errorf("its kind is not read (%s); baseline and progressive files of 8 bits are", string(feature))
+	}
+	return err
+}
+
+// segments reads what a decoded file says before its first scan, and returns the orientation that Exif says, or 0.
+func segments(h *imagefile.Header, data []byte) (orientation int) {
 	for at := 2; at+4 <= len(data) && data[at] == 0xff && data[at+1] != markerScan; {
 		size := int(binary.BigEndian.Uint16(data[at+2:]))
 		if size < 2 || at+2+size > len(data) {
-			return
+			return orientation
 		}
 		value := data[at+4 : at+2+size]
 		switch {
@@ -284,20 +294,22 @@ func segments(h *imagefile.Header, data []byte) {
 			}
 		case data[at+1] == markerAPP1 && bytes.HasPrefix(value, []byte(exif)):
 			readExif(h, value[len(exif):])
+			orientation = ifd.Orientation(value[len(exif):])
 		case data[at+1] == markerComment:
 			h.Attributes = append(h.Attributes, imagefile.ParseLines(strings.ToValidUTF8(string(value), "\uFFFD"))...)
 		}
 		at += 2 + size
 	}
+	return orientation
 }
 
 // readExif reads the facts that have an attribute; what is damaged is left aside.
 func readExif(h *imagefile.Header, data []byte) {
-	order, at, err := ifd.Open(data)
+	file, at, err := ifd.Open(data)
 	if err != nil {
 		return
 	}
-	first, _, err := ifd.Read(data, order, at)
+	first, _, err := file.Read(at)
 	if err != nil {
 		return
 	}
@@ -308,7 +320,7 @@ func readExif(h *imagefile.Header, data []byte) {
 			)
 		}
 	}
-	second, _, err := ifd.Read(data, order, first.Int(tagExif, 0))
+	second, _, err := file.Read(first.Int(tagExif, 0))
 	if err != nil {
 		return
 	}

@@ -20,9 +20,11 @@ func colours(planes [][]byte, src *image.YCbCr) {
 		across = 2
 	case image.YCbCrSubsampleRatio420:
 		across, down = 2, 2
+	case image.YCbCrSubsampleRatio440:
+		down = 2
 	}
 	columns, lines := (width+across-1)/across, (height+down-1)/down
-	smooth := across == 2 && columns >= leastColumns
+	smooth := across == 2 && columns >= leastColumns || across == 1 && down == 2
 	var spread [2][]byte
 	sums := make([]int, columns)
 	for i := range spread {
@@ -35,6 +37,13 @@ func colours(planes [][]byte, src *image.YCbCr) {
 				continue
 			}
 			line := differences[near*src.CStride:][:columns]
+			if across == 1 { // two lines share a difference; the upper of them is rounded down at halves
+				far, round := min(max(near+y%2*2-1, 0), lines-1), 1+y%2
+				for x, v := range differences[far*src.CStride:][:columns] {
+					spread[i][x] = byte((3*int(line[x]) + int(v) + round) / 4)
+				}
+				continue
+			}
 			weight := 1
 			for x, v := range line {
 				sums[x] = int(v)

@@ -13,10 +13,12 @@ import (
 	"image/color"
 	"image/png"
 	"io"
+	"iter"
 	"math"
 	"strings"
 
 	"reelhouse/core/imagefile"
+	"reelhouse/core/imagefile/ifd"
 	"reelhouse/core/pixel"
 )
 
@@ -73,7 +75,11 @@ func check(h imagefile.Header, o Options) error {
 func encode(out io.Writer, p imagefile.Part, o Options) error {
 	var b bytes.Buffer
 	encoder := png.Encoder{CompressionLevel: efforts[o.Effort]}
-	if err := encoder.Encode(&b, picture{p}.standard()); err != nil {
+	img := picture{p}.standard()
+	if p.Channel("A") >= 0 {
+		img = withAlpha{img}
+	}
+	if err := encoder.Encode(&b, img); err != nil {
 		return err
 	}
 	data := b.Bytes()
@@ -114,6 +120,13 @@ func appendChunk(dst []byte, kind string, data []byte) []byte {
 	dst = append(append(dst, kind...), data...)
 	return binary.BigEndian.AppendUint32(dst, crc32.ChecksumIEEE(dst[start:]))
 }
+
+// withAlpha keeps the library from leaving alpha out where every pixel is covered: the channels of a sequence are the
+// same in all of its frames.
+type withAlpha struct{ image.Image }
+
+// Opaque implements what the library asks of images.
+func (withAlpha) Opaque() bool { return false }
 
 // A picture is a part as the standard library has images.
 type picture struct{ imagefile.Part }
@@ -211,7 +224,7 @@ func decode(in io.ReaderAt, size, limit int64) (imagefile.Part, error) {
 	case *image.NRGBA:
 		channels = "RGBA"
 	}
-	if paletted, ok := src.(*image.Paletted); ok && !paletted.Opaque() {
+	if _, paletted := src.(*image.Paletted); paletted && hasChunk(data, "tRNS") {
 		channels = "RGBA"
 	}
 	p := imagefile.Part{Header: imagefile.Plain(config.Width, config.Height, kind, strings.Split(channels, "")...)}
@@ -221,7 +234,40 @@ func decode(in io.ReaderAt, size, limit int64) (imagefile.Part, error) {
 	}
 	fill(p, src)
 	chunks(&p.Header, data)
+	p.Orient(orientation(data))
 	return p, nil
+}
+
+// orientation returns that of the Exif data in the chunk eXIf, or 0.
+func orientation(data []byte) int {
+	for kind, value := range allChunks(data) {
+		if kind == "eXIf" {
+			return ifd.Orientation(value)
+		}
+	}
+	return 0
+}
+
+func hasChunk(data []byte, name string) bool {
+	for kind := range allChunks(data) {
+		if kind == name {
+			return true
+		}
+	}
+	return false
+}
+
+// allChunks goes through the chunks of a file.
+func allChunks(data []byte) iter.Seq2[string, []byte] {
+	return func(yield func(string, []byte) bool) {
+		for at := len(Signature); at+12 <= len(data); {
+			size := int(binary.BigEndian.Uint32(data[at:]))
+			if size > len(data)-at-12 || !yield(string(data[at+4:at+8]), data[at+8:at+8+size]) {
+				return
+			}
+			at += size + 12
+		}
+	}
 }
 
 // fill takes the codes out of an image.
@@ -256,12 +302,8 @@ func fill(p imagefile.Part, src image.Image) {
 
 // chunks reads what a decoded file says beside its pixels. Its chunks are known to be whole.
 func chunks(h *imagefile.Header, data []byte) {
-	for at := len(Signature); at+12 <= len(data); {
-		size := int(binary.BigEndian.Uint32(data[at:]))
-		if size > len(data)-at-12 {
-			return
-		}
-		kind, value := string(data[at+4:at+8]), data[at+8:at+8+size]
+	for kind, value := range allChunks(data) {
+		size := len(value)
 		switch {
 		case kind == "sRGB":
 			h.Curve = pixel.SRGB
@@ -277,6 +319,5 @@ func chunks(h *imagefile.Header, data []byte) {
 				h.Attributes = append(h.Attributes, imagefile.Attribute{Name: name, Value: text})
 			}
 		}
-		at += size + 12
 	}
 }

@@ -1,6 +1,6 @@
 // Package tga reads and writes TGA files (Truevision TGA file format specification, version 2.0): grey of 8 bits,
 // colour of 24, and of 32 with alpha, plain or in runs. What alpha means, the pixel's shape and some text stand in the
-// extension area.
+// extension area. Read are palettes, colour of 15 and 16 bits, and grey with alpha, too.
 package tga
 
 import (
@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -23,6 +24,7 @@ type Options struct {
 
 // Image types (field 3).
 const (
+	mapped         = 1 // by a palette
 	trueColour     = 2
 	grey           = 3
 	runs           = 8 // added to the types above
@@ -213,16 +215,104 @@ func Is(data []byte) bool {
 func checkHeader(data []byte) error {
 	kind, bits := data[2], int(data[16])
 	switch {
-	case data[1] != 0 || kind == 1 || kind == 9:
-		return fmt.Errorf("colour-mapped files are not read")
-	case kind != trueColour && kind != grey && kind != trueColour+runs && kind != grey+runs:
-		return fmt.Errorf("image type %d is not read", kind)
-	case kind&^runs == grey && bits != 8, kind&^runs == trueColour && bits != 24 && bits != 32:
-		return fmt.Errorf("%d bits a pixel are not read", bits)
+	case data[1] > 1 || data[1] == 0 && kind&^runs == mapped:
+		return fmt.Errorf("its colour map is of type %d; files with one map or none are read", data[1])
+	case kind&^runs < mapped || kind&^runs > grey:
+		return fmt.Errorf("its image type is %d; palettes, true colour and grey, plain or in runs, are read", kind)
+	case !slices.Contains(depths[kind&^runs], bits):
+		return fmt.Errorf("its pixels have %d bits; of this type %v are read", bits, depths[kind&^runs])
+	case data[1] == 1 && !slices.Contains(depths[trueColour], int(data[7])):
+		return fmt.Errorf("the colours of its map have %d bits; %v are read", data[7], depths[trueColour])
 	case le.Uint16(data[12:]) == 0 || le.Uint16(data[14:]) == 0:
 		return fmt.Errorf("a picture without pixels")
 	case data[17]&0xc0 != 0:
-		return fmt.Errorf("interleaved lines are not read")
+		return fmt.Errorf("its lines are interleaved; files whose lines follow each other are read")
+	}
+	return nil
+}
+
+// depths are the bits of a pixel that are read, by image type.
+var depths = map[byte][]int{mapped: {8, 16}, trueColour: {15, 16, 24, 32}, grey: {8, 16}}
+
+// A layout is how pixels stand in a file: their bytes, and what channels they become.
+type layout struct {
+	size     int // bytes of a pixel
+	channels string
+	alpha    bool     // whether the highest bit of 16 is alpha
+	palette  [][]byte // by channel, of mapped files
+	first    int      // code of the palette's first colour
+}
+
+// layoutOf returns the layout of a file whose header is right, and where its pixels begin.
+func layoutOf(data []byte) (l layout, at int, err error) {
+	at = headerBytes + int(data[0])
+	kind, bits := data[2]&^runs, int(data[16])
+	l.size, l.alpha = (bits+7)/8, data[17]&alphaBits == 1
+	colours := layout{size: (int(data[7]) + 7) / 8, alpha: l.alpha}
+	count := int(le.Uint16(data[5:]))
+	if data[1] == 0 {
+		count = 0
+	}
+	if count*colours.size > len(data)-at {
+		return l, 0, fmt.Errorf("cut short in its colour map")
+	}
+	entries := data[at:][:count*colours.size]
+	at += len(entries)
+	switch {
+	case kind == grey:
+		l.channels = "YA"[:l.size]
+	case kind == trueColour:
+		l.channels = l.colours(bits)
+	default:
+		if count == 0 {
+			return l, 0, fmt.Errorf("its colour map is empty")
+		}
+		l.channels, l.first = colours.colours(int(data[7])), int(le.Uint16(data[3:]))
+		colours.channels = l.channels
+		for i := range count {
+			entry := make([]byte, len(l.channels))
+			colours.split(entry, entries[i*colours.size:])
+			l.palette = append(l.palette, entry)
+		}
+	}
+	return l, at, nil
+}
+
+// colours returns the channels of pixels of so many bits.
+func (l layout) colours(bits int) string {
+	if bits == 32 || bits == 16 && l.alpha {
+		return "RGBA"
+	}
+	return "RGB"
+}
+
+// split puts the bytes of a pixel into its channels.
+func (l layout) split(out, in []byte) error {
+	switch {
+	case l.palette != nil:
+		code := int(in[0])
+		if l.size == 2 {
+			code = int(le.Uint16(in))
+		}
+		if code -= l.first; code < 0 || code >= len(l.palette) {
+			return fmt.Errorf("damaged: a pixel has the colour %d of %d", code+l.first, len(l.palette))
+		}
+		copy(out, l.palette[code])
+	case l.channels[0] == 'Y':
+		copy(out, in[:l.size])
+	case l.size == 2: // five bits each, blue lowest
+		v := le.Uint16(in)
+		for k := range 3 {
+			five := byte(v >> (10 - 5*k) & 31)
+			out[k] = five<<3 | five>>2
+		}
+		if len(out) == 4 {
+			out[3] = byte(v>>15) * 0xff
+		}
+	default:
+		for k, from := range order[l.size] {
+			out[k] = in[from]
+		}
 	}
 	return nil
 }
@@ -247,18 +337,21 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	if err := checkHeader(data); err != nil {
 		return p, err
 	}
-	samples := int(data[16]) / 8
-	channels := map[int]string{1: "Y", 3: "RGB", 4: "RGBA"}[samples]
+	l, at, err := layoutOf(data)
+	if err != nil {
+		return p, err
+	}
+	samples := l.size
 	width, height := int(le.Uint16(data[12:])), int(le.Uint16(data[14:]))
-	p.Header = imagefile.Plain(width, height, imagefile.Uint8, strings.Split(channels, "")...)
+	p.Header = imagefile.Plain(width, height, imagefile.Uint8, strings.Split(l.channels, "")...)
 	if err := p.Within(limit); err != nil {
 		return p, err
 	}
-	if samples == 4 {
+	if p.Channel("A") >= 0 {
 		p.Alpha = imagefile.Straight
 	}
 	readExtension(&p.Header, data)
-	descriptor, pixels := data[17], data[min(len(data), headerBytes+int(data[0])):]
+	descriptor, pixels := data[17], data[at:]
 	if data[2] < runs && len(pixels) < width*height*samples {
 		return p, fmt.Errorf("cut short: %d bytes of pixels instead of %d", len(pixels), width*height*samples)
 	}
@@ -267,7 +360,7 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 	}
 	p.Planes = p.Header.Planes(height)
 	u := unpacker{data: pixels, size: samples}
-	row := make([]byte, width*samples)
+	row, values := make([]byte, width*samples), make([]byte, len(p.Planes))
 	for i := range height {
 		if data[2] < runs {
 			row, pixels = pixels[:width*samples], pixels[width*samples:]
@@ -278,14 +371,16 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 		if descriptor&topDown == 0 {
 			y = height - 1 - i
 		}
-		for k, to := range order[samples] {
-			plane := p.Planes[to][y*width:]
-			for x := range width {
-				at := x
-				if descriptor&rightToLeft != 0 {
-					at = width - 1 - x
-				}
-				plane[at] = row[x*samples+k]
+		for x := range width {
+			if err := l.split(values, row[x*samples:]); err != nil {
+				return p, err
+			}
+			at := y*width + x
+			if descriptor&rightToLeft != 0 {
+				at = y*width + width - 1 - x
+			}
+			for k, v := range values {
+				p.Planes[k][at] = v
 			}
 		}
 	}
@@ -372,7 +467,7 @@ func readExtension(h *imagefile.Header, data []byte) {
 		h.Curve = pixel.OfGamma(v)
 	}
 	switch {
-	case len(h.Channels) < 4:
+	case h.Channel("A") < 0:
 	case e[extensionAlpha] == alphaPremultiplied:
 		h.Alpha = imagefile.Premultiplied
 	case e[extensionAlpha] < alphaUseful: // there is none, or it is to be left aside

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"io"
+	"math/bits"
 	"slices"
 
 	"github.com/cespare/xxhash/v2"
@@ -34,7 +35,7 @@ func decode(in io.ReaderAt, size, limit int64) ([]imagefile.Part, error) {
 	if err != nil {
 		return nil, err
 	}
-	order, at, err := ifd.Open(data)
+	file, at, err := ifd.Open(data)
 	if err != nil {
 		return nil, err
 	}
@@ -43,7 +44,7 @@ func decode(in io.ReaderAt, size, limit int64) ([]imagefile.Part, error) {
 		if len(parts) == maxPages {
 			return nil, fmt.Errorf("more than %d pictures", maxPages)
 		}
-		d, next, err := ifd.Read(data, order, at)
+		d, next, err := file.Read(at)
 		if err != nil {
 			return nil, err
 		}
@@ -72,9 +73,12 @@ type page struct {
 	compression Compression
 	predictor   int
 	samples     int // of a pixel, in one block
-	size        int // bytes of a sample
+	bits        int // of a sample in the file
+	size        int // bytes of a sample in a plane
 	inverted    bool
 	colours     []int // of a palette
+	inks        bool  // CMYK, until all is read
+	reversed    bool  // bits of bytes
 	inflater    imagefile.Inflater
 }
 
@@ -85,7 +89,14 @@ func (p *page) read(limit int64) error {
 	if err := p.Within(limit); err != nil {
 		return err
 	}
-	return p.pixels()
+	if err := p.pixels(); err != nil {
+		return err
+	}
+	if p.inks {
+		p.toLight()
+	}
+	p.Orient(p.directory.Int(tagOrientation, 1))
+	return nil
 }
 
 // checkSum compares the blocks, in their order, with the sum that the file says of itself, if it says any.
@@ -115,24 +126,19 @@ func (p *page) header() error {
 	if p.samples < 1 || p.samples > maxSamples {
 		return fmt.Errorf("%d samples a pixel cannot be read", p.samples)
 	}
-	bits := d.Ints(tagBits)
-	if len(bits) == 0 {
-		bits = []int{1}
+	depths := d.Ints(tagBits)
+	if len(depths) == 0 {
+		depths = []int{1}
 	}
-	if slices.Max(bits) != slices.Min(bits) {
-		return fmt.Errorf("channels of several depths are not read")
+	if slices.Max(depths) != slices.Min(depths) {
+		return fmt.Errorf("its channels have %d to %d bits; channels of one depth are read", slices.Min(depths),
+			slices.Max(depths))
 	}
-	format := d.Int(tagSampleFormat, formatUnsigned)
-	kinds := map[[2]int]imagefile.Type{
-		{8, formatUnsigned}: imagefile.Uint8, {16, formatUnsigned}: imagefile.Uint16,
-		{32, formatUnsigned}: imagefile.Uint32, {16, formatFloat}: imagefile.Half,
-		{32, formatFloat}: imagefile.Float,
+	kind, err := p.kind(depths[0], d.Int(tagSampleFormat, formatUnsigned))
+	if err != nil {
+		return err
 	}
-	kind, known := kinds[[2]int{bits[0], format}]
-	if !known {
-		return fmt.Errorf("samples of %d bits and format %d are not read", bits[0], format)
-	}
-	p.size = kind.Size()
+	p.bits, p.size = depths[0], kind.Size()
 	switch extra := d.Int(tagExtraSamples, 0); extra {
 	case extraAssociated:
 		p.Alpha = imagefile.Premultiplied
@@ -148,13 +154,23 @@ func (p *page) header() error {
 		channels = names(p.samples, true, p.Alpha)
 		p.inverted = photometric == whiteIsZero && kind != imagefile.Float && kind != imagefile.Half
 	case photometric == palette && p.samples == 1 && kind == imagefile.Uint8:
-		if p.colours = d.Ints(tagColorMap); len(p.colours) != 3*256 {
-			return fmt.Errorf("its palette has %d numbers instead of %d", len(p.colours), 3*256)
+		if p.colours = d.Ints(tagColorMap); len(p.colours) != 3<<p.bits {
+			return fmt.Errorf("its palette has %d numbers instead of %d", len(p.colours), 3<<p.bits)
 		}
 		channels = names(3, false, imagefile.Unstated)
 		kind = imagefile.Uint16
+	case photometric == inks && p.samples >= 4 && (kind == imagefile.Uint8 || kind == imagefile.Uint16):
+		if set := d.Int(tagInkSet, 1); set != 1 {
+			return fmt.Errorf("its inks are not those of CMYK; grey, RGB, palettes and CMYK are read")
+		}
+		p.inks = true
+		channels = append([]string{"C", "M", "Y", "K"}, names(p.samples-1, false, p.Alpha)[3:]...)
 	default:
-		return fmt.Errorf("colours of kind %d with %d samples are not read", photometric, p.samples)
+		name, known := spaces[photometric]
+		if !known {
+			name = fmt.Sprintf("of kind %d with %d samples", photometric, p.samples)
+		}
+		return fmt.Errorf("its colours are %s; grey, RGB, palettes and CMYK are read", name)
 	}
 	p.Header = imagefile.Header{Alpha: p.Alpha}
 	plain := imagefile.Plain(width, height, kind, channels...)
@@ -164,11 +180,21 @@ func (p *page) header() error {
 	}
 	p.compression, p.predictor = Compression(d.Int(tagCompression, int(None))), d.Int(tagPredictor, predictNone)
 	if _, known := compressionNames[p.compression]; !known {
-		return fmt.Errorf("%s is not read", p.compression)
+		return fmt.Errorf(
+			"it is compressed by %s; uncompressed files, LZW, Deflate and PackBits are read", p.compression,
+		)
 	}
-	if p.predictor > predictFloats || d.Int(tagFillOrder, 1) != 1 {
-		return fmt.Errorf("predictor %d and order of bits %d are not read", p.predictor, d.Int(tagFillOrder, 1))
+	switch {
+	case p.predictor < predictNone || p.predictor > predictFloats,
+		p.predictor != predictNone && p.bits < 8, p.predictor == predictFloats && kind.Size() == 1:
+		return fmt.Errorf(
+			"predictor %d of samples of %d bits; that of TIFF 6.0 for 8 bits and more is read, and that of floats",
+			p.predictor, p.bits,
+		)
+	case p.predictor == predictCodes && p.bits != 8*p.size:
+		return fmt.Errorf("the predictor of samples of %d bits; that of 8, 16 and 32 bits is read", p.bits)
 	}
+	p.reversed = d.Int(tagFillOrder, 1) == 2
 	for _, t := range texts {
 		if v := d.Text(t.tag); v != "" {
 			p.Attributes = append(p.Attributes, imagefile.Attribute{Name: t.name, Value: v})
@@ -183,6 +209,58 @@ func (p *page) header() error {
 		}
 	}
 	return nil
+}
+
+// kind returns the type of a plane whose samples have so many bits and a format of tagSampleFormat in the file.
+func (p *page) kind(bits, format int) (imagefile.Type, error) {
+	switch {
+	case format == formatUnsigned && bits >= 1 && bits <= 8:
+		return imagefile.Uint8, nil
+	case format == formatUnsigned && bits > 8 && bits <= 16:
+		return imagefile.Uint16, nil
+	case format == formatUnsigned && bits == 32:
+		return imagefile.Uint32, nil
+	case format == formatFloat && bits == 16:
+		return imagefile.Half, nil
+	case format == formatFloat && bits == 32:
+		return imagefile.Float, nil
+	}
+	name, known := sampleFormats[format]
+	if !known {
+		name = fmt.Sprintf("format %d", format)
+	}
+	return 0, fmt.Errorf(
+		"its samples are %s, of %d bits; unsigned ones of 1 to 16 and 32 bits and floating ones of 16 and 32 are read",
+		name,
+		bits,
+	)
+}
+
+// toLight makes red, green and blue of four inks, each of which takes its own light away.
+func (p *page) toLight() {
+	ink := func(k, i int) uint32 {
+		if p.size == 1 {
+			return uint32(p.Planes[k][i])
+		}
+		return uint32(le.Uint16(p.Planes[k][2*i:]))
+	}
+	white := uint32(1)<<(8*p.size) - 1
+	for i := range p.Width() * p.Height() {
+		black := white - ink(3, i)
+		for k := range 3 {
+			v := ((white-ink(k, i))*black + white/2) / white
+			if p.size == 1 {
+				p.Planes[k][i] = byte(v)
+			} else {
+				le.PutUint16(p.Planes[k][2*i:], uint16(v))
+			}
+		}
+	}
+	p.Planes = slices.Delete(p.Planes, 3, 4)
+	p.Channels = slices.Delete(p.Channels, 3, 4)
+	for k, name := range []string{"R", "G", "B"} {
+		p.Channels[k].Name = name
+	}
 }
 
 // pixels reads the blocks, which are tiles or strips, of all samples or of one each.
@@ -205,7 +283,8 @@ func (p *page) pixels() error {
 	if len(offsets) < across*down*groups || len(counts) < len(offsets) {
 		return fmt.Errorf("%d blocks instead of %d", min(len(offsets), len(counts)), across*down*groups)
 	}
-	line := blockWidth * per * p.size
+	line := (blockWidth*per*p.bits + 7) / 8 // bytes of a line in the file
+	wide := make([]byte, blockWidth*per*p.size)
 	if int64(line)*int64(blockHeight) > 4*p.Bytes()+1<<20 { // tiles reach over the edges, but not so far
 		return fmt.Errorf("blocks of %d × %d pixels are too large for the picture", blockWidth, blockHeight)
 	}
@@ -221,16 +300,62 @@ func (p *page) pixels() error {
 		if offsets[i] > len(p.data) || counts[i] > len(p.data)-offsets[i] {
 			return fmt.Errorf("block %d of %d lies outside the file", i+1, across*down*groups)
 		}
-		if err := p.unpack(raw[:line*rows], p.data[offsets[i]:offsets[i]+counts[i]]); err != nil {
+		block := p.data[offsets[i] : offsets[i]+counts[i]]
+		if p.reversed {
+			block = reversed(block)
+		}
+		if err := p.unpack(raw[:line*rows], block); err != nil {
 			return fmt.Errorf("block %d of %d: %w", i+1, across*down*groups, err)
 		}
 		for k := range min(rows, p.Height()-y) {
 			row := raw[k*line : (k+1)*line]
-			p.undo(row, scratch, per)
+			if p.bits == 8*p.size {
+				p.undo(row, scratch, per)
+			} else {
+				p.widen(wide, row)
+				row = wide
+			}
 			p.put(row, group, per, x, y+k, min(blockWidth, p.Width()-x))
 		}
 	}
 	return p.checkSum(offsets[:across*down*groups], counts)
+}
+
+// reversed returns bytes with their bits in the other order.
+func reversed(block []byte) []byte {
+	out := make([]byte, len(block))
+	for i, v := range block {
+		out[i] = bits.Reverse8(v)
+	}
+	return out
+}
+
+// widen puts samples that have no whole number of bytes, the highest bits first, into bytes: codes so that the largest
+// is white, and the numbers of colours of a palette as they are.
+func (p *page) widen(out, row []byte) {
+	most := uint32(1)<<p.bits - 1
+	white := uint32(1)<<(8*p.size) - 1
+	held, have := uint32(0), 0
+	for i := 0; i < len(out); i += p.size {
+		for have < p.bits {
+			held = held<<8 | uint32(row[0])
+			row = row[1:]
+			have += 8
+		}
+		have -= p.bits
+		v := held >> have & most
+		if p.colours == nil {
+			v = (v*white + most/2) / most
+		}
+		if p.inverted {
+			v = white - v
+		}
+		if p.size == 1 {
+			out[i] = byte(v)
+		} else {
+			le.PutUint16(out[i:], uint16(v))
+		}
+	}
 }
 
 // unpack fills out with the bytes of a block.
@@ -309,7 +434,7 @@ func (p *page) put(row []byte, group, per, x, y, width int) {
 	if p.colours != nil {
 		for i, code := range row[:width] {
 			for k, plane := range p.Planes {
-				le.PutUint16(plane[2*(y*p.Width()+x+i):], uint16(p.colours[k*256+int(code)]))
+				le.PutUint16(plane[2*(y*p.Width()+x+i):], uint16(p.colours[k<<p.bits+int(code)]))
 			}
 		}
 		return

@@ -2,7 +2,8 @@
 // 16-bit floats (section 19), and the predictor for floats (Adobe Photoshop TIFF technical note 3).
 //
 // Written is one picture in strips, of 8 or 16-bit codes or 32-bit floats. Read are strips and tiles of any number of
-// pictures, each a part.
+// pictures, each a part: codes of 1 to 16 bits, palettes, and four inks (CMYK), which become light as if each took its
+// own away; and files with offsets of 64 bits (BigTIFF). They come upright, as their tag Orientation says.
 package tiff
 
 import (
@@ -13,7 +14,7 @@ import (
 )
 
 // Signatures begin every file, by the order of its bytes.
-var Signatures = []string{"II\x2a\x00", "MM\x00\x2a"}
+var Signatures = []string{"II\x2a\x00", "MM\x00\x2a", "II\x2b\x00", "MM\x00\x2b"}
 
 // A Compression is a method of section 3, or a later one.
 type Compression int
@@ -35,8 +36,18 @@ var compressionNames = map[Compression]string{
 	deflate2: "Deflate",
 }
 
+// unread are further compressions, which are told by name.
+var unread = map[Compression]string{
+	2: "CCITT runs", 3: "CCITT group 3", 4: "CCITT group 4", 6: "JPEG of the old kind", 7: "JPEG", 32766: "NeXT runs",
+	32809: "ThunderScan", 32909: "PixarLog", 34661: "JBIG", 34676: "SGI LogLuv", 34677: "SGI LogLuv, 24 bits",
+	34712: "JPEG 2000", 34887: "LERC", 34925: "LZMA", 50000: "Zstandard", 50001: "WebP",
+}
+
 func (c Compression) String() string {
 	if name, known := compressionNames[c]; known {
+		return name
+	}
+	if name, known := unread[c]; known {
 		return name
 	}
 	return fmt.Sprintf("unknown compression %d", int(c))
@@ -78,6 +89,7 @@ const (
 	tagTileLength      = 323
 	tagTileOffsets     = 324
 	tagTileByteCounts  = 325
+	tagInkSet          = 332
 	tagExtraSamples    = 338
 	tagSampleFormat    = 339
 )
@@ -88,6 +100,7 @@ const (
 	blackIsZero       = 1
 	rgb               = 2
 	palette           = 3
+	inks              = 5
 	chunky            = 1
 	separate          = 2
 	predictNone       = 1
@@ -98,6 +111,22 @@ const (
 	extraAssociated   = 1
 	extraUnassociated = 2
 )
+
+// spaces are the colours of tagPhotometric that are not read, which are told by name.
+var spaces = map[int]string{
+	4: "a mask", 6: "YCbCr", 8: "CIE L*a*b*", 9: "ICC L*a*b*", 10: "ITU L*a*b*", 32803: "a colour filter's array",
+	32844: "LogL", 32845: "LogLuv", 34892: "linear raw",
+}
+
+// sampleFormats are the kinds of tagSampleFormat, as they are told.
+var sampleFormats = map[int]string{
+	1: "unsigned",
+	2: "signed",
+	3: "floating",
+	4: "undefined",
+	5: "complex whole",
+	6: "complex",
+}
 
 // texts are the attributes that have a tag of their own; all others stand in the description, one a line.
 var texts = []struct {

@@ -22,7 +22,8 @@ func sceneCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "scene FILE", Short: "Report what a scene file holds, and what is wrong with it", Args: cobra.ExactArgs(1),
 		Long: "Reads a glTF 2.0 file (.glb, .gltf with the files beside it, or a zip archive of them) and reports on " +
-			"it. Exits with 0 if pictures can be made of it, 3 if not, 1 if it cannot be read.",
+			"it. Exits with 0 if pictures can be made of it and nothing is wrong with it, 3 if not, 1 if it " +
+			"cannot be read.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			s, err := readScene(args[0], number)
 			if err != nil {
@@ -38,7 +39,7 @@ func sceneCommand() *cobra.Command {
 			} else {
 				printScene(cmd.OutOrStdout(), r)
 			}
-			if !r.Usable() {
+			if !r.Usable() || r.Wrong > 0 {
 				return exitFound
 			}
 			return nil
@@ -114,10 +115,13 @@ func printScene(out io.Writer, r scene.Report) {
 	for _, n := range r.Notes {
 		line("note       %s", n)
 	}
-	if r.Usable() {
-		line("usable")
-	} else {
+	switch {
+	case !r.Usable():
 		line("NOT usable")
+	case r.Wrong > 0:
+		line("usable, but for what is WRONG")
+	default:
+		line("usable")
 	}
 }
 

@@ -90,7 +90,7 @@ func FilesBeside(folder fs.FS, name string) ([]string, error) {
 		Images  []uri `json:"images"`
 	}
 	if err := json.Unmarshal(text, &doc); err != nil {
-		return nil, fmt.Errorf("scene file: not a readable glTF 2.0 file: %w", err)
+		return nil, fmt.Errorf("scene file: not a readable glTF 2.0 file: %w", plainJSON(err))
 	}
 	var names []string
 	for _, u := range slices.Concat(doc.Buffers, doc.Images) {
@@ -161,20 +161,24 @@ func read(data []byte, folder fs.FS, number int) (s *Scene, err error) {
 	if err := checkContainer(data); err != nil {
 		return nil, err
 	}
+	said, err := textOf(bytes.NewReader(data))
+	if err == nil {
+		err = checkHead(said)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("scene file: %w", err)
+	}
 	// The decoding package indexes by numbers from the file; what slips past our own checks must not
 	// take the program with it.
 	defer func() {
 		if p := recover(); p != nil {
-			s, err = nil, fmt.Errorf("scene file: damaged glTF data (%v)", p)
+			s, err = nil, fmt.Errorf("scene file: damaged glTF data: it points at something that is not there")
 		}
 	}()
 	var doc gltf.Document
 	files := &beside{folder: folder}
 	if err := gltf.NewDecoderFS(bytes.NewReader(data), files).Decode(&doc); err != nil {
-		return nil, fmt.Errorf("scene file: not a readable glTF 2.0 file: %w", err)
-	}
-	if doc.Asset.Version != "2.0" {
-		return nil, fmt.Errorf("scene file: glTF version is %q; 2.0 is needed", doc.Asset.Version)
+		return nil, fmt.Errorf("scene file: not a readable glTF 2.0 file: %w", plainJSON(err))
 	}
 	r := &reader{doc: &doc, scene: &Scene{}, beside: files, number: number}
 	if err := r.all(); err != nil {
@@ -198,6 +202,12 @@ func checkContainer(data []byte) error {
 		return nil // its buffers may stand in the text
 	case len(data) < 20:
 		return fmt.Errorf("scene file: cut short in its header, %d bytes", len(data))
+	case binary.LittleEndian.Uint32(data[4:]) != 2:
+		return fmt.Errorf(
+			"scene file: it is a binary glTF file of version %d; version 2 is read, as which its "+
+				"program may export it again",
+			binary.LittleEndian.Uint32(data[4:]),
+		)
 	}
 	total := binary.LittleEndian.Uint32(data[8:])
 	if int64(total) > int64(len(data)) {

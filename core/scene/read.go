@@ -20,6 +20,7 @@ var understood = []string{
 	lightspunctual.ExtensionName, emissiveStrength, unlit.ExtensionName, texturetransform.ExtensionName, transmission,
 	refraction, volume, clearcoat, variantsName,
 	"KHR_mesh_quantization", // whole numbers as positions, which are read anyway
+	webpTexture,
 }
 
 type reader struct {
@@ -48,11 +49,6 @@ func (r *reader) note(format string, args ...any) {
 }
 
 func (r *reader) all() error {
-	for _, name := range r.doc.ExtensionsRequired {
-		if !slices.Contains(understood, name) {
-			return fmt.Errorf("the file requires the extension %s, which is not understood here", name)
-		}
-	}
 	for _, name := range r.doc.ExtensionsUsed {
 		if !slices.Contains(understood, name) {
 			r.note("The optional extension %s is ignored.", name)
@@ -62,7 +58,8 @@ func (r *reader) all() error {
 		return fmt.Errorf("%d nodes are more than the %d that can be read", n, mostNodes)
 	}
 	r.scene.Extras = Extras{Generator: r.doc.Asset.Generator, Extensions: r.doc.ExtensionsUsed}
-	for _, step := range []func() error{r.images, r.textures, r.materials, r.variants, r.meshes, r.lights, r.cameras,
+	for _, step := range []func() error{r.references, r.images, r.textures, r.materials, r.variants, r.meshes, r.lights,
+		r.cameras,
 		r.skins, r.nodes, r.roots, r.animations} {
 		if err := step(); err != nil {
 			return err
@@ -129,7 +126,11 @@ func (r *reader) cameras() error {
 		}
 		if !(out.Up > 0 && out.Up < math.Pi) || !(out.Aspect > 0.01 && out.Aspect < 100) {
 			return fmt.Errorf(
-				"camera %d %q: field of view %v rad at aspect ratio %v cannot be drawn", i, c.Name, out.Up, out.Aspect,
+				"camera %d %q: field of view %v rad at aspect ratio %v cannot be drawn",
+				i,
+				c.Name,
+				out.Up,
+				out.Aspect,
 			)
 		}
 		r.scene.Cameras = append(r.scene.Cameras, out)

@@ -8,6 +8,9 @@ import (
 	"image/draw"
 	"image/jpeg"
 	"image/png"
+
+	"golang.org/x/image/webp"
+
 	"io"
 	"runtime"
 	"strings"
@@ -146,6 +149,9 @@ func (r *reader) use(t *gltf.TextureInfo) (*Map, error) {
 	return m, nil
 }
 
+// webpTexture is the extension by which a texture names a picture in WebP.
+const webpTexture = "EXT_texture_webp"
+
 var wraps = map[gltf.WrappingMode]Wrap{
 	gltf.WrapClampToEdge: Clamp, gltf.WrapMirroredRepeat: Mirror, gltf.WrapRepeat: Repeat,
 }
@@ -158,6 +164,16 @@ func (r *reader) textures() error {
 				return fmt.Errorf("texture %d: image %d does not exist", i, *t.Source)
 			}
 			out.Image = *t.Source
+		}
+		if from, ok := t.Extensions[webpTexture].(json.RawMessage); ok {
+			var webp struct {
+				Source *int `json:"source"`
+			}
+			if err := json.Unmarshal(from, &webp); err != nil || webp.Source == nil || *webp.Source < 0 ||
+				*webp.Source >= len(r.doc.Images) {
+				return fmt.Errorf("texture %d: the image of %s does not exist", i, webpTexture)
+			}
+			out.Image = *webp.Source
 		}
 		if t.Sampler != nil {
 			if *t.Sampler < 0 || *t.Sampler >= len(r.doc.Samplers) {
@@ -241,7 +257,7 @@ func (r *reader) imageData(in *gltf.Image, out *Image) ([]byte, error) {
 	return r.beside.ReadFile(in.URI)
 }
 
-// configure reads what a PNG or JPEG file says of itself, and returns what decodes it.
+// configure reads what a PNG, JPEG or WebP file says of itself, and returns what decodes it.
 func (m *Image) configure(data []byte) (decode func(io.Reader) (image.Image, error)) {
 	config := png.DecodeConfig
 	m.Type, decode = "PNG", png.Decode
@@ -249,8 +265,10 @@ func (m *Image) configure(data []byte) (decode func(io.Reader) (image.Image, err
 	case bytes.HasPrefix(data, []byte("\x89PNG")):
 	case bytes.HasPrefix(data, []byte("\xff\xd8")):
 		m.Type, decode, config = "JPEG", jpeg.Decode, jpeg.DecodeConfig
+	case bytes.HasPrefix(data, []byte("RIFF")) && len(data) > 12 && string(data[8:12]) == "WEBP":
+		m.Type, decode, config = "WebP", webp.Decode, webp.DecodeConfig
 	default:
-		m.Type, m.Fault = "", "it is neither PNG nor JPEG"
+		m.Type, m.Fault = "", "it is neither PNG, JPEG nor WebP"
 		return nil
 	}
 	c, err := config(bytes.NewReader(data))

@@ -31,6 +31,8 @@ type Report struct {
 	End        float64         `json:"end"`
 	Findings   []Finding       `json:"findings"`
 	Notes      []string        `json:"notes"` // what is left aside or simplified
+	Drawn      bool            `json:"usable"`
+	Wrong      int             `json:"wrong"` // findings
 }
 
 // An ObjectReport is all that shows one mesh.
@@ -156,6 +158,12 @@ func (s *Scene) Report() Report {
 		)
 	}
 	r.look(s, pose)
+	r.Drawn = r.Usable()
+	for _, f := range r.Findings {
+		if f.Wrong {
+			r.Wrong++
+		}
+	}
 	return r
 }
 

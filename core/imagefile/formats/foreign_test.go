@@ -347,7 +347,9 @@ func TestBMPInRunsWithPalettesAndMasksIsRead(t *testing.T) {
 		"its pixels are packed as PNG; plain ones, masks and runs": header(1, 1, 0, 5, 0),
 		"pixels of 24 bits in packing 1":                           header(1, 1, 24, 1, 0),
 		"cut short in its runs":                                    append(header(4, 4, 8, 1, 256, grey(256)...), 0, 9),
-		"the colour 3 of 2":                                        append(header(1, 1, 8, 0, 2, grey(2)...), 3, 0, 0, 0),
+		"the colour 3 of 2": append(
+			header(1, 1, 8, 0, 2, grey(2)...), 3, 0, 0, 0,
+		),
 	} {
 		if _, err := opened(data); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q is not in %v", want, err)

@@ -24,8 +24,8 @@ func TestExitCodesAreThoseOfTheTable(t *testing.T) {
 	for path, text := range map[string]string{
 		broken: "no picture", table: "code,view\n010,nowhere\n",
 		bare: `{"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"name":"sail","mesh":0}],
-			"buffers":[{"byteLength":36,"uri":"data:;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}],"bufferViews":[{"buffer":0,
-			"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}],
+			"buffers":[{"byteLength":36,"uri":"data:;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}],
+			"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}],
 			"images":[{"uri":"sail.png"}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}]}`,
 	} {
 		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {

@@ -65,6 +65,8 @@ type importedShots struct {
 	Table      *shotlist.Change   `json:"table,omitempty"`
 	Cut        *importedCut       `json:"cut,omitempty"`
 	Mistakes   []shotlist.Mistake `json:"mistakes,omitempty"`
+	// Proposed are columns of a table that are known by what is in them, and not by their names.
+	Proposed []string `json:"proposed,omitempty"`
 }
 
 type importedCut struct {
@@ -109,9 +111,15 @@ func takeShots(
 			return fmt.Errorf("%s: %w", filepath.Base(path), err)
 		}
 		trial := p.Copy()
-		made, mistakes := table.Apply(&trial, table.Guess())
+		columns, proposed := table.Propose(p)
+		for i, byContents := range proposed {
+			if byContents {
+				said.Proposed = append(said.Proposed, fmt.Sprintf("%s is %s", table.Header[i], columns[i]))
+			}
+		}
+		made, mistakes := table.Apply(&trial, columns)
 		said.Table, said.Mistakes = &made, mistakes
-		change = edit.ImportShots{File: filepath.Base(path), Table: table, Columns: table.Guess()}
+		change = edit.ImportShots{File: filepath.Base(path), Table: table, Columns: columns}
 	} else {
 		r, left, err := house.ReadCut(files, p)
 		if err != nil {
@@ -145,6 +153,9 @@ func (s importedShots) say(out, complaints io.Writer, asJSON bool) error {
 	}
 	for _, m := range s.Mistakes {
 		fmt.Fprintln(complaints, "wrong:", m)
+	}
+	for _, text := range s.Proposed {
+		fmt.Fprintln(out, "by what is in it: column", text)
 	}
 	if t := s.Table; t != nil && len(s.Mistakes) == 0 {
 		fmt.Fprintf(

@@ -6,13 +6,13 @@
 //
 // The first line names the columns. Lists have semicolons between their parts; an empty cell leaves a field to the
 // production, and "-" stands for nothing where nothing can be said. Tables with semicolons or tabs between cells are
-// read, too, as is a byte order mark.
+// read, too, with a first line such as "sep=;" that says so, and whatever their code and the ends of their lines; see
+// plaintext.
 //
 // A table is imported as a whole or not at all: every mistake is told with its line and column.
 package shotlist
 
 import (
-	"bytes"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -22,6 +22,7 @@ import (
 	"strings"
 
 	"reelhouse/core/frame"
+	"reelhouse/core/plaintext"
 	"reelhouse/core/production"
 )
 
@@ -70,7 +71,8 @@ const (
 type Table struct {
 	Header []string
 	Rows   [][]string
-	Lines  []int // of each row in the file, from 1
+	Lines  []int  // of each row in the file, from 1
+	Code   string // in which it was written; see plaintext.Text
 }
 
 // A Mistake is what is wrong with one cell. Line 0 stands for the whole table, and Column is "" for a whole line.
@@ -92,21 +94,18 @@ func (m Mistake) Error() string {
 
 // Read reads a table. Its errors are of the type Mistake where they belong to a line.
 func Read(r io.Reader) (Table, error) {
-	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
+	text, err := plaintext.Read(r, MaxBytes)
+	if errors.Is(err, plaintext.ErrNoText) {
+		err = fmt.Errorf("%w; save the sheet as comma-separated values (CSV)", err)
+	}
 	if err != nil {
 		return Table{}, err
 	}
-	if len(data) > MaxBytes {
-		return Table{}, fmt.Errorf("the table is larger than %d MB", MaxBytes>>20)
-	}
-	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
-	if bytes.IndexByte(data, 0) >= 0 {
-		return Table{}, errors.New("this is no text; save the sheet as comma-separated values (CSV) in UTF-8")
-	}
-	c := csv.NewReader(bytes.NewReader(data))
-	c.Comma = separator(data)
+	lines, comma := stated(text.Lines)
+	c := csv.NewReader(strings.NewReader(lines))
+	c.Comma = comma
 	c.FieldsPerRecord = -1
-	var t Table
+	t := Table{Code: text.Code}
 	for {
 		cells, err := c.Read()
 		if errors.Is(err, io.EOF) {
@@ -148,12 +147,22 @@ func Read(r io.Reader) (Table, error) {
 	return t, nil
 }
 
+// stated returns what stands between cells, as a first line such as "sep=;" says, which some sheets write; that line is
+// empty then. Otherwise it is what the first line has most of.
+func stated(text string) (lines string, comma rune) {
+	first, rest, _ := strings.Cut(text, "\n")
+	mark := []rune(strings.Trim(first, "\" "))
+	if len(mark) == 5 && strings.EqualFold(string(mark[:4]), "sep=") && strings.ContainsRune(",;\t|", mark[4]) {
+		return "\n" + rest, mark[4]
+	}
+	return text, separator(first)
+}
+
 // separator returns what stands between the cells of the first line.
-func separator(data []byte) rune {
-	first, _, _ := bytes.Cut(data, []byte("\n"))
-	best, most := ',', bytes.Count(first, []byte(","))
+func separator(first string) rune {
+	best, most := ',', strings.Count(first, ",")
 	for _, c := range []rune{';', '\t'} {
-		if n := bytes.Count(first, []byte(string(c))); n > most {
+		if n := strings.Count(first, string(c)); n > most {
 			best, most = c, n
 		}
 	}

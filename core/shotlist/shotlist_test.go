@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"unicode/utf16"
 
 	"reelhouse/core/frame"
 	"reelhouse/core/production"
@@ -237,6 +238,69 @@ func TestColumnsAreValues(t *testing.T) {
 	for _, wrong := range []string{"title", "= x", "a = 1; a = 2"} {
 		if _, err := ReadValues(wrong); err == nil {
 			t.Errorf("%q was taken", wrong)
+		}
+	}
+}
+
+func TestTablesAreReadInEveryCodeOfTheirTime(t *testing.T) {
+	const text = "sep=;\ncode;name\n010;Fähre, spät\n"
+	wide := []byte{0xff, 0xfe}
+	for _, u := range utf16.Encode([]rune(text)) {
+		wide = append(wide, byte(u), byte(u>>8))
+	}
+	for name, data := range map[string]string{
+		"plain": text, "UTF-16": string(wide), "Latin-1": strings.ReplaceAll(text, "ä", "\xe4"),
+		"CR alone": strings.ReplaceAll(text, "\n", "\r"), "quoted": strings.Replace(text, "sep=;", `"sep=;"`, 1),
+		"a bar":      strings.ReplaceAll(text, ";", "|"),
+		"tabs, said": strings.ReplaceAll(text, ";", "\t"),
+	} {
+		table, err := Read(strings.NewReader(data))
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		if !slices.Equal(table.Header, []string{"code", "name"}) || table.Rows[0][1] != "Fähre, spät" ||
+			table.Lines[0] != 3 {
+			t.Errorf("%s: %q, %q from line %v", name, table.Header, table.Rows, table.Lines)
+		}
+	}
+	if _, err := Read(strings.NewReader("PK\x03\x04\x00\x00")); err == nil ||
+		!strings.Contains(err.Error(), "save the sheet as") {
+		t.Errorf("a packed sheet: %v", err)
+	}
+}
+
+// Columns whose names say nothing are proposed by what is in them.
+func TestColumnsAreProposedByWhatIsInThem(t *testing.T) {
+	p := harbour()
+	for name, c := range map[string]struct {
+		text string
+		want []Column
+		by   []bool
+	}{
+		"known shots": {
+			"Einstellung,Kamera,Bereich,Was,Los\n010,quay bow,1001-1040,Fähre kommt,yes\n020,bow,1001-1002,noch eine,no\n",
+			[]Column{Code, View, Frames, Name, InBatch}, []bool{true, true, true, true, true},
+		},
+		"new shots with first and last": {
+			"id,von,bis,bem,shot name\n100,1001,1048,zu dunkel am Ende,Quay\n110,1049,1049,,Bow\n",
+			[]Column{Code, First, Last, Note, Name}, []bool{true, true, true, true, false},
+		},
+		"what the names say comes first": {
+			"shot,a,b\n010,scope; hd,comp\n020,scope,comp\n", []Column{Code, Sizes, PassList}, []bool{false, true, true},
+		},
+		"what fits nothing is not read": {
+			"shot,a,b\n010,7,\n020,9,\n", []Column{Code, Ignored, Ignored}, []bool{false, false, false},
+		},
+	} {
+		table := mustRead(t, c.text)
+		columns, by := table.Propose(p)
+		if !slices.Equal(columns, c.want) || !slices.Equal(by, c.by) {
+			t.Errorf("%s: %q, by contents %v", name, columns, by)
+		}
+		q := p.Copy()
+		if _, mistakes := table.Apply(&q, columns); len(mistakes) > 0 && slices.Contains(columns, View) {
+			t.Errorf("%s: %v", name, mistakes)
 		}
 	}
 }

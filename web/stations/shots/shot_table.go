@@ -10,6 +10,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/edit"
+	"reelhouse/core/plaintext"
 	"reelhouse/core/shotlist"
 )
 
@@ -43,6 +44,7 @@ type shownTable struct {
 type shownColumn struct {
 	Name   string
 	Holds  shotlist.Column
+	ByWhat bool // whether its contents tell what it holds
 	Sample string
 }
 
@@ -69,15 +71,16 @@ func (a *page) shotTable(c *echo.Context) error {
 		shown.Problem, shown.Text = err.Error(), ""
 		return c.Render(http.StatusOK, "shots/shot-table", shown)
 	}
-	columns := table.Guess()
+	columns, proposed := table.Propose(p.Production)
 	if form, err := c.FormValues(); err == nil && len(form["column"]) == len(columns) {
 		for i, name := range form["column"] {
+			proposed[i] = proposed[i] && columns[i] == shotlist.Column(name)
 			columns[i] = shotlist.Column(name)
 		}
 	}
 	shown.Rows = len(table.Rows)
 	for i, name := range table.Header {
-		shown.Columns = append(shown.Columns, shownColumn{name, columns[i], table.Rows[0][i]})
+		shown.Columns = append(shown.Columns, shownColumn{name, columns[i], proposed[i], table.Rows[0][i]})
 	}
 	trial := p.Production.Copy()
 	shown.Change, shown.Mistakes = table.Apply(&trial, columns)
@@ -111,5 +114,12 @@ func uploadedText(c *echo.Context, most int64) (string, error) {
 	if int64(len(data)) > most {
 		return "", fmt.Errorf("%s is larger than %d MB", file.Filename, most>>20)
 	}
-	return string(data), err
+	if err != nil {
+		return "", err
+	}
+	text, err := plaintext.Decode(data)
+	if err != nil {
+		return "", fmt.Errorf("%s: %w; save the sheet as comma-separated values (CSV)", file.Filename, err)
+	}
+	return text.Lines, nil
 }

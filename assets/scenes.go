@@ -37,7 +37,8 @@ func opaqueExt(name string) string {
 	return strings.ToLower(ext)
 }
 
-// ImportOpaque keeps a file that only an outside renderer understands, with what a person says of it.
+// ImportOpaque keeps a file that only an outside renderer understands, with what a person says of it. If that names no
+// cameras, those of USD text are read from the file.
 func (l *Library) ImportOpaque(name string, r io.Reader, o production.Opaque) (production.SceneFile, error) {
 	f := production.SceneFile{Name: filepath.Base(name), Opaque: &o}
 	seen := map[string]bool{}
@@ -48,8 +49,11 @@ func (l *Library) ImportOpaque(name string, r io.Reader, o production.Opaque) (p
 		seen[c] = true
 	}
 	switch {
-	case len(o.Cameras) == 0:
-		return f, fmt.Errorf("no camera is named; write the names of the cameras that its renderer knows")
+	case len(o.Cameras) == 0 && !scene.IsUSD(name):
+		return f, fmt.Errorf(
+			"no camera is named; write the names of the cameras that its renderer knows (of USD text, .usda, they " +
+				"are read)",
+		)
 	case !(o.Seconds >= 0 && o.Seconds <= 1e6):
 		return f, fmt.Errorf("a scene of %v seconds is outside 0 to a million", o.Seconds)
 	}
@@ -64,6 +68,20 @@ func (l *Library) ImportOpaque(name string, r io.Reader, o production.Opaque) (p
 		return f, fmt.Errorf("the file is larger than %d MB", scene.MaxFileBytes>>20)
 	case f.Bytes == 0:
 		return f, fmt.Errorf("the file is empty")
+	}
+	if len(o.Cameras) == 0 {
+		s, err := scene.ReadUSD(temp)
+		if err != nil {
+			return f, err
+		}
+		for _, i := range s.CameraNodes() {
+			f.Opaque.Cameras = append(f.Opaque.Cameras, s.Nodes[i].Name)
+		}
+		if len(f.Opaque.Cameras) == 0 {
+			return f, fmt.Errorf("it has no camera; write the names of those that its renderer knows")
+		}
+		f.Opaque.Read = true
+		f.Opaque.Seconds = max(o.Seconds, s.Duration())
 	}
 	return f, keepFile(temp, l.ScenePath(f))
 }
@@ -289,12 +307,12 @@ func (l *Library) sceneOf(f production.SceneFile) (readScene, error) {
 	if f.SHA256 == "" {
 		return readScene{}, fmt.Errorf("there is no scene yet")
 	}
-	if f.Opaque != nil {
+	if f.Opaque != nil && !f.Opaque.Read {
 		s := scene.Unread(f.Name, f.Opaque.Cameras, f.Opaque.Seconds)
 		return readScene{s, s.Report}, nil
 	}
 	return l.scenes.get(keyText(f), func() (readScene, error) {
-		if f.Unit != 0 {
+		if f.Unit != 0 && f.Opaque == nil {
 			as := f
 			as.Unit = 0
 			s, err := l.Scene(as)
@@ -308,6 +326,13 @@ func (l *Library) sceneOf(f production.SceneFile) (readScene, error) {
 			return readScene{}, fmt.Errorf("scene file %s: %w", f.Name, err)
 		}
 		defer file.Close()
+		if f.Opaque != nil {
+			s, err := scene.ReadUSD(file)
+			if err != nil {
+				return readScene{}, fmt.Errorf("%s: %w", f.Name, err)
+			}
+			return newReadScene(s.Lasting(f.Opaque.Seconds)), nil
+		}
 		s, err := scene.ReadOne(file, f.Number)
 		if err != nil {
 			return readScene{}, fmt.Errorf("%s: %w", f.Name, err)

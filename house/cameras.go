@@ -35,7 +35,7 @@ func (f CameraFormat) Ext() string {
 func (h *House) Cameras(
 	p production.Production, f CameraFormat, views ...string,
 ) (file []byte, left []string, err error) {
-	if p.Scene.Opaque != nil {
+	if p.Scene.Opaque != nil && !p.Scene.Opaque.Read {
 		return nil, nil, fmt.Errorf("where the cameras of %s stand is known to its own renderer only", p.Scene.Name)
 	}
 	s, err := h.Assets.Scene(p.Scene)

@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"net"
 	"os"
 	"os/exec"
@@ -181,7 +182,12 @@ func TestHeadlessDemoMakesExactlyThePlannedFiles(t *testing.T) {
 	stats, err := exec.Command("oiiotool", append([]string{"--info", "-v", "--stats"}, files...)...).CombinedOutput()
 	if err != nil || strings.Contains(string(stats), "ERROR") ||
 		strings.Count(string(stats), "Stats FiniteCount") != len(files) {
-		t.Errorf("oiiotool: %v, %d statistics\n%.3000s", err, strings.Count(string(stats), "Stats FiniteCount"), stats)
+		t.Errorf(
+			"oiiotool: %v, %d statistics\n%.3000s",
+			err,
+			strings.Count(string(stats), "Stats FiniteCount"),
+			stats,
+		)
 	}
 }
 
@@ -429,6 +435,34 @@ func TestMistakesAreSaidClearly(t *testing.T) {
 	}
 }
 
+// readByThree holds what three.js reads of the demo's cameras in USD against the demo.
+func readByThree(t *testing.T, file string) {
+	t.Helper()
+	out, err := exec.Command("node", "../../scripts/gltf/usd.mjs", file).CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	var read struct {
+		Layer struct {
+			DefaultPrim, UpAxis               string
+			MetersPerUnit, TimeCodesPerSecond float64
+		}
+		Cameras map[string]map[string]float64
+	}
+	if err := json.Unmarshal(out, &read); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	l := read.Layer
+	if l.DefaultPrim != "Cameras" || l.UpAxis != "Y" || l.MetersPerUnit != 0.01 || l.TimeCodesPerSecond != 24 ||
+		len(read.Cameras) != 14 {
+		t.Errorf("the layer is %+v with %d cameras", l, len(read.Cameras))
+	}
+	if quay := read.Cameras["/Cameras/quay"]; math.Abs(quay["focalLength"]-34) > 0.01 ||
+		quay["horizontalAperture"] != 36 {
+		t.Errorf("the quay's camera is %v", quay)
+	}
+}
+
 // What a scene file holds, and the cameras of the demo for compositing: glTF that the Khronos Group's validator
 // accepts, and USD text with a transform at every frame.
 func TestScenesAreReportedAndCamerasWritten(t *testing.T) {
@@ -447,7 +481,8 @@ func TestScenesAreReportedAndCamerasWritten(t *testing.T) {
 		Cameras   []struct{ Name string }
 		Findings  []any
 	}
-	if out, _, err := run(t, "scene", "--json", scenes[0]); err != nil || json.Unmarshal([]byte(out), &report) != nil ||
+	if out, _, err := run(t, "scene", "--json", scenes[0]); err != nil ||
+		json.Unmarshal([]byte(out), &report) != nil ||
 		len(report.Cameras) != 5 ||
 		report.Triangles < 100_000 ||
 		len(report.Findings) > 0 {
@@ -479,11 +514,13 @@ func TestScenesAreReportedAndCamerasWritten(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if n := strings.Count(string(text), "def Camera"); n != 14 || !strings.Contains(string(text), `def Camera "cut"`) ||
+	if n := strings.Count(string(text), "def Camera"); n != 14 ||
+		!strings.Contains(string(text), `def Camera "cut"`) ||
 		!strings.Contains(string(text), "endTimeCode = 1144") ||
-		strings.Count(string(text), "\n        1144: (") != 2 {
+		strings.Count(string(text), "\n            1144: (") != 2 {
 		t.Errorf("%d cameras:\n%.600s", n, text)
 	}
+	readByThree(t, usd)
 	if _, _, err := run(t, "cameras", "--data", data, usd); err == nil {
 		t.Error("a file was overwritten")
 	}

@@ -2,6 +2,7 @@ package camera
 
 import (
 	"bufio"
+	"bytes"
 	"fmt"
 	"io"
 	"math"
@@ -97,25 +98,54 @@ func turnOf(pose geom.Affine) geom.Quat {
 // millimetres.
 const perCentimetre = 100
 
+// usdRoot is the prim below which the cameras of a layer stand. It is the layer's default one, so that the file can be
+// referred to as a whole.
+const usdRoot = "Cameras"
+
 // WriteUSD writes the tracks as USD text (OpenUSD, .usda), Y up. Time codes are frame numbers from first on.
 func WriteUSD(out io.Writer, name string, tracks []Track, first int, perSecond float64) error {
-	w := bufio.NewWriter(out)
-	writeUSD(w, name, tracks, 0, first, perSecond)
-	return w.Flush()
+	return writeUSD(out, name, tracks, nil, first, perSecond)
 }
 
-// writeUSD writes a layer with the tracks, for at least so many frames, and returns the names that are taken.
-func writeUSD(w *bufio.Writer, name string, tracks []Track, frames, first int, perSecond float64) map[string]bool {
-	last := max(first, first+frames-1)
+// writeUSD writes a layer with the tracks, and with a camera over a cut if there is one.
+func writeUSD(out io.Writer, name string, tracks []Track, joined *Joined, first int, perSecond float64) error {
+	last := first
 	for _, t := range tracks {
 		last = max(last, first+len(t.Poses)-1)
 	}
-	fmt.Fprintf(
-		w,
-		"#usda 1.0\n(\n    doc = %s\n    metersPerUnit = 0.01\n    upAxis = \"Y\"\n    startTimeCode = %d\n    "+
-			"endTimeCode = %d\n    timeCodesPerSecond = %[4]s\n    framesPerSecond = %[4]s\n)\n",
-		quoted("Cameras of "+name), first, last, usdNumber(perSecond),
+	var body bytes.Buffer
+	w := bufio.NewWriter(&body)
+	names := writeCameras(w, tracks, first)
+	if joined != nil {
+		last = max(last, first+len(joined.Moments)-1)
+		joined.write(w, names, first)
+	}
+	w.Flush() // into memory, where nothing can fail
+	_, err := fmt.Fprintf(
+		out,
+		"#usda 1.0\n(\n    defaultPrim = %q\n    doc = %s\n    metersPerUnit = 0.01\n    upAxis = \"Y\"\n"+
+			"    startTimeCode = %d\n    endTimeCode = %d\n    timeCodesPerSecond = %[5]s\n    framesPerSecond = "+
+			"%[5]s\n)\n\n"+
+			"def Xform %[1]q\n{\n%[6]s}\n",
+		usdRoot, quoted("Cameras of "+name), first, last, usdNumber(perSecond), indented(body.String()),
 	)
+	return err
+}
+
+// indented returns lines that stand one step to the right; the first empty one is left out.
+func indented(text string) string {
+	var b strings.Builder
+	for line := range strings.Lines(strings.TrimPrefix(text, "\n")) {
+		if line != "\n" {
+			b.WriteString("    ")
+		}
+		b.WriteString(line)
+	}
+	return b.String()
+}
+
+// writeCameras writes the tracks, and returns the names that are taken.
+func writeCameras(w *bufio.Writer, tracks []Track, first int) map[string]bool {
 	names := map[string]bool{}
 	for _, t := range tracks {
 		v, prim := t.view(), usdName(t.Name, names)

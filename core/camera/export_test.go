@@ -93,7 +93,8 @@ func TestTracksAsUSD(t *testing.T) {
 	}
 	text := b.String()
 	for _, says := range []string{
-		"#usda 1.0\n", `doc = "Cameras of The \"Ferry\""`, "metersPerUnit = 0.01", `upAxis = "Y"`,
+		"#usda 1.0\n", `defaultPrim = "Cameras"`, `def Xform "Cameras"`, `doc = "Cameras of The \"Ferry\""`,
+		"metersPerUnit = 0.01", `upAxis = "Y"`,
 		"startTimeCode = 1001", "endTimeCode = 1049", "timeCodesPerSecond = 24",
 		`def Camera "quay"`, `def Camera "flat_side"`, `def Camera "_1st"`, "float focalLength = 50\n",
 		"float focalLength = 35\n", "float horizontalAperture = 36\n", "float verticalAperture = 20.25\n",
@@ -106,7 +107,7 @@ func TestTracksAsUSD(t *testing.T) {
 			t.Errorf("it does not say %q:\n%.1200s", says, text)
 		}
 	}
-	if n := strings.Count(text, "\n        1"); n != 49 {
+	if n := strings.Count(text, "\n            1"); n != 49 {
 		t.Errorf("%d samples of the moving camera, want 49", n)
 	}
 	if open, shut := strings.Count(text, "{"), strings.Count(text, "}"); open != shut {
@@ -149,7 +150,10 @@ func TestACameraOverACutJumps(t *testing.T) {
 		t.Fatal(err)
 	}
 	text := b.String()
-	text = text[strings.Index(text, `def Camera "cut"`):]
+	if open, shut := strings.Count(text, "{"), strings.Count(text, "}"); open != shut {
+		t.Errorf("%d braces are opened, %d shut", open, shut)
+	}
+	text = strings.ReplaceAll(text[strings.Index(text, `def Camera "cut"`):], "\n    ", "\n")
 	focal := func(tr Track) string { return usdNumber(tr.Setup.FocalOf(tr.Camera)) }
 	want := fmt.Sprintf(
 		"float focalLength.timeSamples = {\n        1001: %[1]s,\n        1003: %[1]s,\n        1004: "+
@@ -163,7 +167,37 @@ func TestACameraOverACutJumps(t *testing.T) {
 		!strings.Contains(text, "1004: "+usdMatrix(all[2].Poses[0])) {
 		t.Errorf("it does not stand where the views do:\n%s", text)
 	}
-	if open, shut := strings.Count(text, "{"), strings.Count(text, "}"); open != shut {
-		t.Errorf("%d braces are opened, %d shut", open, shut)
+}
+
+// What is written is read again: names, lenses, places and moves.
+func TestCamerasComeBackFromUSD(t *testing.T) {
+	var b bytes.Buffer
+	if err := WriteUSD(&b, "Ferry", tracks(), 1001, 24); err != nil {
+		t.Fatal(err)
+	}
+	s, err := scene.ReadUSD(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if math.Abs(s.Duration()-2) > 1e-9 {
+		t.Errorf("it moves for %v s", s.Duration())
+	}
+	for i, tr := range tracks() {
+		node := s.FindCamera([]string{"quay", "flat_side", "_1st"}[i])
+		if node == scene.None {
+			t.Fatalf("%s is not there", tr.Name)
+		}
+		want, got := tr.view().Camera, s.Cameras[s.Nodes[node].Camera]
+		if math.Abs(got.Up-want.Up) > 1e-6 || math.Abs(got.Height-want.Height) > 1e-6 ||
+			math.Abs(got.Aspect-want.Aspect) > 1e-6 {
+			t.Errorf("%s sees %+v, not %+v", tr.Name, got, want)
+		}
+		for k, pose := range tr.Poses {
+			is := s.At(float64(k) / 24).World[node]
+			if is.Origin.Sub(pose.Origin).Length() > 1e-6 || is.Z.Sub(pose.Z.Unit()).Length() > 1e-6 ||
+				is.Y.Sub(pose.Y.Unit()).Length() > 1e-6 {
+				t.Fatalf("%s stands at %+v in frame %d, not at %+v", tr.Name, is, 1001+k, pose)
+			}
+		}
 	}
 }

@@ -26,10 +26,7 @@ type Joined struct {
 // WriteJoinedUSD is WriteUSD with a camera over a cut beside the others. Record frame 0 of the cut has the time code
 // first, as the scene's first frame has.
 func WriteJoinedUSD(out io.Writer, name string, tracks []Track, joined Joined, first int, perSecond float64) error {
-	w := bufio.NewWriter(out)
-	names := writeUSD(w, name, tracks, len(joined.Moments), first, perSecond)
-	joined.write(w, names, first)
-	return w.Flush()
+	return writeUSD(out, name, tracks, &joined, first, perSecond)
 }
 
 // write writes everything of the camera as samples, one a frame, so that nothing is in between at a cut.

@@ -65,10 +65,12 @@ type SceneFile struct {
 	Before string `json:"before,omitempty"`
 }
 
-// Opaque is what a person says of a scene file that cannot be read here.
+// Opaque is what is known of a scene file that cannot be drawn here: what a person says of it, or its cameras.
 type Opaque struct {
 	Cameras []string `json:"cameras"` // names that the renderer knows
 	Seconds float64  `json:"seconds"` // for how long it moves, from its time 0
+	// Read says that its cameras were read from the file itself, which is USD text: their names, lenses and moves.
+	Read bool `json:"read,omitempty"`
 }
 
 // Limits of units, in metres.

@@ -17,17 +17,25 @@ func Unread(name string, cameras []string, seconds float64) *Scene {
 		s.Nodes = append(s.Nodes, n)
 	}
 	if seconds > 0 {
-		s.Channels = []Channel{
-			{
-				Node:          len(s.Nodes),
-				Target:        Translation,
-				Interpolation: Step,
-				Times:         []float64{0, seconds},
-				Values:        make([]geom.Quat, 2),
-			},
-		}
-		s.Roots = append(s.Roots, len(s.Nodes))
-		s.Nodes = append(s.Nodes, NewNode("time"))
+		s.last(seconds)
 	}
 	return s
+}
+
+// Lasting returns the scene, moving for at least so many seconds.
+func (s *Scene) Lasting(seconds float64) *Scene {
+	if seconds > s.Duration() {
+		s.last(seconds)
+	}
+	return s
+}
+
+// last lets the scene move for so many seconds, of what nothing is known.
+func (s *Scene) last(seconds float64) {
+	s.Channels = append(s.Channels, Channel{
+		Node: len(s.Nodes), Target: Translation, Interpolation: Step, Times: []float64{0, seconds},
+		Values: make([]geom.Quat, 2),
+	})
+	s.Roots = append(s.Roots, len(s.Nodes))
+	s.Nodes = append(s.Nodes, NewNode("time"))
 }

@@ -279,7 +279,8 @@ func TestColumnsAreProposedByWhatIsInThem(t *testing.T) {
 		by   []bool
 	}{
 		"known shots": {
-			"Einstellung,Kamera,Bereich,Was,Los\n010,quay bow,1001-1040,Fähre kommt,yes\n020,bow,1001-1002,noch eine,no\n",
+			"Einstellung,Kamera,Bereich,Was,Los\n010,quay bow,1001-1040,Fähre kommt,yes\n020,bow,1001-1002,noch " +
+				"eine,no\n",
 			[]Column{Code, View, Frames, Name, InBatch}, []bool{true, true, true, true, true},
 		},
 		"new shots with first and last": {
@@ -287,7 +288,8 @@ func TestColumnsAreProposedByWhatIsInThem(t *testing.T) {
 			[]Column{Code, First, Last, Note, Name}, []bool{true, true, true, true, false},
 		},
 		"what the names say comes first": {
-			"shot,a,b\n010,scope; hd,comp\n020,scope,comp\n", []Column{Code, Sizes, PassList}, []bool{false, true, true},
+			"shot,a,b\n010,scope; hd,comp\n020,scope,comp\n", []Column{Code, Sizes, PassList}, []bool{false, true,
+				true},
 		},
 		"what fits nothing is not read": {
 			"shot,a,b\n010,7,\n020,9,\n", []Column{Code, Ignored, Ignored}, []bool{false, false, false},

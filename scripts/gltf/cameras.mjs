@@ -11,7 +11,7 @@ const places = {};
 function usd(text) {
   const { specsByPath } = new USDAParser().parseData(text);
   const layer = specsByPath["/"].fields;
-  const { timeSamples } = specsByPath[`/${camera}.xformOp:transform`].fields;
+  const { timeSamples } = specsByPath[`/Cameras/${camera}.xformOp:transform`].fields;
   timeSamples.times.forEach((frame, i) => {
     const m = timeSamples.values[i].flat();
     places[frame] = m.slice(12, 15).map((v) => v * layer.metersPerUnit);

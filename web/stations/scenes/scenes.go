@@ -60,6 +60,8 @@ type scenesPage struct {
 	Lost            []string // views and looks that no longer find what they name
 	Incoming        []string
 	Opaque          *production.Opaque
+	Known           []scene.CameraReport // of an opaque scene whose cameras were read
+	Notes           []string             // what was left aside of them
 	NumberField     *kit.Field // of the file's scenes; nil if there is one only
 }
 
@@ -83,6 +85,13 @@ func (a *page) fill(v *kit.View) error {
 		page.First, page.Last = p.FirstFrame, house.LastFrame(p, s)
 		page.Count = page.Last - page.First + 1
 		page.Lost = lost(p, s)
+		if page.Opaque.Read {
+			r, err := a.House.Assets.Report(p.Scene)
+			if err != nil {
+				return err
+			}
+			page.Known, page.Notes = r.Cameras, r.Notes
+		}
 		return nil
 	}
 	if len(s.Scenes) > 1 {

@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -98,7 +99,10 @@ func TestTheUnitOfASceneIsCorrected(t *testing.T) {
 		t.Errorf("the camera stands at %v", at)
 	}
 	for _, wrong := range []string{"0", "-1", "x", "1e9", "NaN"} {
-		_, body := s.Post("/p/TEST/edit/scene", url.Values{"field": {"unit"}, "value": {wrong}, "station": {"scenes"}})
+		_, body := s.Post(
+			"/p/TEST/edit/scene",
+			url.Values{"field": {"unit"}, "value": {wrong}, "station": {"scenes"}},
+		)
 		s.Says(body, "is not a number")
 	}
 	if s.Production().Scene.Unit != 0.01 {
@@ -179,6 +183,56 @@ func TestAnOpaqueSceneIsRegistered(t *testing.T) {
 	if p := s.Production(); p.Scene.Opaque != nil {
 		t.Errorf("the scene is %+v", p.Scene)
 	}
+}
+
+// Of USD text the cameras are read: their names, what they see and how they move.
+func TestCamerasOfAnOpaqueSceneAreRead(t *testing.T) {
+	s := webtest.New(t)
+	usd, err := os.ReadFile("../../../core/usd/testdata/harbour.usda")
+	if err != nil {
+		t.Fatal(err)
+	}
+	send := func(data []byte) string {
+		return s.Upload(
+			"/p/TEST/scene/opaque", map[string]string{"cameras": "", "last": "", "station": "scenes"},
+			map[string][]byte{"harbour.usda": data},
+		)
+	}
+	s.Says(send([]byte("#usda 1.0\ndef Camera {}")), "line 2: ")
+	s.Says(send([]byte("#usda 1.0\n")), "it has no camera")
+	s.Says(
+		send(
+			usd,
+		),
+		"harbour.usda",
+		"as the file has them",
+		"its cameras were read",
+		"24.0 mm on 36 mm",
+		"11.00, 1.00, -2.00 m",
+		"1001–1025",
+		"orthographic, 4.00 m high",
+		"It refers to quay.usda",
+		"Cameras (glTF)",
+	)
+	p := s.Production()
+	if o := p.Scene.Opaque; o == nil || !o.Read || !slices.Equal(o.Cameras, []string{"wide", "plan"}) ||
+		o.Seconds != 1 {
+		t.Errorf("the scene is %+v", p.Scene.Opaque)
+	}
+	if code, body := s.Get("/p/TEST/cameras?format=usda&view=wide"); code != 200 ||
+		!strings.Contains(body, `def Camera "wide"`) ||
+		!strings.Contains(body, "1025: ( (") {
+		t.Errorf("the cameras are written as %d %s", code, body)
+	}
+	// The names of the renderer may be typed, too; then nothing of the file is read.
+	s.Says(
+		s.Upload(
+			"/p/TEST/scene/opaque",
+			map[string]string{"cameras": "/World/Boom/wide", "last": "1010", "station": "scenes"},
+			map[string][]byte{"harbour.usda": usd},
+		),
+		"as they were typed",
+	)
 }
 
 func TestABrokenSceneIsRefusedWithTheReason(t *testing.T) {

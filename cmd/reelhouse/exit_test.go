@@ -19,13 +19,14 @@ import (
 func TestExitCodesAreThoseOfTheTable(t *testing.T) {
 	data := seeded(t, nil)
 	broken := filepath.Join(t.TempDir(), "broken.exr")
-	table := filepath.Join(t.TempDir(), "shots.csv")
+	table, kept := filepath.Join(t.TempDir(), "shots.csv"), "../../core/imagefile/formats/testdata/4bit.tif"
 	bare := filepath.Join(t.TempDir(), "bare.gltf") // of a triangle whose picture is missing
 	for path, text := range map[string]string{
 		broken: "no picture", table: "code,view\n010,nowhere\n",
 		bare: `{"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"nodes":[{"name":"sail","mesh":0}],
 			"buffers":[{"byteLength":36,"uri":"data:;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}],
-			"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}],
+			"bufferViews":[{"buffer":0,"byteLength":36}],
+			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}],
 			"images":[{"uri":"sail.png"}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}]}`,
 	} {
 		if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
@@ -45,7 +46,8 @@ func TestExitCodesAreThoseOfTheTable(t *testing.T) {
 		{1, []string{"verify", "--json", "--production", "NONE", "--data", data}},
 		{1, []string{"check", "--json", "--production", "NONE", "--data", data}},
 		{2, []string{"explode"}}, {2, []string{"plan", "--nonsense"}}, {2, []string{"plan", "extra"}},
-		{2, []string{"inspect"}},
+		{2, []string{"inspect"}}, {2, []string{"inspect", "--at", "middle", broken}},
+		{0, []string{"inspect", "--json", "--at", "0,0", kept}}, {1, []string{"inspect", "--at", "99,0", kept}},
 		{2, []string{"send", "--order", "sideways", "--data", data}},
 		{2, []string{"send", "--at", "soon", "--data", data}}, {2, []string{"verify", "--deep=maybe"}},
 		{3, []string{"scene", "--json", bare}}, {3, []string{"scene", bare}},

@@ -8,26 +8,84 @@ import (
 	"io/fs"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"reelhouse/core/inspect"
 	"reelhouse/core/output"
+	"reelhouse/core/pass"
+	"reelhouse/core/picture"
+	"reelhouse/core/screening"
 	"reelhouse/house"
 )
 
 func inspectCommand() *cobra.Command {
 	var asJSON, facts bool
+	var at string
 	cmd := &cobra.Command{
 		Use: "inspect PATH...", Short: "Judge image files, or all of those below folders", Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if cmd.Flags().Changed("at") {
+				return valuesAt(cmd.OutOrStdout(), args, at, asJSON)
+			}
 			return inspectAll(cmd.OutOrStdout(), args, asJSON, facts)
 		},
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON: a list with an object a file")
+	cmd.Flags().StringVar(
+		&at, "at", "", "print what each file holds at a pixel, X,Y from the top left, in its own units, instead",
+	)
 	cmd.Flags().BoolVar(&facts, "facts", false, "also print what each file says about itself (JSON has it always)")
 	return cmd
+}
+
+// pixelValues are what a file holds at a pixel of one of its parts.
+type pixelValues struct {
+	Path   string            `json:"path"`
+	Part   int               `json:"part"` // from 1
+	Name   string            `json:"name,omitempty"`
+	Values []screening.Value `json:"values"`
+}
+
+// valuesAt prints what files hold at a pixel.
+func valuesAt(out io.Writer, paths []string, at string, asJSON bool) error {
+	across, down, ok := strings.Cut(at, ",")
+	x, errX := strconv.Atoi(strings.TrimSpace(across))
+	y, errY := strconv.Atoi(strings.TrimSpace(down))
+	if !ok || errX != nil || errY != nil {
+		return usagef("%q is no pixel; write its column and its line from the top left, such as 960,540", at)
+	}
+	all := []pixelValues{}
+	for _, path := range paths {
+		file, info, err := house.OpenPlain(path)
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		f, err := picture.OpenLarge(file, info.Size(), picture.Limit)
+		if err != nil {
+			return fmt.Errorf("%s: %w", path, err)
+		}
+		for i, h := range f.Headers {
+			values, err := screening.Values(f, i, x, y, nil, pass.DepthStyle{})
+			if err != nil {
+				return fmt.Errorf("%s: %w", path, err)
+			}
+			all = append(all, pixelValues{path, i + 1, h.Name, values})
+		}
+	}
+	if asJSON {
+		return json.NewEncoder(out).Encode(all)
+	}
+	for _, p := range all {
+		fmt.Fprintf(out, "%s, part %d %s\n", p.Path, p.Part, p.Name)
+		for _, v := range p.Values {
+			fmt.Fprintf(out, "  %-20s %s %s\n", v.Pass, v.Channel, v.Text)
+		}
+	}
+	return nil
 }
 
 // A judgedFile is a file with what was found.

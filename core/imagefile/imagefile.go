@@ -86,6 +86,9 @@ type Header struct {
 	Alpha                     Alpha
 	Curve                     pixel.Curve // what whole numbers are encoded by; empty if it is not stated
 	Attributes                Attributes
+	// CodeBits is how many bits codes had in a file that was read, where that is fewer than their type has; 0 for as
+	// many.
+	CodeBits int
 }
 
 // Plain returns the header of a picture that begins at 0, 0 and is shown whole, with channels of one type.

@@ -94,6 +94,25 @@ func (f *File) Lines(n, y0, y1 int) (Picture, error) {
 	return p, nil
 }
 
+// Stored reads the lines of a part from y0 up to y1 as the file has them, undecoded.
+func (f *File) Stored(n, y0, y1 int) (imagefile.Part, error) {
+	h := f.Headers[n]
+	part := imagefile.Part{Header: h, Planes: h.Planes(y1 - y0)}
+	if err := f.reader.ReadLines(n, y0, y1, part.Planes); err != nil {
+		return imagefile.Part{}, err
+	}
+	part.DataWindow.Min.Y, part.DataWindow.Max.Y = h.DataWindow.Min.Y+y0, h.DataWindow.Min.Y+y1
+	return part, nil
+}
+
+// Bits returns how many bits the codes of a part have in the file.
+func (f *File) Bits(n int) int {
+	if b := f.Headers[n].CodeBits; b > 0 {
+		return b
+	}
+	return 8 * f.Headers[n].Channels[0].Type.Size()
+}
+
 // encodingOf returns what a header says of how its file is encoded.
 func encodingOf(h imagefile.Header, f formats.Format) output.Encoding {
 	e := f.Usual()
@@ -102,7 +121,7 @@ func encodingOf(h imagefile.Header, f formats.Format) output.Encoding {
 	case imagefile.Uint8:
 		e.Depth = output.Eight
 	case imagefile.Uint16:
-		if e.Depth = output.Sixteen; f.Kind().Depths[0] == output.Ten {
+		if e.Depth = output.Sixteen; h.CodeBits == 10 {
 			e.Depth = output.Ten
 		}
 	default:

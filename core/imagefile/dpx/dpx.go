@@ -237,6 +237,9 @@ func decode(data []byte, limit int64) (p imagefile.Part, err error) {
 		kind = imagefile.Uint8
 	}
 	p.Header = imagefile.Plain(int(width), int(height), kind, l.channels...)
+	if l.bits%8 != 0 {
+		p.CodeBits = l.bits
+	}
 	readFields(&p.Header, data, order)
 	if err := p.Within(limit); err != nil {
 		return p, err

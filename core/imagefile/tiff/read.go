@@ -174,6 +174,9 @@ func (p *page) header() error {
 	}
 	p.Header = imagefile.Header{Alpha: p.Alpha}
 	plain := imagefile.Plain(width, height, kind, channels...)
+	if p.bits < 8*p.size && p.colours == nil {
+		p.CodeBits = p.bits
+	}
 	p.DataWindow, p.DisplayWindow, p.Channels = plain.DataWindow, plain.DisplayWindow, plain.Channels
 	if x, y := d.Ratio(tagXResolution), d.Ratio(tagYResolution); x > 0 && y > 0 {
 		p.PixelAspect = y / x

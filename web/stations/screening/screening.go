@@ -187,47 +187,61 @@ func (a *page) gather(
 	output string,
 	read func(f *picture.File, files plan.FileSequence) (*pixel.Image, error),
 ) (*pixel.Image, error) {
+	whole := &pixel.Image{}
+	err := a.everyFile(s, number, output, func(file *picture.File, sequence plan.FileSequence) error {
+		img, err := read(file, sequence)
+		if err != nil {
+			return err
+		}
+		whole.Width, whole.Height = img.Width, img.Height
+		whole.Planes = append(whole.Planes, img.Planes...)
+		return nil
+	})
+	return whole, err
+}
+
+// everyFile reads something of every file of one output of a good frame.
+func (a *page) everyFile(
+	s store.Sequence, number int, output string, read func(f *picture.File, files plan.FileSequence) error,
+) error {
 	f, err := a.House.Record.Frame(s.ID, number)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	files, err := a.House.Record.Files(s.ID, number)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if len(files) == 0 || f.State != queue.Good && f.State != queue.Lost {
-		return nil, echo.NewHTTPError(http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number))
+		return echo.NewHTTPError(http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number))
 	}
 	wanted := map[string]plan.FileSequence{}
 	for _, f := range filesOf(s.Spec, output) {
 		wanted[f.Path.Frame(number)] = f
 	}
-	whole := &pixel.Image{}
+	met := 0
 	for _, f := range files {
 		sequence, ok := wanted[f.Path]
 		if !ok {
 			continue
 		}
-		err := a.opened(f.Path, func(file *picture.File) error {
-			img, err := read(file, sequence)
-			if err != nil {
-				return err
-			}
-			whole.Width, whole.Height = img.Width, img.Height
-			whole.Planes = append(whole.Planes, img.Planes...)
-			return nil
-		})
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil, echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and is no longer there.")
-		} else if err != nil {
-			return nil, echo.NewHTTPError(http.StatusGone,
-				"The file "+f.Path+" was good and cannot be read any more: "+err.Error())
+		met++
+		err := a.opened(f.Path, func(file *picture.File) error { return read(file, sequence) })
+		switch {
+		case errors.Is(err, screening.ErrOutside):
+			return echo.NewHTTPError(http.StatusBadRequest, err.Error())
+		case errors.Is(err, fs.ErrNotExist):
+			return echo.NewHTTPError(http.StatusGone, "The file "+f.Path+" was good and is no longer there.")
+		case err != nil:
+			return echo.NewHTTPError(
+				http.StatusGone, "The file "+f.Path+" was good and cannot be read any more: "+err.Error(),
+			)
 		}
 	}
-	if len(whole.Planes) == 0 {
-		return nil, echo.NewHTTPError(http.StatusNotFound, "This frame has no file of that output.")
+	if met == 0 {
+		return echo.NewHTTPError(http.StatusNotFound, "This frame has no file of that output.")
 	}
-	return whole, nil
+	return nil
 }
 
 // depthFar returns the depth shown white for a whole sequence: that of its first good frame, so that
@@ -300,31 +314,18 @@ func (a *page) probe(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, "Name a pixel by x and y.")
 	}
 	output := c.QueryParam("output")
-	var img *pixel.Image
-	if files := filesOf(s.Spec, output); len(files) > 0 && shrunk(files[0].Size) > 1 { // then what is shown are means
-		if y < 0 || y >= files[0].Size.Height {
-			return echo.NewHTTPError(
-				http.StatusBadRequest, fmt.Sprintf("Line %d lies outside the picture of %v.", y, files[0].Size),
-			)
-		}
-		img, err = a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
-			p, err := f.Lines(0, y, y+1)
-			return picture.Named(p.Image, files.Passes), err
-		})
-		y = 0
-	} else {
-		img, err = a.outputFrame(c.Request().Context(), s, number, output)
-	}
-	if err != nil {
-		return err
-	}
 	b, err := a.House.Record.BatchAlone(s.BatchID)
 	if err != nil {
 		return err
 	}
-	values, err := screening.Probe(img, x, y, b.Plan.DepthOf(s.Spec).Style)
+	values := []screening.Value{}
+	err = a.everyFile(s, number, output, func(f *picture.File, files plan.FileSequence) error {
+		more, err := screening.Values(f, 0, x, y, files.Passes, b.Plan.DepthOf(s.Spec).Style)
+		values = append(values, more...)
+		return err
+	})
 	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, err.Error())
+		return err
 	}
 	return c.JSON(http.StatusOK, values)
 }

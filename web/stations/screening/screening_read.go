@@ -2,8 +2,12 @@ package screening
 
 import (
 	"context"
+	"fmt"
+	"path/filepath"
+	"strings"
 
 	"reelhouse/core/framefile"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
@@ -31,11 +35,36 @@ func (a *page) opened(path string, work func(f *picture.File) error) error {
 		return err
 	}
 	defer file.Close()
-	f, err := picture.OpenLarge(file, info.Size(), mostRead)
+	open := func(context.Context) (*picture.File, error) { return picture.OpenLarge(file, info.Size(), mostRead) }
+	var f *picture.File
+	if output.Format(
+		strings.TrimPrefix(strings.ToLower(filepath.Ext(path)), "."),
+	) == output.EXR { // of which only lines are read
+		f, err = open(context.Background())
+	} else {
+		f, err = a.decoded.Get(
+			context.Background(), fmt.Sprint(path, info.ModTime().UnixNano(), info.Size()), open,
+		)
+	}
 	if err != nil {
 		return err
 	}
 	return work(f)
+}
+
+// Limits of the files of other formats than OpenEXR that are kept decoded, since each is decoded as a whole.
+const (
+	decodedFiles = 8
+	decodedBytes = 400 << 20
+)
+
+// decodedSize is how many bytes a decoded file takes.
+func decodedSize(f *picture.File) int64 {
+	n := int64(0)
+	for _, h := range f.Headers {
+		n += h.Bytes()
+	}
+	return n
 }
 
 // mostRead is how many bytes the samples of a finished file may take. It was judged to be what was promised.
@@ -45,7 +74,12 @@ const mostRead = 64 << 30
 const linesShown = 64
 
 // shown reads a file as it is shown: all of its pixels, or means of some; where a mean makes no sense, one of them.
-func shown(ctx context.Context, f *picture.File, files plan.FileSequence, depth pass.DepthStyle) (*pixel.Image, error) {
+func shown(
+	ctx context.Context,
+	f *picture.File,
+	files plan.FileSequence,
+	depth pass.DepthStyle,
+) (*pixel.Image, error) {
 	k := shrunk(files.Size)
 	if k == 1 {
 		p, err := f.Part(0)

@@ -6,6 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/queue"
 	"reelhouse/house/waiting"
@@ -20,7 +21,8 @@ const key kit.Key = "screening"
 // A page answers for the station.
 type page struct {
 	*kit.App
-	frames  *waiting.Shelf[*pixel.Image] // that were shown last
+	frames  *waiting.Shelf[*pixel.Image]  // that were shown last
+	decoded *waiting.Shelf[*picture.File] // that were asked last, see opened
 	reading *waiting.Line
 }
 
@@ -28,6 +30,7 @@ type page struct {
 func Station(a *kit.App) kit.Station {
 	p := &page{
 		App: a, frames: waiting.NewShelf(cacheFrames, cacheBytes, size), reading: waiting.NewLine(readAtOnce),
+		decoded: waiting.NewShelf(decodedFiles, decodedBytes, decodedSize),
 	}
 	return kit.Station{
 		Key:   key,

@@ -540,6 +540,9 @@ func (e *edlReader) finish() error {
 			c.Tracks[k].Until = since(b[1]) + b[2] - b[1]
 		}
 	}
+	if n := c.Length(); n > day {
+		return fmt.Errorf("its record timecodes pass midnight and go on for %d frames; a day has %d", n, day)
+	}
 	return nil
 }
 

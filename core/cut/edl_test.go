@@ -158,7 +158,7 @@ func TestListsAreReadInEveryCodeOfTheirTime(t *testing.T) {
 
 func TestReelsHaveEightLettersEachItsOwn(t *testing.T) {
 	c := Cut{Start: 86400, Tracks: []Track{{}}}
-	reels := []string{"QUAY CAMERA A", "QUAY CAMERA B", "quay camera a", "BL", "Möwe", "A", "", ""}
+	reels := []string{"file:///plates/quay/020.%04d.exr", "QUAY CAMERA A", "QUAY CAMERA B", "quay camera a", "BL", "Möwe", "A", "", ""}
 	for i, reel := range reels {
 		clip := Clip{Reel: reel, Record: 24 * i, Length: 24, Source: 1001}
 		if i == len(reels)-1 {
@@ -176,7 +176,7 @@ func TestReelsHaveEightLettersEachItsOwn(t *testing.T) {
 			written = append(written, words[1])
 		}
 	}
-	if want := []string{"QUAY_CAM", "QUAY_C_2", "QUAY_CAM", "BL_", "M_we", "A", "AX", "harbour-"}; !slices.Equal(
+	if want := []string{"020", "QUAY_CAM", "QUAY_C_2", "QUAY_CAM", "BL_", "M_we", "A", "AX", "harbour-"}; !slices.Equal(
 		written,
 		want,
 	) {

@@ -157,6 +157,9 @@ var notInReels = regexp.MustCompile(`[^A-Za-z0-9_.-]`)
 
 // shortReel returns a name as a list can have it: eight letters, digits or marks, and no word of the form.
 func shortReel(name string) string {
+	if at := strings.LastIndexAny(name, `/\`); at >= 0 { // of a file, its name without ending and number
+		name, _, _ = strings.Cut(name[at+1:], ".")
+	}
 	short := notInReels.ReplaceAllString(oneLine(name), "_")
 	short = short[:min(len(short), maxReel)]
 	switch strings.ToUpper(short) {

@@ -15,7 +15,7 @@ func all() []Command {
 		AddShot{}, AddShotsOf{}, SetShots{}, ResetShots{},
 		ReachShot{}, ShiftShot{}, SplitShot{}, CopyShots{}, RemoveShots{},
 		JoinShots{}, RenumberShots{}, MoveShots{}, ImportShots{}, SetCell{}, SetDefaults{},
-		RebuildCut{}, ConformShots{}, ShotsOfCut{}, SetCut{}, ImportCut{}, SetSound{}, RemoveSound{},
+		RebuildCut{}, CloseCut{}, ConformShots{}, ShotsOfCut{}, SetCut{}, ImportCut{}, SetSound{}, RemoveSound{},
 		AddClip{}, SetClip{}, MoveClip{}, TrimClip{}, SlipClip{}, RemoveClip{}, MuteTrack{},
 		AddPassList{}, SetPassList{}, IncludePasses{}, CopyPassList{}, ChoosePass{}, RemovePassList{},
 		AddLightGroup{}, SetLightGroup{}, RemoveLightGroup{}, SetDepth{}, SetShotDepth{},

@@ -53,6 +53,21 @@ func (c ShotsOfCut) apply(p *production.Production, _ Known) error {
 	return err
 }
 
+// CloseCut ends every track with its last clip.
+type CloseCut struct{}
+
+func (CloseCut) Name() string  { return "cut.close" }
+func (CloseCut) Part() string  { return "cut" }
+func (CloseCut) words() string { return "end the cut with its last clip" }
+
+func (CloseCut) apply(p *production.Production, _ Known) error {
+	before := p.Cut.Length()
+	if p.Cut.Close(); p.Cut.Length() == before {
+		return fmt.Errorf("nothing follows the last clip")
+	}
+	return nil
+}
+
 // SetCut changes the cut as a whole.
 type SetCut struct {
 	Start *string `json:"start,omitempty" label:"start timecode"`

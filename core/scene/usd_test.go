@@ -60,7 +60,7 @@ func TestCamerasOfUSDAreRead(t *testing.T) {
 	said := strings.Join(s.Notes, "\n")
 	for _, word := range []string{
 		"wide has 24 mm on a film back of 36 x 18 mm", "wide has f/4, focused at 5 m", "./water.usda", "quay.usda",
-		"variants weather",
+		"variants of weather",
 	} {
 		if !strings.Contains(said, word) {
 			t.Errorf("%q is not said:\n%s", word, said)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -34,12 +35,28 @@ func Values(f *picture.File, part, x, y int, passes []pass.Code, style pass.Dept
 	p.layers(passes)
 	mattes, taken := p.mattes()
 	var values []Value
-	for i, c := range line.Channels {
-		if !taken[c.Name] {
+	for _, i := range p.order() {
+		if !taken[line.Channels[i].Name] {
 			values = append(values, p.value(i))
 		}
 	}
 	return append(values, mattes...), nil
+}
+
+// order returns the channels as they are told: those of known passes as these have them, then the others as they stand.
+func (p *pointer) order() []int {
+	var order []int
+	for _, name := range p.known {
+		if i := p.line.Channel(name); i >= 0 && !slices.Contains(order, i) {
+			order = append(order, i)
+		}
+	}
+	for i := range p.line.Channels {
+		if !slices.Contains(order, i) {
+			order = append(order, i)
+		}
+	}
+	return order
 }
 
 // ErrOutside is the error of a pixel that a picture does not have.
@@ -52,6 +69,7 @@ type pointer struct {
 	bits  int // of a code
 	style pass.DepthStyle
 	names map[string]named // of channels that are of a known pass
+	known []string         // those channels, in the order of their passes
 }
 
 // A named channel is one of a pass.
@@ -79,8 +97,10 @@ func (p *pointer) layers(passes []pass.Code) {
 		for i, name := range described.ChannelNames() {
 			short := strings.TrimPrefix(name, string(code)+".")
 			p.names[name] = named{described, short}
+			p.known = append(p.known, name)
 			if plain && i < 3 && !strings.Contains(strings.Join(all, " "), ".") {
 				p.names["RGB"[i:i+1]] = named{described, short}
+				p.known = append(p.known, "RGB"[i:i+1])
 			}
 		}
 	}

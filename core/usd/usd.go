@@ -238,7 +238,7 @@ func (p *parser) thing(of *Prim, siblings []*Prim, depth int) []*Prim {
 		return append(siblings, p.prim(depth))
 	case "variantSet":
 		p.next()
-		p.elsewhere("variants " + strings.TrimPrefix(p.token, `"`))
+		p.elsewhere("variants of " + strings.TrimPrefix(p.token, `"`))
 		p.next()
 		p.take("=")
 		p.take("{")

@@ -29,7 +29,7 @@ func TestALayerIsRead(t *testing.T) {
 		l.Fields["doc"] != "Two cameras\non a quay." {
 		t.Errorf("the layer is %v", l.Fields)
 	}
-	if want := []string{"./water.usda", "quay.usda", "variants weather"}; !slices.Equal(l.Elsewhere, want) {
+	if want := []string{"./water.usda", "quay.usda", "variants of weather"}; !slices.Equal(l.Elsewhere, want) {
 		t.Errorf("elsewhere are %q", l.Elsewhere)
 	}
 	var names []string

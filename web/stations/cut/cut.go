@@ -54,6 +54,7 @@ type cutPage struct {
 	RemoveSound   kit.Action
 	MakeShots     kit.Edit
 	ConformAll    kit.Action
+	Close         *kit.Action // where something follows the last clip
 	Use           []cutUse
 	Seconds       float64
 	NotInList     []string // what an edit decision list leaves out or has otherwise
@@ -210,6 +211,12 @@ func (a *page) fill(v *kit.View) error {
 		RemoveSound: v.Do("remove-sound", "Remove", "", "cut.remove-sound"),
 		MakeShots:   v.Do("", "", "", "cut.make-shots").Edit,
 		ConformAll:  v.Do("follow-all", "Conform all shots to the cut", "", "cut.conform"),
+	}
+	if closed := p.Copy().Cut; !closed.Empty() {
+		if closed.Close(); closed.Length() < page.Length {
+			end := v.Do("close", "End with the last clip", "Cuts off the gap behind it", "cut.close")
+			page.Close = &end
+		}
 	}
 	page.Seconds = clock.Seconds(clock.First + page.Length)
 	if _, said, err := house.WriteCut("edl", p); err != nil {

@@ -50,6 +50,18 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 			t.Errorf("%s: %d\n%s", format, code, body)
 		}
 	}
+	black, err := os.ReadFile("../../../core/cut/testdata/midnight.edl")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if body := upload("midnight.edl", black); s.Production().Cut.Length() != 192 || !strings.Contains(body, `id="cut-said"`) &&
+		len(s.Production().Cut.Said) > 0 || !strings.Contains(body, "End with the last clip") {
+		t.Errorf("with black at its end it has %d frames\n%s", s.Production().Cut.Length(), body)
+	}
+	if s.Edits("cut.close"); s.Production().Cut.Length() != 168 {
+		t.Errorf("closed it has %d frames", s.Production().Cut.Length())
+	}
+	upload("reel.edl", data)
 	if s.Edits("cut", "field", "make-shots", "value", "v"); len(s.Production().Shots) != 4 {
 		t.Errorf("of three clips became %d shots", len(s.Production().Shots)-1)
 	}

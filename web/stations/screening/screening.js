@@ -193,7 +193,7 @@ async function enter(room) {
       const row = table.insertRow();
       row.insertCell().textContent = name;
       const cell = row.insertCell();
-      cell.textContent = channels.map((c) => `${c.channel} ${c.text}`).join("   ");
+      cell.textContent = channels.map((c) => `${c.channel} ${c.text}`.trim()).join(" · ");
       cell.dataset.probed = channels[0].value;
       cell.dataset.of = name;
     }

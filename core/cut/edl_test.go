@@ -158,7 +158,8 @@ func TestListsAreReadInEveryCodeOfTheirTime(t *testing.T) {
 
 func TestReelsHaveEightLettersEachItsOwn(t *testing.T) {
 	c := Cut{Start: 86400, Tracks: []Track{{}}}
-	reels := []string{"file:///plates/quay/020.%04d.exr", "QUAY CAMERA A", "QUAY CAMERA B", "quay camera a", "BL", "Möwe", "A", "", ""}
+	reels := []string{"file:///plates/quay/020.%04d.exr", "QUAY CAMERA A", "QUAY CAMERA B", "quay camera a", "BL",
+		"Möwe", "A", "", ""}
 	for i, reel := range reels {
 		clip := Clip{Reel: reel, Record: 24 * i, Length: 24, Source: 1001}
 		if i == len(reels)-1 {

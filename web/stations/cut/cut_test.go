@@ -54,7 +54,8 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if body := upload("midnight.edl", black); s.Production().Cut.Length() != 192 || !strings.Contains(body, `id="cut-said"`) &&
+	if body := upload("midnight.edl", black); s.Production().Cut.Length() != 192 || !strings.Contains(body,
+		`id="cut-said"`) &&
 		len(s.Production().Cut.Said) > 0 || !strings.Contains(body, "End with the last clip") {
 		t.Errorf("with black at its end it has %d frames\n%s", s.Production().Cut.Length(), body)
 	}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"reelhouse/core/plaintext"
 )
@@ -20,16 +21,34 @@ type node struct {
 	raw    []byte // as it stands in the file
 }
 
-// maxDepth is how deep a file may be nested.
-const maxDepth = 200
+// maxDepth is how deep a file may be nested, and maxValues how many values it may have, which take more memory than
+// their text.
+const (
+	maxDepth  = 200
+	maxValues = 5_000_000
+)
 
-// readJSON reads a whole JSON file. Its errors are *Mistake.
+// schemaField is what every thing of a timeline has. A large text without any is refused before it is taken apart.
+const (
+	schemaField = "OTIO_SCHEMA"
+	largeText   = 1 << 20
+)
+
+// readJSON reads a whole JSON file of things with schemas. Its errors are *Mistake.
 func readJSON(r io.Reader) (node, error) {
 	text, err := plaintext.Read(r, MaxBytes)
 	if err != nil {
 		return node{}, err
 	}
-	data := []byte(text.Lines)
+	if strings.HasPrefix(strings.TrimLeft(text.Lines, " \t\n"), "[") ||
+		len(text.Lines) > largeText && !strings.Contains(text.Lines, schemaField) {
+		return node{}, &Mistake{1, "the file holds a thing without a schema; a Timeline can be read"}
+	}
+	return parseJSON([]byte(text.Lines))
+}
+
+// parseJSON reads JSON. Its errors are *Mistake.
+func parseJSON(data []byte) (node, error) {
 	p := &jsonReader{data: data}
 	p.decoder = json.NewDecoder(bytes.NewReader(p.data))
 	n, err := p.node(0)
@@ -51,6 +70,7 @@ type jsonReader struct {
 	decoder *json.Decoder
 	at      int // up to where lines are counted
 	lines   int
+	values  int
 }
 
 // line returns the line that the decoder has come to.
@@ -64,6 +84,9 @@ func (p *jsonReader) line() int {
 func (p *jsonReader) node(depth int) (node, error) {
 	if depth > maxDepth {
 		return node{}, fmt.Errorf("nested more than %d deep", maxDepth)
+	}
+	if p.values++; p.values > maxValues {
+		return node{}, fmt.Errorf("more than %d values", maxValues)
 	}
 	begin := int(p.decoder.InputOffset())
 	token, err := p.decoder.Token()

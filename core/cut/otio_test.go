@@ -286,3 +286,38 @@ func TestATimelineEndsWhereItsTracksDo(t *testing.T) {
 		t.Errorf("closed it has %d frames", c.Length())
 	}
 }
+
+// A file that is no timeline, but as large as one may be.
+func BenchmarkReadOTIOOfAWrongFile(b *testing.B) {
+	for name, text := range map[string]string{
+		"numbers": "[" + strings.Repeat("1,", MaxBytes/2-2) + "1]", "text": `"` + strings.Repeat("a", MaxBytes-2) + `"`,
+	} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				if _, err := ReadOTIO(strings.NewReader(text), clock()); err == nil {
+					b.Fatal("it was read")
+				}
+			}
+			b.ReportMetric(float64(len(text)*b.N)/b.Elapsed().Seconds()/1e6, "MB/s")
+		})
+	}
+}
+
+func BenchmarkReadOTIO(b *testing.B) {
+	c := Cut{Tracks: []Track{{}}}
+	for i := range 24_000 {
+		c.Tracks[0].Clips = append(c.Tracks[0].Clips, Clip{
+			Shot: "010", Name: fmt.Sprint("clip ", i), Reel: "a.mov", Record: 10 * i, Length: 10, Source: 1001,
+		})
+	}
+	var file bytes.Buffer
+	if _, err := WriteOTIO(&file, "long", c, clock()); err != nil {
+		b.Fatal(err)
+	}
+	for b.Loop() {
+		if _, err := ReadOTIO(bytes.NewReader(file.Bytes()), clock()); err != nil {
+			b.Fatal(err)
+		}
+	}
+	b.ReportMetric(24_000*float64(b.N)/b.Elapsed().Seconds(), "clips/s")
+}

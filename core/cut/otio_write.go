@@ -1,7 +1,6 @@
 package cut
 
 import (
-	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -95,7 +94,7 @@ func kept(o object, came Kept) object {
 
 // soundIn returns the name of the sound on a track that was kept.
 func soundIn(came Kept) string {
-	track, err := readJSON(bytes.NewReader(came))
+	track, err := parseJSON(came)
 	if err != nil {
 		return ""
 	}
@@ -144,7 +143,7 @@ func (o *otioWriter) track(t Track, name string) object {
 
 // describe returns what a thing that was kept is.
 func describe(other Other) string {
-	n, err := readJSON(bytes.NewReader(other.Kept))
+	n, err := parseJSON(other.Kept)
 	if err != nil {
 		return "what was kept there"
 	}
@@ -214,7 +213,7 @@ func stillFitting(came, ours any, v Speed) any {
 	if !ok {
 		return came
 	}
-	n, err := readJSON(bytes.NewReader(raw))
+	n, err := parseJSON(raw)
 	if err != nil {
 		return ours
 	}

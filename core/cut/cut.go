@@ -166,8 +166,8 @@ func (c Cut) Check() error {
 	if len(c.Tracks) > MaxTracks {
 		return fmt.Errorf("%d tracks; a cut has at most %d", len(c.Tracks), MaxTracks)
 	}
-	if n := c.keptBytes(); n > MaxKept {
-		return fmt.Errorf("%d MB of what other programs said of it; a cut keeps at most %d MB", n>>20, MaxKept>>20)
+	if err := c.checkKept(); err != nil {
+		return err
 	}
 	for i, t := range c.Tracks {
 		if clips += len(t.Clips); clips > MaxClips {

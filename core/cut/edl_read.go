@@ -151,7 +151,7 @@ func (e *edlReader) read(text string) error {
 	if words := strings.Fields(text); eventNumber.MatchString(strings.ToUpper(words[0])) {
 		return e.event(words)
 	}
-	if e.strange++; e.strange > maxStrange {
+	if e.strange++; e.strange > maxStrange && e.strange > 4*len(e.events) {
 		return fmt.Errorf(
 			"more than %d lines are neither events nor comments; this is no edit decision list",
 			maxStrange,

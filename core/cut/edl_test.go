@@ -226,6 +226,37 @@ func TestAListHas999Events(t *testing.T) {
 	}
 }
 
+// Lines that some programs write behind every event are no reason to refuse a list.
+func TestStrangeLinesBesideEventsAreSaid(t *testing.T) {
+	var b strings.Builder
+	for i := range 3000 {
+		in, out := clock().Count.Timecode(24*i), clock().Count.Timecode(24*i+24)
+		fmt.Fprintf(&b, "%03d a V C 10:00:00:00 10:00:01:00 %s %s\n>>> SOURCE a tape\n", i%999+1, in, out)
+	}
+	r, err := ReadEDL(clock(), strings.NewReader(b.String()))
+	if err != nil || len(r.Cut.Tracks[0].Clips) != 3000 || !says(r.Dropped, "line 2: >>> SOURCE", "and 2500 more") {
+		t.Errorf("%v, dropped %d", err, len(r.Dropped))
+	}
+}
+
+// What is kept of a file comes in through edits, too.
+func TestOnlyObjectsAreKept(t *testing.T) {
+	for _, kept := range []string{"5", "[1]", "{", `"x"`} {
+		c := Cut{Tracks: []Track{{Clips: []Clip{{Length: 1, Before: []Other{{Kept: Kept(kept)}}}}}}}
+		if err := c.Check(); err == nil || !strings.Contains(err.Error(), "no JSON object") {
+			t.Errorf("%s: %v", kept, err)
+		}
+	}
+	far := Cut{Tracks: []Track{{After: []Other{{Off: MaxFrames + 1, Kept: Kept("{}")}}}}}
+	if far.Check() == nil {
+		t.Error("something lies beyond all frames")
+	}
+	large := Cut{Kept: Kept(`{"a":"` + strings.Repeat("x", MaxKept) + `"}`)}
+	if err := large.Check(); err == nil || !strings.Contains(err.Error(), "a cut keeps at most") {
+		t.Errorf("too much: %v", err)
+	}
+}
+
 func TestWrongListsAreRefused(t *testing.T) {
 	for says, text := range map[string]string{
 		"no text file": "\x00\x01\x02\x03",

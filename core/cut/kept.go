@@ -1,6 +1,10 @@
 package cut
 
-import "encoding/json"
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+)
 
 // Kept is what a file of another program says of a thing and a cut has no place for: the fields of a JSON object of
 // OpenTimelineIO as they came, written out again with the thing that they hang on.
@@ -25,23 +29,64 @@ type OtherTrack struct {
 // MaxKept is how many bytes a cut keeps of what it does not understand.
 const MaxKept = 16 << 20
 
-// keptBytes returns how many bytes the cut keeps so.
-func (c Cut) keptBytes() int {
-	of := func(others []Other) (n int) {
-		for _, o := range others {
-			n += len(o.Kept)
+// allKept goes through all that the cut keeps so.
+func (c Cut) allKept(yield func(Kept) bool) {
+	others := func(all []Other) bool {
+		for _, o := range all {
+			if !yield(o.Kept) {
+				return false
+			}
 		}
-		return n
+		return true
 	}
-	n := len(c.Kept) + len(c.Stack)
+	if !yield(c.Kept) || !yield(c.Stack) {
+		return
+	}
 	for _, o := range c.Others {
-		n += len(o.Kept)
+		if !yield(o.Kept) {
+			return
+		}
 	}
 	for _, t := range c.Tracks {
-		n += len(t.Kept) + of(t.After)
+		if !yield(t.Kept) || !others(t.After) {
+			return
+		}
 		for _, clip := range t.Clips {
-			n += len(clip.Kept) + of(clip.Before)
+			if !yield(clip.Kept) || !others(clip.Before) {
+				return
+			}
 		}
 	}
+}
+
+// keptBytes returns how many bytes the cut keeps so.
+func (c Cut) keptBytes() int {
+	n := 0
+	for k := range c.allKept {
+		n += len(k)
+	}
 	return n
+}
+
+// checkKept says what is wrong with what the cut keeps, or nil.
+func (c Cut) checkKept() error {
+	n := 0
+	for k := range c.allKept {
+		if n += len(k); len(k) > 0 && (k[0] != '{' || !json.Valid(k)) {
+			return errors.New("what is kept of another program's file is no JSON object")
+		}
+	}
+	if n > MaxKept {
+		return fmt.Errorf("%d MB of what other programs said of it; a cut keeps at most %d MB", n>>20, MaxKept>>20)
+	}
+	for _, t := range c.Tracks {
+		for _, clip := range append([]Clip{{Before: t.After}}, t.Clips...) {
+			for _, o := range clip.Before {
+				if o.Off < -MaxFrames || o.Off > MaxFrames || o.Length < 0 || o.Length > MaxFrames {
+					return fmt.Errorf("what is kept of another program's file takes frames beyond %d", MaxFrames)
+				}
+			}
+		}
+	}
+	return nil
 }

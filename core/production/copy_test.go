@@ -20,7 +20,9 @@ func TestACopySharesNothing(t *testing.T) {
 	p.Views[0].Setup.Stand = &camera.Stand{}
 	p.Looks[0].Hidden = []string{"a"}
 	p.PassLists[0].Choices = []PassChoice{{Pass: "beauty", Outputs: []string{"master"}}}
-	p.Cut.Tracks = []cut.Track{{Clips: []cut.Clip{{Shot: "010", Notes: []string{"n"}}}}}
+	p.Cut.Tracks = []cut.Track{{Kept: cut.Kept(`{"a":1}`), Clips: []cut.Clip{
+		{Shot: "010", Notes: []string{"n"}, Before: []cut.Other{{Off: 1, Kept: cut.Kept(`{"b":2}`)}}},
+	}}}
 	before, err := json.Marshal(p)
 	if err != nil {
 		t.Fatal(err)

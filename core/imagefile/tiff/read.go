@@ -216,6 +216,9 @@ func (p *page) header() error {
 
 // kind returns the type of a plane whose samples have so many bits and a format of tagSampleFormat in the file.
 func (p *page) kind(bits, format int) (imagefile.Type, error) {
+	if format == formatUndefined { // which many take for no statement
+		format = formatUnsigned
+	}
 	switch {
 	case format == formatUnsigned && bits >= 1 && bits <= 8:
 		return imagefile.Uint8, nil

@@ -108,6 +108,7 @@ const (
 	predictFloats     = 3
 	formatUnsigned    = 1
 	formatFloat       = 3
+	formatUndefined   = 4
 	extraAssociated   = 1
 	extraUnassociated = 2
 )

@@ -67,7 +67,7 @@ func Animation(name string, tracks []Track, perSecond float64) (s *scene.Scene, 
 		v.Camera.Name = t.Name
 		node := scene.NewNode(t.Name)
 		node.Camera = len(s.Cameras)
-		node.Translation, node.Rotation = t.Poses[0].Origin, turnOf(t.Poses[0])
+		node.Translation, node.Rotation = t.Poses[0].Origin, t.Poses[0].Turn()
 		i := len(s.Nodes)
 		s.Cameras, s.Nodes, s.Roots = append(s.Cameras, v.Camera), append(s.Nodes, node), append(s.Roots, i)
 		if v.ShiftAcross != 0 || v.ShiftUp != 0 {
@@ -82,16 +82,11 @@ func Animation(name string, tracks []Track, perSecond float64) (s *scene.Scene, 
 			at := float64(k) / perSecond
 			move.Times, turn.Times = append(move.Times, at), append(turn.Times, at)
 			move.Values = append(move.Values, geom.Quat{X: pose.Origin.X, Y: pose.Origin.Y, Z: pose.Origin.Z})
-			turn.Values = append(turn.Values, turnOf(pose))
+			turn.Values = append(turn.Values, pose.Turn())
 		}
 		s.Channels = append(s.Channels, move, turn)
 	}
 	return s, shifted
-}
-
-// turnOf returns the rotation of a pose.
-func turnOf(pose geom.Affine) geom.Quat {
-	return geom.Facing(pose.Z.Unit().Scale(-1), pose.Y.Unit())
 }
 
 // Units of WriteUSD: centimetres, so that the tenths of a unit in which USD has film backs and focal lengths are

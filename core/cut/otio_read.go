@@ -1,10 +1,8 @@
 package cut
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
-	"math"
 	"math/big"
 	"slices"
 	"strconv"
@@ -98,46 +96,6 @@ func orNothing(text string) string {
 	return text
 }
 
-// rest returns what a node says beside the fields that are read, as it came; nil if that is nothing.
-func (o *otioReader) rest(n node, read ...string) Kept {
-	fields := map[string]json.RawMessage{}
-	for key := range n.object {
-		switch {
-		case slices.Contains(read, key) || !n.there(key):
-		case key == "OTIO_SCHEMA":
-			if newer(n) {
-				fields[key] = n.object[key].compact()
-			}
-		case key == "enabled": // which is read wherever it counts
-		case key == "metadata":
-			theirs := map[string]json.RawMessage{}
-			for name, value := range n.object[key].object {
-				if name != "reelhouse" {
-					theirs[name] = value.compact()
-				}
-			}
-			if len(theirs) > 0 {
-				fields[key] = mustJSON(theirs)
-			}
-		default:
-			fields[key] = n.object[key].compact()
-		}
-	}
-	if len(fields) == 0 {
-		return nil
-	}
-	return mustJSON(fields)
-}
-
-// mustJSON writes a value that came out of JSON.
-func mustJSON(v any) json.RawMessage {
-	data, err := json.Marshal(v)
-	if err != nil {
-		panic(err)
-	}
-	return data
-}
-
 // say tells what is kept of a thing and changes nothing here.
 func (o *otioReader) say(n node, what string) {
 	if k := len(n.object["markers"].list); k > 0 {
@@ -151,45 +109,6 @@ func (o *otioReader) say(n node, what string) {
 			)
 		}
 	}
-}
-
-// warpOf returns the speed of an effect; false if it is none of time.
-func (o *otioReader) warpOf(effect node) (Speed, bool, error) {
-	if off(effect) {
-		return Speed{}, false, nil
-	}
-	switch kind, _, _ := strings.Cut(effect.text("OTIO_SCHEMA"), "."); kind {
-	case "FreezeFrame":
-		return Hold, true, nil
-	case "LinearTimeWarp":
-		v, err := effect.number("time_scalar")
-		if err != nil {
-			return Speed{}, true, err
-		}
-		if !(math.Abs(v) <= maxSpeed) {
-			return Speed{}, true, effect.wrong("a speed of %g times", v)
-		}
-		return speedOf(v), true, nil
-	}
-	return Speed{}, false, nil
-}
-
-// warp returns the speed that all effects of a thing give it together.
-func (o *otioReader) warp(n node) (Speed, error) {
-	var all Speed
-	for _, effect := range n.object["effects"].list {
-		v, timed, err := o.warpOf(effect)
-		if err != nil {
-			return Speed{}, err
-		}
-		if timed {
-			all = all.Times(v)
-		}
-	}
-	if over, under := all.Fraction(); over > maxSpeed*under || over < -maxSpeed*under {
-		return Speed{}, n.wrong("a speed of %s", all)
-	}
-	return all, nil
 }
 
 // pictures reads the tracks of the timeline's stack, from the lowest up. Those that are not of pictures are kept as
@@ -263,32 +182,6 @@ func (o *otioReader) whole(stack node, tracks []Track) ([]Track, error) {
 		}
 	}
 	return tracks, nil
-}
-
-// withEffects keeps a thing's effects that are none of time; those of time are given to its clips.
-func (o *otioReader) withEffects(kept Kept, n node) Kept {
-	var others []json.RawMessage
-	for _, effect := range n.object["effects"].list {
-		if _, timed, _ := o.warpOf(effect); !timed {
-			others = append(others, effect.compact())
-		}
-	}
-	if len(others) == 0 {
-		return kept
-	}
-	return overlay(kept, map[string]json.RawMessage{"effects": mustJSON(others)})
-}
-
-// overlay returns the fields of an object with others over them.
-func overlay(kept Kept, fields map[string]json.RawMessage) Kept {
-	all := map[string]json.RawMessage{}
-	if len(kept) > 0 && json.Unmarshal(kept, &all) != nil {
-		return kept
-	}
-	for key, value := range fields {
-		all[key] = value
-	}
-	return mustJSON(all)
 }
 
 // other keeps a thing among the tracks that is not of pictures. One track of one sound is known by its name.
@@ -585,55 +478,6 @@ func newNotes(notes, known []string) []string {
 	return left
 }
 
-// window returns what clips show in a part of the record frames, from one to before another.
-func window(clips []Clip, from, to int) []Clip {
-	var kept []Clip
-	for _, clip := range clips {
-		if a, b := max(clip.Record, from), min(clip.End(), to); a < b {
-			kept = append(kept, clip.Part(a, b))
-		}
-	}
-	return kept
-}
-
-// retimed returns what clips show at another speed: of length record frames from at on, the k-th shows what the record
-// frame from + floor(k x speed) showed.
-func retimed(clips []Clip, from int, v Speed, at, length int) []Clip {
-	over, under := v.Fraction()
-	var all []Clip
-	for _, clip := range clips {
-		a, b := clip.Record-from, clip.End()-from
-		first, last := 0, length // k, and before which
-		switch {
-		case over > 0:
-			first, last = -floorDiv(-a*under, over), -floorDiv(-b*under, over)
-		case over < 0:
-			first, last = floorDiv(b*under, over)+1, floorDiv(a*under, over)+1
-		case a > 0 || b <= 0:
-			continue
-		}
-		first, last = max(0, first), min(length, last)
-		if first >= last {
-			continue
-		}
-		part := clip
-		part.Source = clip.SourceAt(from + floorDiv(first*over, under))
-		part.Record, part.Length, part.Speed = at+first, last-first, clip.Speed.Times(v)
-		all = append(all, part)
-	}
-	slices.SortFunc(all, func(a, b Clip) int { return a.Record - b.Record })
-	return all
-}
-
-// floorDiv divides and rounds down.
-func floorDiv(a, b int) int {
-	q := a / b
-	if a%b != 0 && (a < 0) != (b < 0) {
-		q--
-	}
-	return q
-}
-
 // mediaOf returns the media reference that counts of a clip.
 func mediaOf(n node) node {
 	if all, ok := n.object["media_references"]; ok {
@@ -724,74 +568,6 @@ func (o *otioReader) clip(n node, at *big.Rat) (laid, error) {
 	return laid{clips: []Clip{clip}, end: end}, nil
 }
 
-// keptOf returns what of a clip is kept as it came. Its media and its effects are, unless they say nothing that the cut
-// does not have.
-func (o *otioReader) keptOf(n node, v Speed) Kept {
-	kept := o.rest(n, "name", "source_range", "media_reference", "media_references", "active_media_reference_key",
-		"effects")
-	fields := map[string]json.RawMessage{}
-	if !plainMedia(n) {
-		if media, one := n.object["media_reference"]; one {
-			fields["media_references"] = mustJSON(map[string]json.RawMessage{"DEFAULT_MEDIA": media.compact()})
-			fields["active_media_reference_key"] = mustJSON("DEFAULT_MEDIA")
-		} else {
-			fields["media_references"] = n.object["media_references"].compact()
-			fields["active_media_reference_key"] = mustJSON(n.text("active_media_reference_key"))
-		}
-	}
-	if effects := n.object["effects"]; len(effects.list) > 0 && !plainEffects(effects.list, v) {
-		fields["effects"] = effects.compact()
-	}
-	if len(fields) == 0 {
-		return kept
-	}
-	return overlay(kept, fields)
-}
-
-// plainMedia reports whether a clip's media are no more than a file's name, or missing.
-func plainMedia(n node) bool {
-	all := n.object["media_references"].object
-	if len(all) > 1 {
-		return false
-	}
-	media := mediaOf(n)
-	for key := range media.object {
-		if key != "OTIO_SCHEMA" && key != "target_url" && media.there(key) {
-			return false
-		}
-	}
-	kind := media.text("OTIO_SCHEMA")
-	return len(all) == 0 && len(media.object) == 0 ||
-		(kind == "MissingReference.1" || kind == "ExternalReference.1") &&
-			(len(all) == 0 || n.text("active_media_reference_key") == "DEFAULT_MEDIA")
-}
-
-// plainEffects reports whether effects are no more than what is written of a speed.
-func plainEffects(effects []node, v Speed) bool {
-	if len(effects) != 1 || v.Usual() {
-		return false
-	}
-	for key := range effects[0].object {
-		switch key {
-		case "OTIO_SCHEMA", "time_scalar":
-		case "name", "effect_name":
-			if text := effects[0].text(key); text != "" &&
-				!strings.HasPrefix(effects[0].text("OTIO_SCHEMA"), text+".") {
-				return false
-			}
-		case "enabled":
-			if off(effects[0]) {
-				return false
-			}
-		default:
-			if effects[0].there(key) {
-				return false
-			}
-		}
-	}
-	return true
-}
-
 // marker returns what is noted of a marker.
 func (o *otioReader) marker(m node) string {
 	parts := []string{}
@@ -824,16 +600,4 @@ func (n node) markedAt(o *otioReader) string {
 		return fmt.Sprintf("frames %d to %d", start, start+frames-1)
 	}
 	return fmt.Sprintf("frame %d", start)
-}
-
-// forget drops all that is kept as it came.
-func (c *Cut) forget() {
-	c.Kept, c.Stack, c.Others = nil, nil, nil
-	for k := range c.Tracks {
-		t := &c.Tracks[k]
-		t.Kept, t.After = nil, nil
-		for i := range t.Clips {
-			t.Clips[i].Kept, t.Clips[i].Before = nil, nil
-		}
-	}
 }

@@ -37,6 +37,9 @@ func (m Affine) Mul(n Affine) Affine {
 	return Affine{m.Direction(n.X), m.Direction(n.Y), m.Direction(n.Z), m.Point(n.Origin)}
 }
 
+// Turn returns the rotation of a transform whose axes are at right angles; it faces along -Z with its top along Y.
+func (m Affine) Turn() Quat { return Facing(m.Z.Unit().Scale(-1), m.Y.Unit()) }
+
 // Determinant is the volume of the mapped unit cube; 0 means that nothing can be mapped back.
 func (m Affine) Determinant() float64 { return m.X.Dot(m.Y.Cross(m.Z)) }
 

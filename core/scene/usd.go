@@ -177,7 +177,7 @@ func (u *usdReader) cameras() error {
 		if err != nil {
 			return fmt.Errorf("camera %s: %w", c.name, err)
 		}
-		node.Translation, node.Rotation = pose.Origin, turnOf(pose)
+		node.Translation, node.Rotation = pose.Origin, pose.Turn()
 		index := len(u.scene.Nodes)
 		u.scene.Nodes, u.scene.Roots = append(u.scene.Nodes, node), append(u.scene.Roots, index)
 		if len(times[i]) > 1 {
@@ -188,8 +188,6 @@ func (u *usdReader) cameras() error {
 	}
 	return nil
 }
-
-func turnOf(pose geom.Affine) geom.Quat { return geom.Facing(pose.Z.Unit().Scale(-1), pose.Y.Unit()) }
 
 // move bakes how a camera moves: at its samples, and at each whole time code between them.
 func (u *usdReader) move(c usdCamera, node int, times []float64) error {
@@ -209,7 +207,7 @@ func (u *usdReader) move(c usdCamera, node int, times []float64) error {
 		at := (t - u.first) / u.perSecond
 		place.Times, turn.Times = append(place.Times, at), append(turn.Times, at)
 		place.Values = append(place.Values, geom.Quat{X: pose.Origin.X, Y: pose.Origin.Y, Z: pose.Origin.Z})
-		turn.Values = append(turn.Values, turnOf(pose))
+		turn.Values = append(turn.Values, pose.Turn())
 	}
 	u.scene.Channels = append(u.scene.Channels, place, turn)
 	return nil

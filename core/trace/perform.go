@@ -190,7 +190,7 @@ func cameraAttributes(p lens.Projection, size raster.Size) imagefile.Attributes 
 }
 
 // shownAttributes are what OpenEXR files say of the lens and of what the picture shows, and in which axes normals
-// stand.
+// stand. The film back has a standard attribute, in millimetres (from memory); the others stand under our prefix.
 func shownAttributes(j job.Job, optics scene.Camera, window raster.Window) imagefile.Attributes {
 	var all imagefile.Attributes
 	add := func(name string, value any) { all = append(all, imagefile.Attribute{Name: name, Value: value}) }

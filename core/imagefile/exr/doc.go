@@ -57,8 +57,14 @@ func (c Compression) String() string {
 	if int(c) < len(compressionNames) {
 		return compressionNames[c]
 	}
+	if name, known := unread[c]; known {
+		return name
+	}
 	return fmt.Sprintf("unknown compression %d", uint8(c))
 }
+
+// unread are further compressions of the OpenEXR project, which are told by name; from memory.
+var unread = map[Compression]string{10: "HTJ2K, 256 lines at a time", 11: "HTJ2K, 32 lines at a time"}
 
 // lines returns how many scan lines one chunk holds.
 func (c Compression) lines() int {

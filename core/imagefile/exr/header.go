@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"slices"
+	"strings"
 
 	"reelhouse/core/imagefile"
 )
@@ -278,7 +279,7 @@ func (p *part) attribute(name, kind string, data []byte) (err error) {
 			return err
 		}
 		if p.Compression = Compression(data[0]); !p.Compression.known() {
-			return fmt.Errorf("%s is not read", p.Compression)
+			return fmt.Errorf("it is compressed by %s; %s are read", p.Compression, strings.Join(compressionNames, ", "))
 		}
 	case "dataWindow":
 		if p.DataWindow, err = box(data); err != nil {

@@ -62,7 +62,7 @@ type scenesPage struct {
 	Opaque          *production.Opaque
 	Known           []scene.CameraReport // of an opaque scene whose cameras were read
 	Notes           []string             // what was left aside of them
-	NumberField     *kit.Field // of the file's scenes; nil if there is one only
+	NumberField     *kit.Field           // of the file's scenes; nil if there is one only
 }
 
 func (a *page) fill(v *kit.View) error {

@@ -14,14 +14,15 @@ type Admission string
 const (
 	AdmitScene       Admission = "scene"
 	AdmitEnvironment Admission = "environment"
+	AdmitUSD         Admission = "usd" // text, of which cameras are read
 )
 
 // Memory returns how many bytes the first reading may take, which is more than what its budget lets through needs.
 func (a Admission) Memory() int64 {
-	if a == AdmitScene {
-		return scene.MostMemory
+	if a == AdmitEnvironment {
+		return trace.MostEnvironmentMemory
 	}
-	return trace.MostEnvironmentMemory
+	return scene.MostMemory
 }
 
 // Read reads a file as the house does.
@@ -31,11 +32,14 @@ func (a Admission) Read(path string) error {
 		return err
 	}
 	defer f.Close()
-	if a == AdmitScene {
+	switch a {
+	case AdmitScene:
 		_, err = scene.Read(f)
-		return err
+	case AdmitUSD:
+		_, err = scene.ReadUSD(f)
+	default:
+		_, err = readEnvironment(f)
 	}
-	_, err = readEnvironment(f)
 	return err
 }
 

@@ -4,10 +4,13 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
+
+	"reelhouse/core/production"
 )
 
 // What the first reader refuses, or breaks at, is not read by the server, and leaves nothing behind.
@@ -27,12 +30,13 @@ func TestHungryScenesDoNotReachTheServer(t *testing.T) {
 	}
 	_, _, err = l.ImportScene("hungry.glb", strings.NewReader("anything"))
 	_, around := l.ImportEnvironment("hungry.hdr", strings.NewReader("anything"))
-	for _, err := range []error{err, around} {
+	_, cameras := l.ImportOpaque("hungry.usda", strings.NewReader("anything"), production.Opaque{})
+	for _, err := range []error{err, around, cameras} {
 		if err == nil || !strings.Contains(err.Error(), "takes more than it may") {
 			t.Errorf("it was taken in: %v", err)
 		}
 	}
-	if len(kinds) != 2 || kinds[0] != AdmitScene || kinds[1] != AdmitEnvironment {
+	if !slices.Equal(kinds, []Admission{AdmitScene, AdmitEnvironment, AdmitUSD}) {
 		t.Errorf("read first were %v", kinds)
 	}
 	if after, _ := filepath.Glob(filepath.Join(l.dir, "*", "*")); len(after) != len(before) {

@@ -70,6 +70,11 @@ func (l *Library) ImportOpaque(name string, r io.Reader, o production.Opaque) (p
 		return f, fmt.Errorf("the file is empty")
 	}
 	if len(o.Cameras) == 0 {
+		l.admitting.Lock()
+		defer l.admitting.Unlock()
+		if err := l.admit(AdmitUSD, temp.Name()); err != nil {
+			return f, err
+		}
 		s, err := scene.ReadUSD(temp)
 		if err != nil {
 			return f, err

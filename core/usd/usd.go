@@ -18,7 +18,7 @@ import (
 
 // Limits of a file.
 const (
-	MaxBytes = 512 << 20
+	MaxBytes = 256 << 20
 	maxDepth = 200
 	maxPrims = 1_000_000
 )

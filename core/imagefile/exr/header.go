@@ -279,7 +279,9 @@ func (p *part) attribute(name, kind string, data []byte) (err error) {
 			return err
 		}
 		if p.Compression = Compression(data[0]); !p.Compression.known() {
-			return fmt.Errorf("it is compressed by %s; %s are read", p.Compression, strings.Join(compressionNames, ", "))
+			return fmt.Errorf(
+				"it is compressed by %s; %s are read", p.Compression, strings.Join(compressionNames, ", "),
+			)
 		}
 	case "dataWindow":
 		if p.DataWindow, err = box(data); err != nil {

@@ -210,7 +210,7 @@ func (p *pointer) mattes() (values []Value, taken map[string]bool) {
 				name = fmt.Sprintf("ID %08x, without a name,", number)
 			}
 			values = append(values, Value{
-				Channel: name, Code: code, Pass: told, Unit: "%", Value: share, Text: fmt.Sprintf("%.1f %%", 100*share),
+				Channel: name, Code: code, Pass: told, Value: share, Text: fmt.Sprintf("%.1f %%", 100*share),
 			})
 		}
 		if len(values) == before {

@@ -303,12 +303,12 @@ func (r *reader) unpack() ([]byte, error) {
 		}
 		return v >> (4 - 4*(i%2)) & 15
 	}
-	for len(in) >= 2 {
+	for len(in) >= 2 && at.Y < r.height { // what runs on behind the last line is not seen
 		count, v := int(in[0]), in[1]
 		in = in[2:]
 		switch {
 		case count > 0:
-			for i := range count {
+			for i := range min(count, max(0, r.width-at.X)) { // nor what runs over the end of one
 				put(nth(v, i))
 			}
 		case v == 0: // the end of a line
@@ -338,6 +338,9 @@ func (r *reader) unpack() ([]byte, error) {
 			}
 			in = in[n+n%2:]
 		}
+	}
+	if at.Y >= r.height {
+		return codes, nil
 	}
 	return nil, fmt.Errorf("cut short in its runs")
 }

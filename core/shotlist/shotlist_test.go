@@ -4,10 +4,10 @@ import (
 	"bytes"
 	"encoding/csv"
 	"errors"
+	"os"
 	"slices"
 	"strings"
 	"testing"
-	"unicode/utf16"
 
 	"reelhouse/core/frame"
 	"reelhouse/core/production"
@@ -242,27 +242,29 @@ func TestColumnsAreValues(t *testing.T) {
 	}
 }
 
+// The files were written by hand: RFC 4180 in UTF-16 (RFC 2781) and ISO 8859-1, with the first line that spreadsheets
+// write to say what stands between cells (common practice).
 func TestTablesAreReadInEveryCodeOfTheirTime(t *testing.T) {
-	const text = "sep=;\ncode;name\n010;Fähre, spät\n"
-	wide := []byte{0xff, 0xfe}
-	for _, u := range utf16.Encode([]rune(text)) {
-		wide = append(wide, byte(u), byte(u>>8))
-	}
-	for name, data := range map[string]string{
-		"plain": text, "UTF-16": string(wide), "Latin-1": strings.ReplaceAll(text, "ä", "\xe4"),
-		"CR alone": strings.ReplaceAll(text, "\n", "\r"), "quoted": strings.Replace(text, "sep=;", `"sep=;"`, 1),
-		"a bar":      strings.ReplaceAll(text, ";", "|"),
-		"tabs, said": strings.ReplaceAll(text, ";", "\t"),
+	for name, code := range map[string]string{
+		"utf16": "UTF-16", "latin1": "Latin-1", "carriage_returns": "UTF-8", "separator": "UTF-8",
 	} {
-		table, err := Read(strings.NewReader(data))
+		file, err := os.Open("testdata/" + name + ".csv")
+		if err != nil {
+			t.Fatal(err)
+		}
+		table, err := Read(file)
+		file.Close()
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue
 		}
 		if !slices.Equal(table.Header, []string{"code", "name"}) || table.Rows[0][1] != "Fähre, spät" ||
-			table.Lines[0] != 3 {
-			t.Errorf("%s: %q, %q from line %v", name, table.Header, table.Rows, table.Lines)
+			table.Lines[0] != 3 || table.Code != code {
+			t.Errorf("%s: %q, %q from line %v in %s", name, table.Header, table.Rows, table.Lines, table.Code)
 		}
+	}
+	if table := mustRead(t, "sep=\t\ncode\tname\n010\tx\n"); table.Rows[0][1] != "x" {
+		t.Errorf("with tabs there is %q", table.Rows)
 	}
 	if _, err := Read(strings.NewReader("PK\x03\x04\x00\x00")); err == nil ||
 		!strings.Contains(err.Error(), "save the sheet as") {

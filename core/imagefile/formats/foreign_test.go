@@ -6,6 +6,9 @@ import (
 	"fmt"
 	"hash/crc32"
 	"image"
+	"os"
+	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -17,6 +20,27 @@ import (
 )
 
 // The files of this test are made by hand from the published descriptions that their comments name.
+
+var notInNames = regexp.MustCompile(`[^a-z0-9]+`)
+
+// byHand returns a file of testdata that holds what was made by hand here; it is a seed of the fuzz tests, too. With
+// REELHOUSE_KEPT=write it is written anew.
+func byHand(t *testing.T, name, ext string, made []byte) []byte {
+	t.Helper()
+	name = strings.Trim(notInNames.ReplaceAllString(strings.ToLower(name), "-"), "-")
+	path := filepath.Join("testdata", "hand-"+name[:min(len(name), 40)]+"."+ext)
+	if os.Getenv("REELHOUSE_KEPT") == "write" {
+		write(t, path, made)
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !bytes.Equal(data, made) {
+		t.Errorf("%s is not what is made here", path)
+	}
+	return data
+}
 
 // opened reads a file that is in memory.
 func opened(data []byte) (imagefile.Part, error) {
@@ -102,7 +126,7 @@ func TestTIFFOfFewBitsPalettesAndInksIsRead(t *testing.T) {
 			"R 255; G 0; B 255; A 7",
 		},
 	} {
-		p, err := opened(c.data)
+		p, err := opened(byHand(t, name, "tif", c.data))
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 		} else if got := codes(p); got != c.want {
@@ -129,7 +153,7 @@ func TestTIFFOfFewBitsPalettesAndInksIsRead(t *testing.T) {
 			1, 1, []byte{0}, depth(4), colours(1), tag{317, []int{2}},
 		),
 	} {
-		if _, err := opened(data); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := opened(byHand(t, want, "tif", data)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q is not in %v", want, err)
 		}
 	}
@@ -165,7 +189,7 @@ func TestPicturesStandUpright(t *testing.T) {
 			len(lines[0]), len(lines), slices.Concat(lines...), tag{258, []int{8}}, tag{262, []int{1}},
 			tag{274, []int{orientation}},
 		)
-		p, err := opened(data)
+		p, err := opened(byHand(t, fmt.Sprint("orientation ", orientation), "tif", data))
 		if err != nil || codes(p) != upright || p.DataWindow != image.Rect(0, 0, 3, 2) {
 			t.Errorf("TIFF of orientation %d is %v, %v", orientation, codes(p), err)
 		}
@@ -269,7 +293,7 @@ func TestTGAOfPalettesAndFewBitsIsRead(t *testing.T) {
 			append(header(2, 1, 0, 1, 24, 1, 1, 24, 0x20), 9, 9, 9, 1, 2, 3), "R 3; G 2; B 1",
 		},
 	} {
-		p, err := opened(c.data)
+		p, err := opened(byHand(t, name, "tga", c.data))
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 		} else if got := codes(p); got != c.want {
@@ -308,14 +332,14 @@ func TestBMPInRunsWithPalettesAndMasksIsRead(t *testing.T) {
 		}, Planes: p.Planes[:1]})
 	}
 	runs := []byte{3, 4, 5, 6, 0, 3, 0x45, 0x56, 0x67, 0, 2, 0x78, 0, 2, 5, 1, 2, 0x78, 0, 0, 9, 0x1e, 0, 1}
-	p, err := opened(append(header(20, 3, 8, 1, 256, grey(256)...), runs...))
+	p, err := opened(byHand(t, "runs of 8 bits", "bmp", append(header(20, 3, 8, 1, 256, grey(256)...), runs...)))
 	want := "R 30 30 30 30 30 30 30 30 30" + strings.Repeat(" 0", 11+18) + " 120 120" +
 		" 4 4 4 6 6 6 6 6 69 86 103 120 120" + strings.Repeat(" 0", 7)
 	if err != nil || red(p) != want {
 		t.Errorf("runs of 8 bits are %v, not %s, %v", red(p), want, err)
 	}
 	fours := []byte{3, 4, 5, 6, 0, 6, 0x45, 0x56, 0x67, 0, 4, 0x78, 0, 2, 5, 1, 4, 0x78, 0, 0, 9, 0x1e, 0, 1}
-	p, err = opened(append(header(27, 3, 4, 2, 16, grey(16)...), fours...))
+	p, err = opened(byHand(t, "runs of 4 bits", "bmp", append(header(27, 3, 4, 2, 16, grey(16)...), fours...)))
 	want = "R 1 14 1 14 1 14 1 14 1" + strings.Repeat(" 0", 18+23) + " 7 8 7 8" +
 		" 0 4 0 0 6 0 6 0 4 5 5 6 6 7 7 8 7 8" + strings.Repeat(" 0", 9)
 	if err != nil || red(p) != want {
@@ -336,7 +360,7 @@ func TestBMPInRunsWithPalettesAndMasksIsRead(t *testing.T) {
 		},
 		"from the top": {append(header(1, -2&0xffffffff, 24, 0, 0), 1, 2, 3, 0, 4, 5, 6, 0), "R 3 6; G 2 5; B 1 4"},
 	} {
-		p, err := opened(c.data)
+		p, err := opened(byHand(t, name, "bmp", c.data))
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 		} else if got := codes(p); got != c.want {
@@ -351,7 +375,7 @@ func TestBMPInRunsWithPalettesAndMasksIsRead(t *testing.T) {
 			header(1, 1, 8, 0, 2, grey(2)...), 3, 0, 0, 0,
 		),
 	} {
-		if _, err := opened(data); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := opened(byHand(t, want, "bmp", data)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q is not in %v", want, err)
 		}
 	}
@@ -395,7 +419,7 @@ func TestDPXIsReadInEveryPacking(t *testing.T) {
 		"columns for lines":   {made(6, 8, 0, 4, 2, 2, 0x01020000, 0x03040000), "Y 1 3 2 4"},
 		"from the right edge": {made(6, 8, 0, 1, 2, 1, 0x01020000), "Y 2 1"},
 	} {
-		p, err := opened(c.data)
+		p, err := opened(byHand(t, name, "dpx", c.data))
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 		} else if got := codes(p); got != c.want {
@@ -407,7 +431,7 @@ func TestDPXIsReadInEveryPacking(t *testing.T) {
 		"its values have 32 bits; 8, 10, 12 and 16 are read":                  made(50, 32, 0, 0, 1, 1, 0, 0, 0),
 		"its packing is 5; packed values and methods A and B are read":        made(50, 10, 5, 0, 1, 1, 0),
 	} {
-		if _, err := opened(data); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := opened(byHand(t, want, "dpx", data)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q is not in %v", want, err)
 		}
 	}

@@ -27,7 +27,11 @@ func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []s
 			o.sounded = o.sounded || other.Sound
 		}
 		if i < len(c.Tracks) {
-			tracks = append(tracks, o.track(c.Tracks[i], fmt.Sprintf("V%d", i+1)))
+			name := ""
+			if c.From == "" { // what came from a file keeps that it has no name
+				name = fmt.Sprintf("V%d", i+1)
+			}
+			tracks = append(tracks, o.track(c.Tracks[i], name))
 		}
 	}
 	if c.Sound.Name != "" && !o.sounded {

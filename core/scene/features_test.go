@@ -637,15 +637,16 @@ func TestVariantsOfMaterials(t *testing.T) {
 	}
 }
 
-// Some of these files stand in testdata, too, where other programs can be given them. With REELHOUSE_KEPT=write they are
-// written anew.
+// Some of these files stand in testdata, too, where other programs can be given them. With REELHOUSE_KEPT=write they
+// are written anew.
 func TestFilesByHandStandInTestdata(t *testing.T) {
 	made := conformant()
 	for name, c := range broken() {
 		made[name] = []byte(c[0])
 	}
 	for _, name := range []string{
-		"quantized", "a WebP texture", "packed meshes", "packed buffers", "textures of another kind", "an older version",
+		"quantized", "a WebP texture", "packed meshes", "packed buffers", "textures of another kind",
+		"an older version",
 		"a view too long", "an unused view too long", "positions nowhere", "a node of an unused scene",
 	} {
 		path := filepath.Join("testdata", strings.ReplaceAll(strings.ToLower(name), " ", "-")+".gltf")

@@ -466,6 +466,8 @@ func (p *parser) metadata() map[string]any {
 			p.skip(0)
 			if value := p.text[begin:p.begin]; strings.Contains(value, "@") {
 				p.elsewhere(other(value))
+			} else {
+				p.elsewhere(name + " " + strings.TrimSpace(value))
 			}
 			if p.token == "(" { // of its times
 				p.skip(0)

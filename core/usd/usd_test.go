@@ -58,6 +58,10 @@ func TestALayerIsRead(t *testing.T) {
 	if l.Prims[4].Fields["active"] != "false" {
 		t.Errorf("the last prim's fields are %v", l.Prims[4].Fields)
 	}
+	bound, err := Read(strings.NewReader("#usda 1.0\ndef Camera \"a\" ( inherits = </_camera> ) {}"), everything)
+	if err != nil || !slices.Equal(bound.Elsewhere, []string{"inherits </_camera>"}) {
+		t.Errorf("of what it inherits it says %q, %v", bound.Elsewhere, err)
+	}
 	few, err := Read(strings.NewReader(harbour(t)), func(name string) bool { return name == "focalLength" })
 	if err != nil || len(few.Prims[1].Children[1].Children[0].Attributes) != 1 {
 		t.Errorf("of what is wanted there is %+v, %v", few.Prims[1].Children[1].Children[0], err)

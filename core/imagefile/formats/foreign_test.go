@@ -311,7 +311,11 @@ func TestBMPInRunsWithPalettesAndMasksIsRead(t *testing.T) {
 	header := func(width, height, depth, packing, colours int, rest ...byte) []byte {
 		h := []byte("BM\x00\x00\x00\x00\x00\x00\x00\x00")
 		h = binary.LittleEndian.AppendUint32(h, uint32(14+40+len(rest)))
-		for _, v := range []int{40, width, height} {
+		size := 40
+		if len(rest) == 68 { // of the fourth version
+			size = 108
+		}
+		for _, v := range []int{size, width, height} {
 			h = binary.LittleEndian.AppendUint32(h, uint32(v))
 		}
 		h = append(h, 1, 0, byte(depth), 0)
@@ -352,6 +356,17 @@ func TestBMPInRunsWithPalettesAndMasksIsRead(t *testing.T) {
 		"1 bit": {
 			append(header(3, 2, 1, 0, 2, 0, 0, 0, 0, 3, 2, 1, 0), 0b10100000, 0, 0, 0, 0b01000000, 0, 0, 0),
 			"R 0 1 0 1 0 1; G 0 2 0 2 0 2; B 0 3 0 3 0 3",
+		},
+		"a header of 12 bytes": { // whose palette has three bytes a colour
+			append([]byte("BM\x00\x00\x00\x00\x00\x00\x00\x00\x20\x00\x00\x00\x0c\x00\x00\x00\x02\x00\x01\x00\x01\x00"+
+				"\x01\x00\x03\x02\x01\x06\x05\x04"), 0b01000000, 0, 0, 0),
+			"R 1 4; G 2 5; B 3 6",
+		},
+		"alpha by a mask": { // of a header of 56 bytes and more
+			append(header(1, 1, 32, 3, 0, slices.Concat([]byte{0xff, 0, 0, 0, 0, 0xff, 0, 0, 0, 0, 0xff, 0, 0, 0, 0,
+				0xff},
+				make([]byte, 52))...), 7, 8, 9, 10),
+			"R 7; G 8; B 9; A 10",
 		},
 		"5 bits a colour": {append(header(1, 1, 16, 0, 0), 0x1f, 0x7c, 0, 0), "R 255; G 0; B 255"},
 		"masks of 5, 6, 5": {

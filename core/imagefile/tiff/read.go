@@ -165,6 +165,12 @@ func (p *page) header() error {
 		}
 		p.inks = true
 		channels = append([]string{"C", "M", "Y", "K"}, names(p.samples-1, false, p.Alpha)[3:]...)
+	case photometric == palette:
+		return fmt.Errorf(
+			"its palette is for %d samples of %d bits; palettes of one sample of 1 to 8 bits are read",
+			p.samples,
+			p.bits,
+		)
 	default:
 		name, known := spaces[photometric]
 		if !known {

@@ -20,7 +20,11 @@ const (
 func WriteEDL(title string, c Cut, clock frame.Clock) (lists [][]byte, said []string, err error) {
 	day := clock.Day()
 	if n := c.Length(); n > day {
-		return nil, nil, fmt.Errorf("the cut has %d frames; an edit decision list has at most the %d of a day", n, day)
+		return nil, nil, fmt.Errorf(
+			"the cut has %d frames; an edit decision list has at most the %d of a day",
+			n,
+			day,
+		)
 	}
 	w := edlWriter{clock: clock, start: c.Start, title: oneLine(title), reels: reels{names: map[string]string{}}}
 	w.mode = "NON-DROP FRAME"
@@ -33,7 +37,8 @@ func WriteEDL(title string, c Cut, clock frame.Clock) (lists [][]byte, said []st
 	if c.Sound.Name != "" {
 		said = append(said, "the sound")
 	}
-	if c.keptBytes() > 0 {
+	if n := c.keptBytes(); n > 0 &&
+		(n > len(c.Kept) || string(c.Kept) != string(mustJSON(unsaid("global_start_time")))) {
 		said = append(said, "what another program said of the cut and Reelhouse does not understand")
 	}
 	seen := c.Flat()

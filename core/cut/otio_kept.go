@@ -72,6 +72,11 @@ func overlay(kept Kept, fields map[string]json.RawMessage) Kept {
 	return mustJSON(all)
 }
 
+// unsaid returns that a file does not say a field, which then is not said again as long as nothing is changed of it.
+func unsaid(field string) map[string]json.RawMessage {
+	return map[string]json.RawMessage{field: json.RawMessage("null")}
+}
+
 // keptOf returns what of a clip is kept as it came. Its media and its effects are, unless they say nothing that the cut
 // does not have.
 func (o *otioReader) keptOf(n node, v Speed) Kept {

@@ -41,6 +41,9 @@ func ReadOTIO(r io.Reader, clock frame.Clock) (Reading, error) {
 	}
 	c.Sound.Name = root.object["metadata"].object["reelhouse"].text("sound")
 	c.Kept = o.rest(root, "name", "global_start_time", "tracks")
+	if start, there := root.object["global_start_time"]; there && start.object == nil {
+		c.Kept = overlay(c.Kept, unsaid("global_start_time"))
+	}
 	c.Stack = o.withEffects(o.rest(tracks, "name", "children", "source_range", "effects"), tracks)
 	o.say(tracks, "the timeline")
 	if c.Tracks, err = o.pictures(tracks); err != nil {
@@ -546,6 +549,9 @@ func (o *otioReader) clip(n node, at *big.Rat) (laid, error) {
 		clip.Speed = Speed{}
 	}
 	clip.Kept = o.keptOf(n, clip.Speed)
+	if field == "available_range" {
+		clip.Kept = overlay(clip.Kept, unsaid("source_range"))
+	}
 	o.say(n, fmt.Sprintf("%q", clip.Name))
 	ours := n.object["metadata"].object["reelhouse"]
 	clip.Shot, clip.View = ours.text("shot"), ours.text("view")

@@ -246,6 +246,32 @@ func TestWhatIsNotUnderstoodIsWrittenWhereItHung(t *testing.T) {
 	}
 }
 
+// What a file does not say is not said again while nothing is changed of it.
+func TestWhatAFileDoesNotSayStaysUnsaid(t *testing.T) {
+	const text = `{"OTIO_SCHEMA": "Timeline.1", "name": "t", "global_start_time": null, "tracks": {"OTIO_SCHEMA": "Stack.1",
+		"children": [{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": [{"OTIO_SCHEMA": "Clip.2", "name": "a",
+		"source_range": null, "active_media_reference_key": "DEFAULT_MEDIA", "media_references": {"DEFAULT_MEDIA": {
+		"OTIO_SCHEMA": "ExternalReference.1", "target_url": "a.mov", "available_range": {"OTIO_SCHEMA": "TimeRange.1",
+		"start_time": {"OTIO_SCHEMA": "RationalTime.1", "rate": 24, "value": 864000}, "duration": {
+		"OTIO_SCHEMA": "RationalTime.1", "rate": 24, "value": 48}}}}}]}]}}`
+	r, err := ReadOTIO(strings.NewReader(text), clock())
+	if err != nil {
+		t.Fatal(err)
+	}
+	clip := func(c Cut) any { return part(written(t, c), "tracks", "children", 0, "children", 0, "source_range") }
+	if written(t, r.Cut)["global_start_time"] != nil || clip(r.Cut) != nil {
+		t.Errorf("it says %v and %v", written(t, r.Cut)["global_start_time"], clip(r.Cut))
+	}
+	if err := r.Cut.Trim(0, 0, 0, 24); err != nil {
+		t.Fatal(err)
+	}
+	r.Cut.Start = 86400
+	if part(written(t, r.Cut), "global_start_time", "value") != 86400.0 ||
+		part(clip(r.Cut), "duration", "value") != 24.0 {
+		t.Errorf("changed it says %v and %v", written(t, r.Cut)["global_start_time"], clip(r.Cut))
+	}
+}
+
 // What hangs on a clip goes with it, as far as there is room.
 func TestWhatHangsOnAClipMovesWithIt(t *testing.T) {
 	r := readTimeline(t, "kept", clock())

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math/big"
 	"slices"
 	"strings"
 
@@ -46,10 +47,14 @@ func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []s
 	if c.Name == "" {
 		timeline["name"] = title
 	}
+	timeline = kept(timeline, c.Kept)
+	if c.Start != 0 {
+		timeline["global_start_time"] = o.at(c.Start)
+	}
 	encoder := json.NewEncoder(w)
 	encoder.SetEscapeHTML(false)
 	encoder.SetIndent("", "  ")
-	return o.dropped, encoder.Encode(kept(timeline, c.Kept))
+	return o.dropped, encoder.Encode(timeline)
 }
 
 type otioWriter struct {
@@ -175,10 +180,26 @@ func (o *otioWriter) clip(c Clip) object {
 	clip["effects"] = effectsOf(c.Speed)
 	clip["media_references"] = object{"DEFAULT_MEDIA": mediaFor(c.Reel)}
 	clip["active_media_reference_key"] = "DEFAULT_MEDIA"
-	effects := clip["effects"]
+	effects, span := clip["effects"], clip["source_range"]
 	clip = kept(clip, c.Kept)
+	if _, unsaid := clip["source_range"].(json.RawMessage); unsaid && !o.showsAll(clip, c) {
+		clip["source_range"] = span
+	}
 	clip["effects"] = stillFitting(clip["effects"], effects, c.Speed)
 	return clip
+}
+
+// showsAll reports whether a clip that does not say which frames it shows shows those of the cut's clip: all that its
+// media have.
+func (o *otioWriter) showsAll(clip object, c Clip) bool {
+	n, err := parseJSON(mustJSON(clip))
+	if err != nil {
+		return false
+	}
+	reader := &otioReader{otioTimes: otioTimes{clock: o.clock, reading: &Reading{}}}
+	at := big.NewRat(int64(c.Record)*int64(o.clock.Rate.Denominator), int64(o.clock.Rate.Numerator))
+	l, err := reader.clip(n, at)
+	return err == nil && len(l.clips) == 1 && l.clips[0].Source == c.Source && l.clips[0].Length == c.Length
 }
 
 // mediaFor returns the media reference of a reel.

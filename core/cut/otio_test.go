@@ -248,7 +248,8 @@ func TestWhatIsNotUnderstoodIsWrittenWhereItHung(t *testing.T) {
 
 // What a file does not say is not said again while nothing is changed of it.
 func TestWhatAFileDoesNotSayStaysUnsaid(t *testing.T) {
-	const text = `{"OTIO_SCHEMA": "Timeline.1", "name": "t", "global_start_time": null, "tracks": {"OTIO_SCHEMA": "Stack.1",
+	const text = `{"OTIO_SCHEMA": "Timeline.1", "name": "t", "global_start_time": null, 
+		"tracks": {"OTIO_SCHEMA": "Stack.1",
 		"children": [{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": [{"OTIO_SCHEMA": "Clip.2", "name": "a",
 		"source_range": null, "active_media_reference_key": "DEFAULT_MEDIA", "media_references": {"DEFAULT_MEDIA": {
 		"OTIO_SCHEMA": "ExternalReference.1", "target_url": "a.mov", "available_range": {"OTIO_SCHEMA": "TimeRange.1",

@@ -224,6 +224,8 @@ func TestCamerasOfAnOpaqueSceneAreRead(t *testing.T) {
 		!strings.Contains(body, "1025: ( (") {
 		t.Errorf("the cameras are written as %d %s", code, body)
 	}
+	_, body := s.Get("/p/TEST/views")
+	s.Says(body, "lenses and moves are known", "24.0 mm")
 	// The names of the renderer may be typed, too; then nothing of the file is read.
 	s.Says(
 		s.Upload(

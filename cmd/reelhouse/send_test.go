@@ -110,7 +110,7 @@ func TestShotsAndCutsGoInAndOut(t *testing.T) {
 		if err != nil {
 			t.Fatalf("%s: %v\n%s", name, err, complaints)
 		}
-		if dropped := strings.Contains(complaints, "otherwise: tracks"); dropped != strings.HasSuffix(name, "edl") {
+		if dropped := strings.Contains(complaints, "differs: tracks"); dropped != strings.HasSuffix(name, "edl") {
 			t.Errorf("%s says %q", name, complaints)
 		}
 		out, _, err := run(t, "import", "--data", data, "--dry-run", "--json", file(name))

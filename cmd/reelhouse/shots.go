@@ -44,7 +44,7 @@ func exportShots(complaints io.Writer, h *house.House, code, path string) error 
 		return err
 	}
 	for _, text := range said {
-		fmt.Fprintln(complaints, "otherwise:", text)
+		fmt.Fprintln(complaints, "differs:", text)
 	}
 	for i, data := range files {
 		name := path

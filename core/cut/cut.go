@@ -213,6 +213,16 @@ func (c Cut) Length() int {
 	return n
 }
 
+// Trailing returns how many record frames follow the end of the last clip.
+func (c Cut) Trailing() int {
+	c.Tracks = slices.Clone(c.Tracks)
+	length := c.Length()
+	for k := range c.Tracks {
+		c.Tracks[k].Until = 0
+	}
+	return length - c.Length()
+}
+
 // Empty reports whether the cut has no clip.
 func (c Cut) Empty() bool {
 	return !slices.ContainsFunc(c.Tracks, func(t Track) bool { return len(t.Clips) > 0 })

@@ -368,6 +368,14 @@ func TestASoundIsTakenFromItsTrack(t *testing.T) {
 		bare = `{"OTIO_SCHEMA": "Clip.1", "name": "sea", ` + length + `}`
 		gap  = `{"OTIO_SCHEMA": "Gap.1", ` + length + `}`
 	)
+	both := `{"OTIO_SCHEMA": "Timeline.1", "name": "t", "tracks": {"OTIO_SCHEMA": "Stack.1", "children": [
+		{"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": [` + bare + `]},
+		{"OTIO_SCHEMA": "Track.1", "kind": "Audio", "name": "A1", "children": [` + clip + `]},
+		{"OTIO_SCHEMA": "Track.1", "kind": "Audio", "name": "A2", "children": [` + clip + `]}]}}`
+	stereo, err := ReadOTIO(strings.NewReader(both), clock())
+	if err != nil || len(stereo.Cut.Others) != 2 || !says(stereo.Changed, `"A2" is of the same sound`) {
+		t.Errorf("of two channels of one sound %d are kept, %v, %q", len(stereo.Cut.Others), err, stereo.Changed)
+	}
 	for children, want := range map[string]struct{ sound, says string }{
 		clip: {"sea bed.wav", "the sound is kept by its name, sea bed.wav"}, bare: {"sea", "kept by its name"},
 		clip + "," + clip: {"", `track of Audio "A1" is kept`}, gap: {"", `track of Audio "A1" is kept`},

@@ -59,6 +59,9 @@ func (c Cut) allKept(yield func(Kept) bool) {
 	}
 }
 
+// Keeps reports whether the cut keeps anything of another program's file.
+func (c Cut) Keeps() bool { return c.keptBytes() > 0 }
+
 // keptBytes returns how many bytes the cut keeps so.
 func (c Cut) keptBytes() int {
 	n := 0

@@ -17,7 +17,7 @@ func (o *otioReader) rest(n node, read ...string) Kept {
 				fields[key] = n.object[key].compact()
 			}
 		case key == "enabled": // which is read wherever it counts
-		case key == "metadata":
+		case key == "metadata" && n.object[key].object != nil:
 			theirs := map[string]json.RawMessage{}
 			for name, value := range n.object[key].object {
 				if name != "reelhouse" {

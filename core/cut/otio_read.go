@@ -39,7 +39,8 @@ func ReadOTIO(r io.Reader, clock frame.Clock) (Reading, error) {
 	if !ok || o.schema(tracks) != "Stack" {
 		return Reading{}, root.wrong("the timeline has no stack of tracks")
 	}
-	c.Sound.Name = root.object["metadata"].object["reelhouse"].text("sound")
+	o.ours = root.object["metadata"].object["reelhouse"].text("sound")
+	c.Sound.Name = o.ours
 	c.Kept = o.rest(root, "name", "global_start_time", "tracks")
 	if start, there := root.object["global_start_time"]; there && start.object == nil {
 		c.Kept = overlay(c.Kept, unsaid("global_start_time"))
@@ -62,6 +63,7 @@ func ReadOTIO(r io.Reader, clock frame.Clock) (Reading, error) {
 type otioReader struct {
 	otioTimes
 	clips int
+	ours  string // the sound of a file that this program wrote
 }
 
 // versions are the schemas that are understood, and their newest version.
@@ -196,7 +198,11 @@ func (o *otioReader) other(n node, below int) {
 	}
 	name := soundOf(n)
 	switch {
-	case name != "" && c.Sound.Name == name: // which is ours
+	case name != "" && name == o.ours: // which is written anew
+		return
+	case name != "" && c.Sound.Name == name: // another channel of it
+		c.Others = append(c.Others, OtherTrack{below, true, n.compact()})
+		o.reading.changed("line %d: the %s %q is of the same sound, and kept as it came", n.line, what, n.text("name"))
 		return
 	case name != "" && c.Sound.Name == "":
 		o.reading.changed("line %d: the sound is kept by its name, %s; its file has to be imported", n.line, name)
@@ -437,7 +443,7 @@ func (o *otioReader) row(n node, at *big.Rat, depth int) (laid, error) {
 					name, frames,
 				)
 				keep(child, frames)
-			case len(o.rest(child, "source_range", "name")) > 0 || off(child):
+			case len(o.rest(child, "source_range")) > 0 || off(child):
 				o.say(child, "a gap")
 				keep(child, frames)
 			}

@@ -70,9 +70,9 @@ func TestParallelRaysStandASizeApart(t *testing.T) {
 	}
 }
 
-// 50 mm at f/8 with a circle of 0.03 mm: 50²/(8 × 0.03) + 50 mm is 10.467 m, and focused at 5 m it is sharp from 3.389
-// to 9.527 m, by the formulas that every textbook of photography has. Focused at the hyperfocal distance, it is sharp
-// from half of it on.
+// 50 mm at f/8 with a circle of 0.03 mm: 50²/(8 × 0.03) + 50 mm is 10.467 m, and focused at 5 m it is sharp from
+// 3.389 to 9.527 m, by the formulas that every textbook of photography has. Focused at the hyperfocal distance, it is
+// sharp from half of it on.
 func TestDepthOfFieldWorkedValues(t *testing.T) {
 	if h := Hyperfocal(50, 8, 0.03); math.Abs(h-10.46667) > 1e-4 {
 		t.Errorf("hyperfocal %v m", h)

@@ -58,6 +58,7 @@ type cutPage struct {
 	Use           []cutUse
 	Seconds       float64
 	NotInList     []string // what an edit decision list leaves out or has otherwise
+	NotInTimeline []string // what a timeline had, and has no place for any more
 	Loose         int      // clips that are no shot
 	Wave          string   // outline of the sound, as a path of the strip; "" for none
 	WaveY         float64
@@ -212,17 +213,20 @@ func (a *page) fill(v *kit.View) error {
 		MakeShots:   v.Do("", "", "", "cut.make-shots").Edit,
 		ConformAll:  v.Do("follow-all", "Conform all shots to the cut", "", "cut.conform"),
 	}
-	if closed := p.Copy().Cut; !closed.Empty() {
-		if closed.Close(); closed.Length() < page.Length {
-			end := v.Do("close", "End with the last clip", "Cuts off the gap behind it", "cut.close")
-			page.Close = &end
-		}
+	if p.Cut.Trailing() > 0 && !p.Cut.Empty() {
+		end := v.Do("close", "End with the last clip", "Cuts off the gap behind it", "cut.close")
+		page.Close = &end
 	}
 	page.Seconds = clock.Seconds(clock.First + page.Length)
 	if _, said, err := house.WriteCut("edl", p); err != nil {
 		page.NotInList = []string{err.Error()}
 	} else {
 		page.NotInList = said
+	}
+	if p.Cut.Keeps() {
+		if _, said, err := house.WriteCut("otio", p); err == nil {
+			page.NotInTimeline = said
+		}
 	}
 	page.StartField = v.Part("cut", "").
 		Field("start", "Record timecode of the first frame", clock.Count.Timecode(p.Cut.Start)).Mono(0)
@@ -561,7 +565,7 @@ func (a *page) bringCut(c *echo.Context) error {
 	}
 	var said []string
 	if n := len(r.Cut.Said); n > 0 {
-		said = append(said, kit.Plural(n, "thing is", "things are")+" otherwise than in the file")
+		said = append(said, kit.Plural(n, "difference", "differences")+" from the file")
 	}
 	if left > 0 {
 		said = append(said, kit.Plural(left, "clip is", "clips are")+" no shot of this production")

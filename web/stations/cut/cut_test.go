@@ -62,6 +62,18 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 	if s.Edits("cut.close"); s.Production().Cut.Length() != 168 {
 		t.Errorf("closed it has %d frames", s.Production().Cut.Length())
 	}
+	kept, err := os.ReadFile("../../../core/cut/testdata/kept.otio")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if body := upload("kept.otio", kept); strings.Contains(body, "not-in-timeline") ||
+		!strings.Contains(body, "Imported from kept.otio, with 11 differences") {
+		t.Errorf("of the timeline it says\n%s", body)
+	}
+	s.Edits("clip.move", "set.track", "0", "set.clip", "3", "set.record", "73", "set.toTrack", "0")
+	if _, body := s.Get("/p/TEST/cut"); !strings.Contains(body, "no room any more for Mix.1") {
+		t.Errorf("after a move it says\n%s", body)
+	}
 	upload("reel.edl", data)
 	if s.Edits("cut", "field", "make-shots", "value", "v"); len(s.Production().Shots) != 4 {
 		t.Errorf("of three clips became %d shots", len(s.Production().Shots)-1)

@@ -35,11 +35,11 @@ func WriteEDL(title string, c Cut, clock frame.Clock) (lists [][]byte, said []st
 		said = append(said, "tracks: the list has what is seen, as one track")
 	}
 	if c.Sound.Name != "" {
-		said = append(said, "the sound")
+		said = append(said, "the sound is left out")
 	}
 	if n := c.keptBytes(); n > 0 &&
 		(n > len(c.Kept) || string(c.Kept) != string(mustJSON(unsaid("global_start_time")))) {
-		said = append(said, "what another program said of the cut and Reelhouse does not understand")
+		said = append(said, "what another program said of the cut and is not understood here is left out")
 	}
 	seen := c.Flat()
 	for _, clip := range seen.Clips { // before black, so that each has its own name first

@@ -32,7 +32,7 @@ func WriteOTIO(w io.Writer, title string, c Cut, clock frame.Clock) (dropped []s
 			if c.From == "" { // what came from a file keeps that it has no name
 				name = fmt.Sprintf("V%d", i+1)
 			}
-			tracks = append(tracks, o.track(c.Tracks[i], name))
+			tracks = append(tracks, o.track(c.Tracks[i], i, name))
 		}
 	}
 	if c.Sound.Name != "" && !o.sounded {
@@ -110,7 +110,7 @@ func soundIn(came Kept) string {
 	return soundOf(track)
 }
 
-func (o *otioWriter) track(t Track, name string) object {
+func (o *otioWriter) track(t Track, index int, name string) object {
 	children, end := []any{}, 0
 	fill := func(to int) {
 		if to > end {
@@ -125,7 +125,7 @@ func (o *otioWriter) track(t Track, name string) object {
 			}
 			if other.Length > until-end {
 				o.dropped = append(o.dropped, fmt.Sprintf(
-					"%s: at record frame %d there is no room any more for %s", name, end, describe(other),
+					"track %d: at record frame %d there is no room any more for %s", index+1, end, describe(other),
 				))
 				continue
 			}

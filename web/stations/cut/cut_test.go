@@ -71,7 +71,10 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 		t.Errorf("of the timeline it says\n%s", body)
 	}
 	s.Edits("clip.move", "set.track", "0", "set.clip", "3", "set.record", "73", "set.toTrack", "0")
-	if _, body := s.Get("/p/TEST/cut"); !strings.Contains(body, "no room any more for Mix.1") {
+	if _, body := s.Get("/p/TEST/cut"); !strings.Contains(
+		body,
+		"track 1: at record frame 72 there is no room any more for Mix.1",
+	) {
 		t.Errorf("after a move it says\n%s", body)
 	}
 	upload("reel.edl", data)

@@ -72,7 +72,11 @@ func (n *Node) takeBack(before map[int64]bool) map[int64]bool {
 				"a frame that nobody renders is taken back", "sequence", l.SequenceID, "frame", l.Number, "tile",
 				l.TileIndex(),
 			)
-			if err := n.House.Record.GiveBack(l); err != nil && !errors.Is(err, store.ErrLost) {
+			err := n.House.Record.GiveBack(l)
+			if err == nil || errors.Is(err, store.ErrLost) {
+				err = n.House.Record.Forget(l.ID())
+			}
+			if err != nil {
 				n.setRecord(err)
 			}
 			n.Hub.Changed()

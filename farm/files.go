@@ -2,17 +2,14 @@ package farm
 
 import (
 	"errors"
-	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
-	"strings"
 
 	"reelhouse/core/inspect"
 	"reelhouse/core/job"
-	"reelhouse/core/plan"
 	"reelhouse/core/stamp"
 	"reelhouse/house"
 	"reelhouse/store"
@@ -113,10 +110,15 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	return facts, nil
 }
 
-// removeOwnParts removes the files under way of a lease. Another attempt may be under way meanwhile, whose files are
-// left alone.
-func removeOwnParts(h *house.House, l *store.Lease) error {
+// clearLease removes the files under way of a lease, and the small files by which it was tried whether their folders
+// can be written. Another attempt at the frame may be under way meanwhile, whose files are left alone. It fails with a
+// house.VolumeError if their volume is away.
+func clearLease(h *house.House, l *store.Lease) error {
+	if l.Tile != nil {
+		return os.RemoveAll(tempName(tilePath(h, l, l.Tile.Index), leaseMark(l)))
+	}
 	var errs []error
+	folders := map[string]bool{}
 	for _, f := range l.Sequence.Spec.Files {
 		rel := f.Path.Frame(l.Number)
 		final, err := h.OutputPath(rel)
@@ -127,40 +129,11 @@ func removeOwnParts(h *house.House, l *store.Lease) error {
 		if err != nil {
 			return err
 		}
-		if err := os.RemoveAll(tempName(final, leaseMark(l))); !errors.Is(err, fs.ErrNotExist) {
-			errs = append(errs, err)
-		}
+		errs = append(errs, os.RemoveAll(tempName(final, leaseMark(l))))
+		folders[filepath.Dir(final)] = true
 	}
-	return errors.Join(errs...)
-}
-
-// removeParts removes the files under way of a frame, whatever attempt they come from. It fails with a
-// house.VolumeError if their volume is away.
-func removeParts(h *house.House, s plan.Sequence, number int) error {
-	var errs []error
-	for _, f := range s.Files {
-		rel := f.Path.Frame(number)
-		final, err := h.OutputPath(rel)
-		var away *house.VolumeError
-		if _, err := h.StatOutput(&house.Plain{}, rel); errors.As(err, &away) {
-			return err
-		}
-		if err != nil {
-			return err
-		}
-		prefix := filepath.Base(tempName(final, ""))
-		entries, err := os.ReadDir(filepath.Dir(final))
-		if errors.Is(err, fs.ErrNotExist) {
-			continue
-		} else if err != nil {
-			errs = append(errs, fmt.Errorf("files under way of %s: %w", filepath.Base(final), err))
-		}
-		for _, e := range entries {
-			if name := e.Name(); len(name) > len(prefix) && name[:len(prefix)] == prefix ||
-				strings.HasPrefix(name, probePrefix) {
-				errs = append(errs, os.RemoveAll(filepath.Join(filepath.Dir(final), name)))
-			}
-		}
+	for folder := range folders {
+		errs = append(errs, os.RemoveAll(filepath.Join(folder, probeName(l))))
 	}
 	return errors.Join(errs...)
 }

@@ -162,22 +162,27 @@ func (n *Node) clearUp() error {
 	if ended := endMarked(workVariable + n.House.Work()); ended > 0 {
 		n.Log.Warn("programs of a server that died were still running, and were ended", "programs", ended)
 	}
-	frames, err := n.House.Record.Recover()
+	open, err := n.House.Record.OpenLeases()
 	if err != nil {
 		return err
 	}
+	var cleared []int64
+	var behind []*store.Lease
+	for _, l := range open {
+		if err := clearLease(n.House, l); err != nil {
+			n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "error", err)
+			behind = append(behind, l)
+			continue
+		}
+		cleared = append(cleared, l.ID())
+	}
+	frames, err := n.House.Record.Recover(cleared...)
+	if err != nil {
+		return err
+	}
+	n.later(behind...)
 	for _, f := range frames {
-		s, err := n.House.Record.Sequence(f.SequenceID)
-		if err != nil {
-			return err
-		}
-		var away *house.VolumeError
-		if err := removeParts(n.House, s.Spec, f.Number); errors.As(err, &away) {
-			n.later(&store.Lease{Frame: f, Sequence: s})
-		} else if err != nil {
-			return err
-		}
-		n.Log.Info("frame taken up again after a crash", "sequence", s.Spec.Title(), "frame", f.Number)
+		n.Log.Info("frame taken up again after a crash", "sequence", f.SequenceID, "frame", f.Number)
 	}
 	if err := n.takeBackPlaced(); err != nil {
 		return err
@@ -430,10 +435,7 @@ func (n *Node) owe(parent context.Context, record func() error) error {
 
 // settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
-	if left := removeOwnParts(n.House, l); left != nil {
-		n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "error", left)
-		n.later(l)
-	}
+	left := clearLease(n.House, l)
 	record := n.ending(ctx, parent, l, err, log)
 	if record == nil {
 		return
@@ -441,13 +443,28 @@ func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, lo
 	if failed := n.owe(parent, record); failed != nil && !errors.Is(failed, store.ErrLost) && parent.Err() == nil {
 		n.Log.Error("the record of a frame could not be changed", "frame", l.Number, "error", failed)
 	}
+	if left == nil {
+		left = n.House.Record.Forget(l.ID())
+	}
+	if left != nil {
+		n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "error", left)
+		n.later(l)
+	}
+}
+
+// clear removes what lies about of a lease that has ended. Until it has, the record knows that something may.
+func (n *Node) clear(l *store.Lease) error {
+	if err := clearLease(n.House, l); err != nil {
+		return err
+	}
+	return n.House.Record.Forget(l.ID())
 }
 
 // later lets files under way be removed when their disk is back.
-func (n *Node) later(l *store.Lease) {
+func (n *Node) later(leases ...*store.Lease) {
 	n.mutex.Lock()
 	defer n.mutex.Unlock()
-	n.behind = append(n.behind, l)
+	n.behind = append(n.behind, leases...)
 }
 
 // sweep removes the files under way that could not be removed when their steps ended, since their disk was away or
@@ -457,7 +474,7 @@ func (n *Node) sweep() {
 	behind := n.behind
 	n.behind = nil
 	n.mutex.Unlock()
-	behind = slices.DeleteFunc(behind, func(l *store.Lease) bool { return removeOwnParts(n.House, l) == nil })
+	behind = slices.DeleteFunc(behind, func(l *store.Lease) bool { return n.clear(l) == nil })
 	n.mutex.Lock()
 	n.behind = append(n.behind, behind...)
 	n.mutex.Unlock()

@@ -173,7 +173,7 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 
 // probe finds out why files cannot be written where those of a step belong, nil if they can.
 func (n *Node) probe(l *store.Lease) *fault {
-	if reason := unwritable(n.House.Work()); reason != "" {
+	if reason := unwritable(n.House.Work(), probeName(l)); reason != "" {
 		return &fault{reason: reason, sure: true}
 	}
 	volume := l.Batch.Plan.Volume
@@ -191,7 +191,7 @@ func (n *Node) probe(l *store.Lease) *fault {
 		}
 	}
 	for folder := range folders {
-		if reason := unwritable(folder); reason != "" {
+		if reason := unwritable(folder, probeName(l)); reason != "" {
 			if volume != "" {
 				reason = house.VolumeTitle(volume) + ": " + reason
 			}
@@ -201,9 +201,9 @@ func (n *Node) probe(l *store.Lease) *fault {
 	return nil
 }
 
-// unwritable says why files cannot be written in a folder, "" if they can.
-func unwritable(folder string) string {
-	err := tryWriting(folder)
+// unwritable says why files cannot be written in a folder, "" if they can. It is tried with a file of a name.
+func unwritable(folder, name string) string {
+	err := tryWriting(folder, name)
 	if err == nil {
 		return ""
 	}
@@ -220,11 +220,13 @@ const (
 	probeBytes  = 4096
 )
 
-func tryWriting(folder string) error {
+func probeName(l *store.Lease) string { return probePrefix + leaseMark(l) }
+
+func tryWriting(folder, name string) error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(folder, probePrefix)
+	f, err := os.Create(filepath.Join(folder, name))
 	if err != nil {
 		return err
 	}

@@ -80,6 +80,15 @@ func TestFilesUnderWayAreRemovedWhenTheirDiskIsBack(t *testing.T) {
 			return nil
 		},
 		"the node was killed": func(n *Node, _ *store.Lease) error { return n.clearUp() },
+		"the step ended, and then the node was killed": func(n *Node, l *store.Lease) error {
+			another := &Node{House: n.House, Hub: n.Hub, Log: n.Log, unsure: map[stepKey]int{}}
+			another.settle(t.Context(), t.Context(), l, errors.New("the renderer stopped"), NewLog())
+			return n.clearUp()
+		},
+		"a person dropped it, and then the node was killed": func(n *Node, l *store.Lease) error {
+			_, err := n.House.Record.Apply(store.Scope{Production: "TEST", Batch: l.Batch.ID}, queue.Drop)
+			return errors.Join(err, n.clearUp())
+		},
 	} {
 		h, _, _, folder := onVolume(t, "1001")
 		l, err := h.Record.Lease("node")
@@ -113,6 +122,9 @@ func TestFilesUnderWayAreRemovedWhenTheirDiskIsBack(t *testing.T) {
 		}
 		if len(n.behind) != 0 {
 			t.Errorf("%s: %d steps are still behind", what, len(n.behind))
+		}
+		if open, err := h.Record.OpenLeases(); err != nil || len(open) != 0 {
+			t.Errorf("%s: the record still knows of %+v, %v", what, open, err)
 		}
 	}
 }

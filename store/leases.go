@@ -67,7 +67,7 @@ func (s *Store) Lease(node string, except ...int64) (*Lease, error) {
 		l.Batch, err = s.BatchAlone(l.Sequence.BatchID)
 	}
 	if err != nil {
-		return nil, errors.Join(fmt.Errorf("frame %d of sequence %d: %w", l.Number, l.SequenceID, err), s.GiveBack(l))
+		return nil, errors.Join(fmt.Errorf("frame %d of sequence %d: %w", l.Number, l.SequenceID, err), s.GiveBack(l), s.Forget(l.ID()))
 	}
 	return l, nil
 }
@@ -107,7 +107,7 @@ func take(tx *sql.Tx, node string, except []int64) (*Lease, error) {
 }
 
 func takeTile(tx *sql.Tx, tile *step, node string) (*Lease, error) {
-	id, err := newLease(tx)
+	id, err := newLease(tx, tile, tile.Tile, node)
 	if err != nil {
 		return nil, err
 	}
@@ -127,7 +127,7 @@ func takeTile(tx *sql.Tx, tile *step, node string) (*Lease, error) {
 }
 
 func takeFrame(tx *sql.Tx, frame *step, node string) (*Lease, error) {
-	id, err := newLease(tx)
+	id, err := newLease(tx, frame, 0, node)
 	if err != nil {
 		return nil, err
 	}
@@ -148,10 +148,64 @@ func takeFrame(tx *sql.Tx, frame *step, node string) (*Lease, error) {
 	return l, err
 }
 
-// newLease returns a number that no lease has had.
-func newLease(tx *sql.Tx) (id int64, err error) {
-	err = tx.QueryRow("UPDATE lease SET last = last + 1 RETURNING last").Scan(&id)
-	return id, err
+// newLease notes that a node has a step, under a number that no lease has had.
+func newLease(tx *sql.Tx, of *step, tile int, node string) (id int64, err error) {
+	result, err := tx.Exec("INSERT INTO lease (sequence_id, number, tile, node) VALUES (?, ?, ?, ?)", of.sequence,
+		of.number, tile, node)
+	if err != nil {
+		return 0, err
+	}
+	return result.LastInsertId()
+}
+
+// Forget says that nothing lies about any more that was written in the name of leases, which have ended. Until then
+// OpenLeases tells of them.
+func (s *Store) Forget(ids ...int64) error {
+	if len(ids) == 0 {
+		return nil
+	}
+	return s.change(func(tx *sql.Tx) error { return forget(tx, ids...) })
+}
+
+func forget(tx *sql.Tx, ids ...int64) error {
+	for _, id := range ids {
+		if _, err := tx.Exec("DELETE FROM lease WHERE id = ?", id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// OpenLeases returns the leases that were not forgotten, without their batches: those of steps that nodes have, and
+// those that may have left files behind.
+func (s *Store) OpenLeases() ([]*Lease, error) {
+	rows, err := s.read.Query("SELECT id, sequence_id, number, tile, node FROM lease ORDER BY id")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []*Lease
+	for rows.Next() {
+		l := &Lease{}
+		var id int64
+		var tile int
+		if err := rows.Scan(&id, &l.SequenceID, &l.Number, &tile, &l.Node); err != nil {
+			return nil, err
+		}
+		if l.Frame.Lease = id; tile > 0 {
+			l.Tile = &Tile{Index: tile, Lease: id, Node: l.Node}
+		}
+		all = append(all, l)
+	}
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+		return nil, err
+	}
+	for _, l := range all {
+		if l.Sequence, err = s.Sequence(l.SequenceID); err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
 }
 
 // own does work in a transaction if the step is still in the hands of the lease's attempt; otherwise a
@@ -227,7 +281,7 @@ func keepFiles(tx *sql.Tx, l *Lease, files []File) error {
 	return nil
 }
 
-// Accept makes a leased frame good, with its files: exactly those that were promised of it.
+// Accept makes a leased frame good, with its files: exactly those that were promised of it. The lease is forgotten.
 func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) error {
 	if err := l.promised(files); err != nil {
 		return err
@@ -247,7 +301,7 @@ func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) erro
 			func(f *Frame) { f.Seconds, f.Bytes = seconds, bytes }); err != nil {
 			return err
 		}
-		return errors.Join(wentWell(tx, l), keepLog(tx, l, log))
+		return errors.Join(wentWell(tx, l), keepLog(tx, l, log), forget(tx, l.ID()))
 	})
 }
 
@@ -365,8 +419,8 @@ func (l *Lease) NodeName() string {
 }
 
 // Recover makes every step ready that a server was busy with when it died, and returns the frames that were being
-// rendered or put together.
-func (s *Store) Recover() ([]Frame, error) {
+// rendered or put together. Of leases that are named nothing lies about any more.
+func (s *Store) Recover(cleared ...int64) ([]Frame, error) {
 	var found []Frame
 	err := s.change(func(tx *sql.Tx) error {
 		var err error
@@ -378,7 +432,7 @@ func (s *Store) Recover() ([]Frame, error) {
 				return err
 			}
 		}
-		return recoverTiles(tx)
+		return errors.Join(recoverTiles(tx), forget(tx, cleared...))
 	})
 	return found, err
 }

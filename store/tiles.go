@@ -141,12 +141,12 @@ func (s *Store) AcceptTile(l *Lease, seconds float64, file File, log string) err
 				return err
 			}
 		}
-		return errors.Join(wentWell(tx, l), keepLog(tx, l, log))
+		return errors.Join(wentWell(tx, l), keepLog(tx, l, log), forget(tx, l.ID()))
 	})
 }
 
 // LoseTiles gives a frame that was to be put together back, since files of some of its tiles are not there any more:
-// these are rendered again.
+// these are rendered again. Nothing was written yet, and the lease is forgotten.
 func (s *Store) LoseTiles(l *Lease, indices []int, log string) error {
 	return s.own(l, func(tx *sql.Tx) error {
 		for _, i := range indices {
@@ -158,7 +158,7 @@ func (s *Store) LoseTiles(l *Lease, indices []int, log string) error {
 		if err := l.vanish(tx); err != nil {
 			return err
 		}
-		return keepLog(tx, l, log)
+		return errors.Join(keepLog(tx, l, log), forget(tx, l.ID()))
 	})
 }
 

@@ -299,19 +299,7 @@ func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.Diff
 }
 
 // Backlog returns the seconds of work that the queue has, frames one after the other.
-func (h *House) Backlog() (float64, error) {
-	batches, err := h.Record.Batches("")
-	if err != nil {
-		return 0, err
-	}
-	seconds := 0.0
-	for _, b := range batches {
-		for _, q := range b.Sequences {
-			seconds += float64(q.Counts.Left()) * q.Spec.FrameSeconds
-		}
-	}
-	return seconds, nil
-}
+func (h *House) Backlog() (float64, error) { return h.Record.Backlog() }
 
 // news compares a batch with what was sent before, and looks for files that stand in the way of what is new; fresh
 // looks for every file on the disk.

@@ -28,26 +28,34 @@ func (c Scope) where() (string, []any) {
 	return "sequence_id IN (SELECT id FROM sequence WHERE batch_id = ?)", []any{c.Batch}
 }
 
-// batchIn returns the batch that the scope is of, which must be one of its production.
-func (c Scope) batchIn(tx *sql.Tx) (id int64, err error) {
-	query, arg, what := "SELECT id FROM batch WHERE production = ? COLLATE NOCASE AND id = ?", c.Batch, "batch"
+// sequences returns a condition that holds for the sequences of the scope, and its arguments.
+func (c Scope) sequences() (string, []any) {
+	if c.Sequence != 0 {
+		return "id = ?", []any{c.Sequence}
+	}
+	return "batch_id = ?", []any{c.Batch}
+}
+
+// batchIn returns the batch that the scope is of, which must be one of its production, and whether it has to wait
+// before its frames are rendered. Begin looks whether it still has to.
+func (c Scope) batchIn(tx *writing) (id int64, waits bool, err error) {
+	columns := "b.id, b.start_at <> 0 OR b.after_batch <> 0 OR b.after_sequence <> 0"
+	query, arg, what := "SELECT "+columns+" FROM batch b WHERE b.production = ? COLLATE NOCASE AND b.id = ?", c.Batch,
+		"batch"
 	if c.Sequence != 0 {
 		what, arg = "sequence", c.Sequence
-		query = "SELECT b.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ? COLLATE NOCASE " +
-			"AND q.id = ?"
+		query = "SELECT " + columns + " FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE b.production = ? " +
+			"COLLATE NOCASE AND q.id = ?"
 	}
-	err = tx.QueryRow(query, c.Production, arg).Scan(&id)
+	err = tx.QueryRow(query, c.Production, arg).Scan(&id, &waits)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fmt.Errorf("%s %d of production %s: %w", what, arg, c.Production, ErrNotFound)
 	}
-	return id, err
+	return id, waits, err
 }
 
-// waiting is a condition that holds for frames whose batch has to wait before they are rendered. Begin looks whether it
-// still has to. Frames with tiles were begun, and do not wait again.
-const waiting = `(EXISTS (SELECT 1 FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.id = frame.sequence_id
-	AND (b.start_at <> 0 OR b.after_batch <> 0 OR b.after_sequence <> 0))
-	AND NOT EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number))`
+// inTiles is a condition that holds for frames that have tiles: they were begun, and do not wait again.
+const inTiles = `EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number)`
 
 // ErrNotPersons is wrapped by the error about an event that no person may ask for.
 var ErrNotPersons = errors.New("this cannot be asked for")
@@ -58,52 +66,79 @@ func (s *Store) Apply(scope Scope, event queue.Event) (int, error) {
 	if !event.Persons() {
 		return 0, fmt.Errorf("%q: %w; there are hold, release, retry and drop", event, ErrNotPersons)
 	}
-	from := event.From()
-	var args []any
-	next := "CASE state"
-	for _, state := range from {
-		to, err := state.Next(event, 0)
-		if err != nil {
-			return 0, err
-		}
-		after, err := state.Next(queue.Waits, 0)
-		if err != nil || event == queue.Drop {
-			after = to
-		}
-		next += " WHEN ? THEN CASE WHEN " + waiting + " THEN ? ELSE ? END"
-		args = append(args, state, after, to)
-	}
-	reset := ""
-	if event == queue.Retry {
-		reset = ", attempts = 0, reason = ''"
-	}
-	query := "UPDATE frame SET state = " + next + " END, lease = 0" + reset + " WHERE state IN (?" + strings.Repeat(
-		", ?", len(from)-1,
-	) + ")"
-	for _, state := range from {
-		args = append(args, state)
-	}
-	where, of := scope.where()
 	changed := int64(0)
-	err := s.change(func(tx *sql.Tx) error {
-		batch, err := scope.batchIn(tx)
+	err := s.change(func(tx *writing) error {
+		batch, waits, err := scope.batchIn(tx)
 		if err != nil {
 			return err
 		}
-		result, err := tx.Exec(query+" AND "+where, append(args, of...)...)
-		if err != nil {
-			return err
-		}
-		if changed, err = result.RowsAffected(); err != nil || event != queue.Release && event != queue.Retry {
+		if changed, err = s.apply(tx, scope, event, waits); err != nil || event != queue.Release && event != queue.Retry {
 			return err
 		}
 		_, err = tx.Exec("UPDATE batch SET alike = '', in_a_row = 0, trouble = '' WHERE id = ?", batch)
 		return err
 	})
 	if err == nil && changed == 0 {
-		err = fmt.Errorf("%w: %s works for frames that are %s, and there are none here", ErrNothing, event, join(from))
+		err = fmt.Errorf("%w: %s works for frames that are %s, and there are none here", ErrNothing, event,
+			join(event.From()))
 	}
 	return int(changed), err
+}
+
+// apply takes the frames of a scope through a person's event; waits says that what is taken up has to wait.
+func (s *Store) apply(tx *writing, scope Scope, event queue.Event, waits bool) (changed int64, err error) {
+	if scope.Frame != nil { // which is treated apart from the others from now on
+		if err := s.rowsOf(tx, scope.Sequence, *scope.Frame); err != nil {
+			return 0, err
+		}
+	}
+	reset := ""
+	if event == queue.Retry {
+		reset = ", attempts = 0, reason = ''"
+	}
+	where, of := scope.where()
+	var moves []any
+	next, from := "CASE state", ""
+	sequences, those := scope.sequences()
+	type move struct{ from, to queue.State }
+	var fresh []move
+	for _, state := range event.From() {
+		to, err := state.Next(event, 0)
+		if err != nil {
+			return 0, err
+		}
+		begun := to
+		if waiting, err := state.Next(queue.Waits, 0); waits && err == nil && event != queue.Drop {
+			to = waiting
+		}
+		next += " WHEN ? THEN "
+		if moves = append(moves, state); begun == to {
+			next, moves = next+"?", append(moves, to)
+		} else {
+			next, moves = next+"CASE WHEN "+inTiles+" THEN ? ELSE ? END", append(moves, begun, to)
+		}
+		from += ", ?"
+		fresh = append(fresh, move{state, to})
+	}
+	for _, state := range event.From() {
+		moves = append(moves, state)
+	}
+	result, err := tx.Exec("UPDATE frame SET state = "+next+" END, lease = 0"+reset+" WHERE state IN ("+from[2:]+") AND "+
+		where, append(moves, of...)...)
+	if err == nil {
+		changed, err = result.RowsAffected()
+	}
+	if err != nil || scope.Frame != nil {
+		return changed, err
+	}
+	for _, m := range fresh {
+		n, err := moveFresh(tx, m.from, m.to, sequences, those...)
+		if err != nil {
+			return changed, err
+		}
+		changed += n
+	}
+	return changed, nil
 }
 
 // ErrNothing is wrapped by the error about an action that no frame allows.
@@ -118,7 +153,7 @@ func join(states []queue.State) string {
 }
 
 // wentWell notes that an attempt of a lease's batch ended well.
-func wentWell(tx *sql.Tx, l *Lease) error {
+func wentWell(tx *writing, l *Lease) error {
 	_, err := tx.Exec(`UPDATE batch SET alike = '', in_a_row = 0
 		WHERE id = (SELECT batch_id FROM sequence WHERE id = ?) AND in_a_row > 0`, l.SequenceID)
 	return err
@@ -126,7 +161,7 @@ func wentWell(tx *sql.Tx, l *Lease) error {
 
 // wentWrong notes how an attempt of a lease's batch ended. When too many have ended alike, what is left of the batch is
 // held.
-func wentWrong(tx *sql.Tx, l *Lease, reason string) error {
+func wentWrong(tx *writing, l *Lease, reason string) error {
 	kind := queue.Kind(reason)
 	var batch int64
 	var times int
@@ -143,8 +178,18 @@ func wentWrong(tx *sql.Tx, l *Lease, reason string) error {
 		return err
 	}
 	held, err := result.RowsAffected()
-	if err != nil || held == 0 {
+	if err != nil {
 		return err
+	}
+	for _, state := range []queue.State{queue.Blocked, queue.Ready} {
+		n, err := moveFresh(tx, state, queue.Held, "batch_id = ?", batch)
+		if err != nil {
+			return err
+		}
+		held += n
+	}
+	if held == 0 {
+		return nil
 	}
 	trouble := fmt.Sprintf("%d attempts in a row ended alike: %s", times, reason)
 	_, err = tx.Exec("UPDATE batch SET alike = '', in_a_row = 0, trouble = ? WHERE id = ?", trouble, batch)

@@ -23,7 +23,12 @@ type Batch struct {
 	Trouble  string // for which its frames were held, "" for none
 	Waiting
 	Plan      plan.Batch
-	Sequences []Sequence
+	Sequences []Sequence // where they were asked for
+	// Of all its sequences, how many these are, and over their good frames.
+	Sums    queue.Counts
+	Parts   int
+	Seconds float64
+	Bytes   int64
 }
 
 // Waiting is what a batch says of itself, and what it waits for before its first frame.
@@ -83,35 +88,25 @@ var states = []queue.State{
 	queue.Dropped,
 }
 
-// Counts adds up the sequences.
-func (b Batch) Counts() queue.Counts {
-	sum := queue.Counts{}
-	for _, s := range b.Sequences {
-		for state, n := range s.Counts {
-			sum[state] += n
+// stateColumns are the columns of states.
+const stateColumns = "blocked, ready, rendering, checking, good, lost, failed, held, dropped"
+
+// countsOf names the values of stateColumns.
+func countsOf(counts []int) queue.Counts {
+	c := queue.Counts{}
+	for i, state := range states {
+		if counts[i] > 0 {
+			c[state] = counts[i]
 		}
 	}
-	return sum
+	return c
 }
+
+// Counts returns how many frames of all sequences are in each state.
+func (b Batch) Counts() queue.Counts { return b.Sums }
 
 // MeanSeconds returns how long a good frame of the batch took, 0 if there is none.
-func (b Batch) MeanSeconds() float64 {
-	seconds, good := 0.0, 0
-	for _, s := range b.Sequences {
-		seconds += s.Seconds
-		good += s.Counts[queue.Good]
-	}
-	return seconds / float64(max(1, good))
-}
-
-// Bytes returns the size of the batch's good files.
-func (b Batch) Bytes() int64 {
-	var n int64
-	for _, s := range b.Sequences {
-		n += s.Bytes
-	}
-	return n
-}
+func (b Batch) MeanSeconds() float64 { return b.Seconds / float64(max(1, b.Sums[queue.Good])) }
 
 // Send puts a batch into the queue, all of it or nothing.
 func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
@@ -124,7 +119,7 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 		prints[i] = b.Fingerprint(sequence, how.Renderer)
 	}
 	var id int64
-	err = s.change(func(tx *sql.Tx) error {
+	err = s.change(func(tx *writing) error {
 		frozen := b
 		frozen.Sequences = nil
 		document, err := json.Marshal(frozen)
@@ -144,15 +139,18 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 			start = how.Start.Unix()
 		}
 		result, err := tx.Exec(
-			"INSERT INTO batch (production, name, priority, sent_at, plan, note, in_waves, start_at, after_batch, "+
-				"after_sequence, volume) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-			b.Production, how.Name, how.Priority, now(), string(document), how.Note, how.Order != plan.InOrder, start,
-			how.AfterBatch, how.AfterSequence, b.Volume,
+			"INSERT INTO batch (production, name, priority, sent_at, note, in_waves, start_at, after_batch, "+
+				"after_sequence, volume, frame_order) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+			b.Production, how.Name, how.Priority, now(), how.Note, how.Order != plan.InOrder, start,
+			how.AfterBatch, how.AfterSequence, b.Volume, how.Order,
 		)
 		if err != nil {
 			return err
 		}
 		if id, err = result.LastInsertId(); err != nil {
+			return err
+		}
+		if _, err := tx.Exec("INSERT INTO frozen_batch VALUES (?, ?)", id, string(document)); err != nil {
 			return err
 		}
 		state := queue.Ready
@@ -162,19 +160,9 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 		case how.Waits():
 			state = queue.Blocked
 		}
-		insert, err := tx.Prepare("INSERT INTO frame (sequence_id, number, state, wave, turn) VALUES (?, ?, ?, ?, ?)")
-		if err != nil {
-			return err
-		}
-		defer insert.Close()
-		for i, sequence := range b.Sequences {
-			sent, err := sendSequence(tx, insert, id, i, sequence, b, how.Order, state)
-			if err != nil {
-				return fmt.Errorf("sequence %s: %w", sequence.Title(), err)
-			}
-			if _, err := tx.Exec("UPDATE sequence SET fingerprint = ?, renderer = ? WHERE id = ?", prints[i],
-				string(renderer), sent); err != nil {
-				return err
+		for i := range b.Sequences {
+			if err := sendSequence(tx, id, i, b, state, prints[i], string(renderer)); err != nil {
+				return fmt.Errorf("sequence %s: %w", b.Sequences[i].Title(), err)
 			}
 		}
 		return nil
@@ -183,7 +171,7 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 }
 
 // checkWaiting says why something cannot be waited for, or nil.
-func checkWaiting(tx *sql.Tx, w Waiting) error {
+func checkWaiting(tx *writing, w Waiting) error {
 	for _, other := range []struct {
 		what, table string
 		id          int64
@@ -202,43 +190,39 @@ func checkWaiting(tx *sql.Tx, w Waiting) error {
 	return nil
 }
 
+// sendSequence puts a sequence into the queue. All of its frames are fresh, and the first ones have the first wave.
 func sendSequence(
-	tx *sql.Tx, insert *sql.Stmt, batch int64, ordinal int, sequence plan.Sequence, b plan.Batch, order plan.Order,
-	state queue.State,
-) (id int64, err error) {
+	tx *writing, batch int64, ordinal int, b plan.Batch, state queue.State, print fingerprint.Print, renderer string,
+) error {
+	sequence := b.Sequences[ordinal]
 	spec, err := json.Marshal(sequence)
 	if err != nil {
-		return 0, err
+		return err
 	}
+	frames := sequence.Frames.Count()
 	result, err := tx.Exec(
-		`INSERT INTO sequence (batch_id, ordinal, spec, megasamples, modelled, tiles, promised, `+string(state)+`)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-		batch,
-		ordinal,
-		string(spec),
-		b.Samples(sequence),
-		b.Modelled(sequence),
-		b.TileCount(sequence),
-		len(sequence.Files),
-		sequence.Frames.Count(),
+		`INSERT INTO sequence (batch_id, ordinal, shot, view, size, frames, megasamples, modelled, tiles, promised,
+			fingerprint, renderer, forecast, fresh, fresh_state, `+string(state)+`)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		batch, ordinal, sequence.Shot, sequence.View, sequence.SizeCode, sequence.Frames.String(), b.Samples(sequence), b.Modelled(sequence), b.TileCount(sequence),
+		len(sequence.Files), print, renderer, sequence.FrameSeconds, frames, state, frames,
 	)
 	if err != nil {
-		return 0, err
+		return err
 	}
-	if id, err = result.LastInsertId(); err != nil {
-		return 0, err
+	id, err := result.LastInsertId()
+	if err != nil {
+		return err
+	}
+	if _, err := tx.Exec("INSERT INTO frozen_sequence VALUES (?, ?)", id, string(spec)); err != nil {
+		return err
 	}
 	for _, f := range sequence.Files {
 		if _, err := tx.Exec("INSERT INTO sent_path VALUES (?, ?)", f.Path.Key(), id); err != nil {
-			return 0, err
+			return err
 		}
 	}
-	for i, t := range order.Turns(sequence.Frames) {
-		if _, err := insert.Exec(id, t.Frame, state, t.Wave, i); err != nil {
-			return 0, err
-		}
-	}
-	return id, nil
+	return nil
 }
 
 // keysAtOnce is how many paths are looked for in one query.
@@ -287,47 +271,83 @@ func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
 	const unsettled = "blocked + ready + rendering + checking + held > 0"
 	const waits = "q.blocked > 0 AND (b.start_at <> 0 OR b.after_batch <> 0 OR b.after_sequence <> 0)"
 	var waiting int
-	if err := s.read.QueryRow("SELECT count(*) FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE " +
-		waits).Scan(&waiting); err != nil ||
-		waiting == 0 {
+	if err := s.read.QueryRow("SELECT count(*) FROM batch b WHERE b.blocked > 0 AND (b.start_at <> 0 OR " +
+		"b.after_batch <> 0 OR b.after_sequence <> 0)").Scan(&waiting); err != nil || waiting == 0 {
 		return 0, next, err
 	}
-	err = s.change(func(tx *sql.Tx) error {
+	err = s.change(func(tx *writing) error {
+		begins := `SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE ` + waits + ` AND b.start_at <= ?
+			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.batch_id = b.after_batch AND o.` + unsettled + `)
+			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.id = b.after_sequence AND o.` + unsettled + `)`
 		// Frames that have tiles wait for these.
-		result, err := tx.Exec(
-			`UPDATE frame SET state = ? WHERE state = ? AND NOT EXISTS (SELECT 1 FROM tile t
-				WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number)
-			AND sequence_id IN (SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE `+waits+`
-				AND b.start_at <= ?
-			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.batch_id = b.after_batch AND o.`+unsettled+`)
-			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.id = b.after_sequence AND o.`+unsettled+`))`,
-			to,
-			queue.Blocked,
-			at.Unix(),
-		)
+		result, err := tx.Exec("UPDATE frame SET state = ? WHERE state = ? AND NOT "+inTiles+" AND sequence_id IN ("+
+			begins+")", to, queue.Blocked, at.Unix())
 		if err != nil {
 			return err
 		}
 		n, err := result.RowsAffected()
-		changed = int(n)
+		if err != nil {
+			return err
+		}
+		fresh, err := moveFresh(tx, queue.Blocked, to, "id IN ("+begins+")", at.Unix())
+		changed = int(n + fresh)
 		return err
 	})
 	if err != nil {
 		return 0, next, err
 	}
 	var first sql.NullInt64
-	err = s.read.QueryRow("SELECT min(b.start_at) FROM batch b JOIN sequence q ON q.batch_id = b.id WHERE q.blocked "+
-		"> 0 AND b.start_at > ?", at.Unix()).
-		Scan(&first)
+	err = s.read.QueryRow("SELECT min(start_at) FROM batch WHERE blocked > 0 AND start_at > ?", at.Unix()).Scan(&first)
 	if first.Valid {
 		next = time.Unix(first.Int64, 0)
 	}
 	return changed, next, err
 }
 
+// SequencesToShow returns at most so many sequences of a batch, in their order: those where something is happening or
+// went wrong before those that are not done, and these before the others.
+func (s *Store) SequencesToShow(batch int64, most int) ([]Sequence, error) {
+	return s.sequences(`WHERE id IN (SELECT id FROM sequence WHERE batch_id = ? ORDER BY CASE
+			WHEN failed + lost + rendering + checking > 0 THEN 0
+			WHEN blocked + ready + held > 0 THEN 1 ELSE 2 END, ordinal LIMIT ?)`, batch, most)
+}
+
+// NewestGood returns the newest sequence of a shot's view in a production that has good frames, false if there is none.
+func (s *Store) NewestGood(production, shot, view string) (id int64, known bool, err error) {
+	err = s.read.QueryRow(`SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id
+		WHERE q.shot = ? AND q.view = ? AND q.good > 0 AND b.production = ? COLLATE NOCASE ORDER BY b.id DESC, q.ordinal
+		LIMIT 1`, shot, view, production).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return 0, false, nil
+	}
+	return id, err == nil, err
+}
+
+// Backlog returns the seconds of work that the queue has, frames one after the other, as they were planned.
+func (s *Store) Backlog() (seconds float64, err error) {
+	err = s.read.QueryRow(`SELECT coalesce(sum((q.blocked + q.ready + q.rendering + q.checking) * q.forecast), 0)
+		FROM batch b JOIN sequence q ON q.batch_id = b.id WHERE b.blocked + b.ready + b.rendering + b.checking > 0`).
+		Scan(&seconds)
+	return seconds, err
+}
+
+// ofProduction is a condition for the batches of a production, which is its argument; "" stands for all.
+func ofProduction(code string) string {
+	if code == "" {
+		return "WHERE ? = ''"
+	}
+	return "WHERE production = ? COLLATE NOCASE"
+}
+
+// BatchesAlone returns the batches of a production without their sequences, newest first; "" stands for all
+// productions.
+func (s *Store) BatchesAlone(production string) ([]Batch, error) {
+	return s.batchesAlone(ofProduction(production), production)
+}
+
 // Batches returns the batches of a production, newest first; "" stands for all productions.
 func (s *Store) Batches(production string) ([]Batch, error) {
-	return s.batches("WHERE ? IN ('', production)", production)
+	return s.batches(ofProduction(production), production)
 }
 
 // Batch returns one batch.
@@ -366,8 +386,8 @@ func (s *Store) batches(where string, arg any) ([]Batch, error) {
 
 func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 	rows, err := s.read.Query(
-		"SELECT id, name, priority, sent_at, plan, note, start_at, after_batch, after_sequence, trouble FROM batch "+
-			where+" ORDER BY id DESC",
+		"SELECT id, name, priority, sent_at, note, start_at, after_batch, after_sequence, trouble, sequences, "+
+			"seconds, bytes, "+stateColumns+" FROM batch "+where+" ORDER BY id DESC",
 		arg,
 	)
 	if err != nil {
@@ -377,22 +397,49 @@ func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 	var batches []Batch
 	for rows.Next() {
 		var b Batch
-		var sent, document string
+		var sent string
 		var start int64
-		if err := rows.Scan(&b.ID, &b.Name, &b.Priority, &sent, &document, &b.Note, &start, &b.AfterBatch,
-			&b.AfterSequence, &b.Trouble); err != nil {
+		counts := make([]int, len(states))
+		into := []any{&b.ID, &b.Name, &b.Priority, &sent, &b.Note, &start, &b.AfterBatch, &b.AfterSequence,
+			&b.Trouble, &b.Parts, &b.Seconds, &b.Bytes}
+		for i := range counts {
+			into = append(into, &counts[i])
+		}
+		if err := rows.Scan(into...); err != nil {
 			return nil, err
 		}
+		b.Sums = countsOf(counts)
 		b.Sent = when(sent)
 		if start != 0 {
 			b.Start = time.Unix(start, 0).UTC()
 		}
-		if err := json.Unmarshal([]byte(document), &b.Plan); err != nil {
-			return nil, fmt.Errorf("batch %d: %w", b.ID, err)
-		}
 		batches = append(batches, b)
 	}
-	return batches, rows.Err()
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+		return nil, err
+	}
+	for i := range batches {
+		if batches[i].Plan, err = s.planOf(batches[i].ID); err != nil {
+			return nil, err
+		}
+	}
+	return batches, nil
+}
+
+// planOf returns what was frozen of a batch, without its sequences. It is read from the record once, and shared.
+func (s *Store) planOf(batch int64) (b plan.Batch, err error) {
+	if b, known := s.plans.Get(batch); known {
+		return b, nil
+	}
+	var text string
+	if err := s.read.QueryRow("SELECT plan FROM frozen_batch WHERE batch_id = ?", batch).Scan(&text); err != nil {
+		return b, fmt.Errorf("batch %d: %w", batch, err)
+	}
+	if err := json.Unmarshal([]byte(text), &b); err != nil {
+		return b, fmt.Errorf("batch %d: %w", batch, err)
+	}
+	s.plans.Add(batch, b)
+	return b, nil
 }
 
 // Sequence returns one sequence.
@@ -409,17 +456,16 @@ func (s *Store) Sequence(id int64) (Sequence, error) {
 
 // sequences returns sequences in order. What is frozen of them is read from the record once, and shared: nobody changes
 // it.
-func (s *Store) sequences(where string, arg any) ([]Sequence, error) {
-	rows, err := s.read.Query(`SELECT id, batch_id, ordinal, seconds, bytes, fingerprint, renderer,
-		blocked, ready, rendering, checking, good, lost, failed, held, dropped FROM sequence `+where+
-		" ORDER BY ordinal", arg)
+func (s *Store) sequences(where string, args ...any) ([]Sequence, error) {
+	rows, err := s.read.Query("SELECT id, batch_id, ordinal, seconds, bytes, fingerprint, renderer, "+stateColumns+
+		" FROM sequence "+where+" ORDER BY ordinal", args...)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
 	var sequences []Sequence
 	for rows.Next() {
-		q := Sequence{Counts: queue.Counts{}}
+		var q Sequence
 		counts := make([]int, len(states))
 		var renderer string
 		into := []any{&q.ID, &q.BatchID, &q.Ordinal, &q.Seconds, &q.Bytes, &q.Fingerprint, &renderer}
@@ -432,11 +478,7 @@ func (s *Store) sequences(where string, arg any) ([]Sequence, error) {
 		if q.Renderer, err = readRenderer(q.ID, renderer); err != nil {
 			return nil, err
 		}
-		for i, state := range states {
-			if counts[i] > 0 {
-				q.Counts[state] = counts[i]
-			}
-		}
+		q.Counts = countsOf(counts)
 		sequences = append(sequences, q)
 	}
 	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
@@ -462,7 +504,7 @@ func (s *Store) spec(id int64) (plan.Sequence, error) {
 		return kept, nil
 	}
 	var text string
-	if err := s.read.QueryRow("SELECT spec FROM sequence WHERE id = ?", id).Scan(&text); err != nil {
+	if err := s.read.QueryRow("SELECT spec FROM frozen_sequence WHERE sequence_id = ?", id).Scan(&text); err != nil {
 		return kept, fmt.Errorf("sequence %d: %w", id, err)
 	}
 	if err := json.Unmarshal([]byte(text), &kept); err != nil {
@@ -479,7 +521,7 @@ func (s *Store) spec(id int64) (plan.Sequence, error) {
 
 // SetPriority changes a batch's place in the queue.
 func (s *Store) SetPriority(batch int64, priority int) error {
-	return s.change(func(tx *sql.Tx) error {
+	return s.change(func(tx *writing) error {
 		result, err := tx.Exec("UPDATE batch SET priority = ? WHERE id = ?", priority, batch)
 		if err != nil {
 			return err

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"reelhouse/core/queue"
@@ -71,20 +72,36 @@ func frameIn(q queryer, sequence int64, number int) (Frame, error) {
 
 // Frame returns one frame.
 func (s *Store) Frame(sequence int64, number int) (Frame, error) {
-	return frameIn(s.read, sequence, number)
+	f, err := frameIn(s.read, sequence, number)
+	if !errors.Is(err, ErrNotFound) {
+		return f, err
+	}
+	fresh, failed := s.freshFrames(s.read, sequence)
+	if failed != nil {
+		return f, failed
+	}
+	if i := slices.IndexFunc(fresh, func(f Frame) bool { return f.Number == number }); i >= 0 {
+		return fresh[i], nil
+	}
+	return f, err
 }
 
 // move takes a frame through one transition; change may alter what else is kept of it.
-func move(tx *sql.Tx, sequence int64, number int, event queue.Event, change func(f *Frame)) error {
+func move(tx *writing, sequence int64, number int, event queue.Event, change func(f *Frame)) error {
 	f, err := frameIn(tx, sequence, number)
 	if err != nil {
 		return err
 	}
+	return f.move(tx, event, change)
+}
+
+// move takes the frame, as it was read in the same change, through one transition.
+func (f *Frame) move(tx *writing, event queue.Event, change func(f *Frame)) (err error) {
 	if f.State, err = f.State.Next(event, f.Attempts); err != nil {
-		return fmt.Errorf("frame %d: %w", number, err)
+		return fmt.Errorf("frame %d: %w", f.Number, err)
 	}
 	if change != nil {
-		change(&f)
+		change(f)
 	}
 	if !f.State.Busy() && f.State != queue.Good && f.State != queue.Lost {
 		f.Lease = 0
@@ -101,8 +118,8 @@ func move(tx *sql.Tx, sequence int64, number int, event queue.Event, change func
 		f.Bytes,
 		f.Reason,
 		f.Lease,
-		sequence,
-		number,
+		f.SequenceID,
+		f.Number,
 	)
 	return err
 }
@@ -128,7 +145,25 @@ func frames(q interface {
 
 // Frames returns every frame of a sequence in order.
 func (s *Store) Frames(sequence int64) ([]Frame, error) {
-	return frames(s.read, "WHERE sequence_id = ?", sequence)
+	for { // a frame that gets its row meanwhile would be missed, or be there twice
+		fresh, err := s.freshFrames(s.read, sequence)
+		if err != nil {
+			return nil, err
+		}
+		known, err := frames(s.read, "WHERE sequence_id = ?", sequence)
+		if err != nil {
+			return nil, err
+		}
+		t, err := s.turnsOf(s.read, sequence)
+		if err != nil {
+			return nil, err
+		}
+		if len(known)+len(fresh) == t.count() {
+			all := append(known, fresh...)
+			byNumber(all)
+			return all, nil
+		}
+	}
 }
 
 // Busy returns every frame that a node has.

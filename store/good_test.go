@@ -46,6 +46,7 @@ func TestTheRecordRefusesAGoodFrameWithoutItsFiles(t *testing.T) {
 	s := open(t)
 	send(t, s, 0, 1, "1-2")
 	l := lease(t, s)
+	rowsOfAll(t, s)
 	refused := func(what, query string, args ...any) {
 		t.Helper()
 		if err := exec(s, query, args...); err == nil {
@@ -83,6 +84,7 @@ func TestTheRecordRefusesAGoodFrameWithoutItsFiles(t *testing.T) {
 		"a frame that is lost before it was good",
 		"UPDATE frame SET state = 'lost' WHERE sequence_id = ? AND number = 2", l.SequenceID,
 	)
+	refused("fresh frames that are good", "UPDATE sequence SET fresh_state = 'good'")
 	refused(
 		"a good tile that nobody rendered",
 		`INSERT INTO tile (sequence_id, number, tile, state) VALUES (1, 2, 1, 'ready');
@@ -226,7 +228,8 @@ func TestHoldingAndReleasingABatchThatWaitsDoesNotStartIt(t *testing.T) {
 func TestALeaseThatCannotBeReadIsGivenBack(t *testing.T) {
 	s := open(t)
 	b := send(t, s, 0, 1, "1")
-	must(t, exec(s, "UPDATE sequence SET spec = '{'"))
+	rowsOfAll(t, s)
+	must(t, exec(s, "UPDATE frozen_sequence SET spec = '{'"))
 	clear(s.specs)
 	if l, err := s.Lease("here"); l != nil || err == nil {
 		t.Fatalf("%v, %v", l, err)

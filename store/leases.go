@@ -56,8 +56,8 @@ type step struct {
 // are passed over. A step that was taken and whose frozen set-up cannot be read is given back.
 func (s *Store) Lease(node string, except ...int64) (*Lease, error) {
 	var l *Lease
-	err := s.change(func(tx *sql.Tx) (err error) {
-		l, err = take(tx, node, except)
+	err := s.change(func(tx *writing) (err error) {
+		l, err = s.take(tx, node, except)
 		return err
 	})
 	if err != nil || l == nil {
@@ -67,16 +67,17 @@ func (s *Store) Lease(node string, except ...int64) (*Lease, error) {
 		l.Batch, err = s.BatchAlone(l.Sequence.BatchID)
 	}
 	if err != nil {
-		return nil, errors.Join(fmt.Errorf("frame %d of sequence %d: %w", l.Number, l.SequenceID, err), s.GiveBack(l), s.Forget(l.ID()))
+		err = fmt.Errorf("frame %d of sequence %d: %w", l.Number, l.SequenceID, err)
+		return nil, errors.Join(err, s.GiveBack(l), s.Forget(l.ID()))
 	}
 	return l, nil
 }
 
 // take leases the step whose turn it is. A frame in tiles is cut on its first turn, and is put together when all of
 // them are good.
-func take(tx *sql.Tx, node string, except []int64) (*Lease, error) {
+func (s *Store) take(tx *writing, node string, except []int64) (*Lease, error) {
 	for {
-		frame, err := nextFrame(tx, except)
+		frame, err := s.nextFrame(tx, except)
 		if err != nil {
 			return nil, err
 		}
@@ -106,7 +107,7 @@ func take(tx *sql.Tx, node string, except []int64) (*Lease, error) {
 	}
 }
 
-func takeTile(tx *sql.Tx, tile *step, node string) (*Lease, error) {
+func takeTile(tx *writing, tile *step, node string) (*Lease, error) {
 	id, err := newLease(tx, tile, tile.Tile, node)
 	if err != nil {
 		return nil, err
@@ -126,20 +127,20 @@ func takeTile(tx *sql.Tx, tile *step, node string) (*Lease, error) {
 	return &Lease{Frame: f, Tile: &t}, err
 }
 
-func takeFrame(tx *sql.Tx, frame *step, node string) (*Lease, error) {
+func takeFrame(tx *writing, frame *step, node string) (*Lease, error) {
 	id, err := newLease(tx, frame, 0, node)
-	if err != nil {
-		return nil, err
-	}
-	err = move(tx, frame.sequence, frame.number, queue.Leased, func(f *Frame) {
-		f.Attempts++
-		f.Node, f.Reason, f.Started, f.Lease = node, "", time.Now(), id
-	})
 	if err != nil {
 		return nil, err
 	}
 	l := &Lease{}
 	if l.Frame, err = frameIn(tx, frame.sequence, frame.number); err != nil {
+		return nil, err
+	}
+	err = l.Frame.move(tx, queue.Leased, func(f *Frame) {
+		f.Attempts++
+		f.Node, f.Reason, f.Started, f.Lease = node, "", time.Now(), id
+	})
+	if err != nil {
 		return nil, err
 	}
 	if frame.tiles > 0 {
@@ -149,7 +150,7 @@ func takeFrame(tx *sql.Tx, frame *step, node string) (*Lease, error) {
 }
 
 // newLease notes that a node has a step, under a number that no lease has had.
-func newLease(tx *sql.Tx, of *step, tile int, node string) (id int64, err error) {
+func newLease(tx *writing, of *step, tile int, node string) (id int64, err error) {
 	result, err := tx.Exec("INSERT INTO lease (sequence_id, number, tile, node) VALUES (?, ?, ?, ?)", of.sequence,
 		of.number, tile, node)
 	if err != nil {
@@ -164,10 +165,10 @@ func (s *Store) Forget(ids ...int64) error {
 	if len(ids) == 0 {
 		return nil
 	}
-	return s.change(func(tx *sql.Tx) error { return forget(tx, ids...) })
+	return s.change(func(tx *writing) error { return forget(tx, ids...) })
 }
 
-func forget(tx *sql.Tx, ids ...int64) error {
+func forget(tx *writing, ids ...int64) error {
 	for _, id := range ids {
 		if _, err := tx.Exec("DELETE FROM lease WHERE id = ?", id); err != nil {
 			return err
@@ -210,8 +211,9 @@ func (s *Store) OpenLeases() ([]*Lease, error) {
 
 // own does work in a transaction if the step is still in the hands of the lease's attempt; otherwise a
 // person has taken it away meanwhile, and ErrLost is returned.
-func (s *Store) own(l *Lease, work func(tx *sql.Tx) error) error {
-	return s.change(func(tx *sql.Tx) error {
+// The work is given the frame as it is.
+func (s *Store) own(l *Lease, work func(tx *writing, f *Frame) error) error {
+	return s.change(func(tx *writing) error {
 		f, err := frameIn(tx, l.SequenceID, l.Number)
 		if err != nil {
 			return err
@@ -220,7 +222,7 @@ func (s *Store) own(l *Lease, work func(tx *sql.Tx) error) error {
 			if !f.heldBy(l) {
 				return ErrLost
 			}
-			return work(tx)
+			return work(tx, &f)
 		}
 		t, err := tileIn(tx, l.SequenceID, l.Number, l.Tile.Index)
 		if err != nil && !errors.Is(err, ErrNotFound) {
@@ -229,7 +231,7 @@ func (s *Store) own(l *Lease, work func(tx *sql.Tx) error) error {
 		if f.State != queue.Blocked || !t.heldBy(l) {
 			return ErrLost
 		}
-		return work(tx)
+		return work(tx, &f)
 	})
 }
 
@@ -249,26 +251,23 @@ func (s *Store) Owned(l *Lease) (bool, error) {
 	return f.State == queue.Blocked && t.heldBy(l), err
 }
 
-// move takes the lease's step through one transition.
-func (l *Lease) move(tx *sql.Tx, event queue.Event) error {
-	if l.Tile != nil {
-		return moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, event, nil)
-	}
-	return move(tx, l.SequenceID, l.Number, event, nil)
-}
-
 // Check says that a leased step is rendered and being judged.
 func (s *Store) Check(l *Lease) error {
-	return s.own(l, func(tx *sql.Tx) error { return l.move(tx, queue.Rendered) })
+	return s.own(l, func(tx *writing, f *Frame) error {
+		if l.Tile == nil {
+			return f.move(tx, queue.Rendered, nil)
+		}
+		return moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, queue.Rendered, nil)
+	})
 }
 
 // Keep records files of a leased frame that are in place though not all of them are, so that they are not rendered
 // again.
 func (s *Store) Keep(l *Lease, files []File) error {
-	return s.own(l, func(tx *sql.Tx) error { return keepFiles(tx, l, files) })
+	return s.own(l, func(tx *writing, _ *Frame) error { return keepFiles(tx, l, files) })
 }
 
-func keepFiles(tx *sql.Tx, l *Lease, files []File) error {
+func keepFiles(tx *writing, l *Lease, files []File) error {
 	for _, f := range files {
 		_, err := tx.Exec(
 			"INSERT OR REPLACE INTO file (sequence_id, number, path, bytes, sha256, lease) VALUES (?, ?, ?, ?, ?, ?)",
@@ -289,7 +288,7 @@ func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) erro
 	for _, t := range l.Tiles {
 		seconds += t.Seconds
 	}
-	return s.own(l, func(tx *sql.Tx) error {
+	return s.own(l, func(tx *writing, f *Frame) error {
 		if err := keepFiles(tx, l, files); err != nil {
 			return err
 		}
@@ -297,8 +296,7 @@ func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) erro
 		for _, f := range files {
 			bytes += f.Bytes
 		}
-		if err := move(tx, l.SequenceID, l.Number, queue.Accepted,
-			func(f *Frame) { f.Seconds, f.Bytes = seconds, bytes }); err != nil {
+		if err := f.move(tx, queue.Accepted, func(f *Frame) { f.Seconds, f.Bytes = seconds, bytes }); err != nil {
 			return err
 		}
 		return errors.Join(wentWell(tx, l), keepLog(tx, l, log), forget(tx, l.ID()))
@@ -329,7 +327,7 @@ func (l *Lease) promised(files []File) error {
 // If as many attempts of the batch have ended alike as queue.AlikeInARow says, what is left of it is held with that
 // reason.
 func (s *Store) Break(l *Lease, reason, log string) error {
-	return s.own(l, func(tx *sql.Tx) error {
+	return s.own(l, func(tx *writing, f *Frame) error {
 		if err := l.breakStep(tx, reason); err != nil {
 			return err
 		}
@@ -337,7 +335,7 @@ func (s *Store) Break(l *Lease, reason, log string) error {
 	})
 }
 
-func (l *Lease) breakStep(tx *sql.Tx, reason string) error {
+func (l *Lease) breakStep(tx *writing, reason string) error {
 	if l.Tile == nil {
 		return move(tx, l.SequenceID, l.Number, queue.Broken, func(f *Frame) { f.Reason = reason })
 	}
@@ -360,8 +358,8 @@ func (l *Lease) breakStep(tx *sql.Tx, reason string) error {
 
 // Refuse says that a leased frame cannot become good however often it is tried, and why.
 func (s *Store) Refuse(l *Lease, reason, log string) error {
-	return s.own(l, func(tx *sql.Tx) error {
-		if err := move(tx, l.SequenceID, l.Number, queue.Refused, func(f *Frame) { f.Reason = reason }); err != nil {
+	return s.own(l, func(tx *writing, f *Frame) error {
+		if err := f.move(tx, queue.Refused, func(f *Frame) { f.Reason = reason }); err != nil {
 			return err
 		}
 		return keepLog(tx, l, log)
@@ -370,23 +368,23 @@ func (s *Store) Refuse(l *Lease, reason, log string) error {
 
 // GiveBack returns a leased step that was not finished for no fault of its own; the attempt does not count.
 func (s *Store) GiveBack(l *Lease) error {
-	return s.own(l, func(tx *sql.Tx) error { return l.vanish(tx) })
+	return s.own(l, func(tx *writing, _ *Frame) error { return l.vanish(tx) })
 }
 
-func (l *Lease) vanish(tx *sql.Tx) error {
+func (l *Lease) vanish(tx *writing) error {
 	if l.Tile != nil {
 		return vanishTile(tx, l.SequenceID, l.Number, l.Tile.Index)
 	}
 	return vanish(tx, l.SequenceID, l.Number)
 }
 
-func vanish(tx *sql.Tx, sequence int64, number int) error {
+func vanish(tx *writing, sequence int64, number int) error {
 	return move(tx, sequence, number, queue.Vanished, func(f *Frame) { f.Attempts-- })
 }
 
 // Leave ends a step that a person has taken away, and keeps what was said during the attempt.
 func (s *Store) Leave(l *Lease, log string) error {
-	return s.change(func(tx *sql.Tx) error {
+	return s.change(func(tx *writing) error {
 		if l.Tile != nil {
 			t, err := tileIn(tx, l.SequenceID, l.Number, l.Tile.Index)
 			switch {
@@ -403,7 +401,7 @@ func (s *Store) Leave(l *Lease, log string) error {
 	})
 }
 
-func keepLog(tx *sql.Tx, l *Lease, log string) error {
+func keepLog(tx *writing, l *Lease, log string) error {
 	_, err := tx.Exec(`INSERT INTO frame_log (sequence_id, number, attempt, node, logged_at, text, tile)
 		SELECT ?1, ?2, coalesce(max(attempt), 0) + 1, ?3, ?4, ?5, ?6 FROM frame_log
 		WHERE sequence_id = ?1 AND number = ?2`, l.SequenceID, l.Number, l.NodeName(), now(), log, l.TileIndex())
@@ -422,7 +420,7 @@ func (l *Lease) NodeName() string {
 // rendered or put together. Of leases that are named nothing lies about any more.
 func (s *Store) Recover(cleared ...int64) ([]Frame, error) {
 	var found []Frame
-	err := s.change(func(tx *sql.Tx) error {
+	err := s.change(func(tx *writing) error {
 		var err error
 		if found, err = frames(tx, busy); err != nil {
 			return err

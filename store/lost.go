@@ -1,7 +1,7 @@
 package store
 
 import (
-	"database/sql"
+	"errors"
 	"fmt"
 	"strings"
 	"unicode/utf8"
@@ -13,8 +13,11 @@ import (
 // whether it was good before. lease is the one that had made it good when the files were looked at: a frame that
 // another one has made since, or that is in another state by now, is left as it is.
 func (s *Store) Miss(sequence int64, number int, lease int64, faults map[string]string) (was bool, err error) {
-	err = s.change(func(tx *sql.Tx) error {
+	err = s.change(func(tx *writing) error {
 		f, err := frameIn(tx, sequence, number)
+		if errors.Is(err, ErrNotFound) {
+			return nil // it was not even begun
+		}
 		if err != nil || f.State != queue.Good && f.State != queue.Lost || f.Lease != lease {
 			return err
 		}
@@ -37,8 +40,11 @@ func (s *Store) Miss(sequence int64, number int, lease int64, faults map[string]
 // Find says that all files of a lost frame are what was judged, after all: it is good again. It returns whether it was
 // lost. lease is that of Miss.
 func (s *Store) Find(sequence int64, number int, lease int64) (was bool, err error) {
-	err = s.change(func(tx *sql.Tx) error {
+	err = s.change(func(tx *writing) error {
 		f, err := frameIn(tx, sequence, number)
+		if errors.Is(err, ErrNotFound) {
+			return nil
+		}
 		if err != nil || f.State != queue.Lost || f.Lease != lease {
 			return err
 		}
@@ -51,7 +57,7 @@ func (s *Store) Find(sequence int64, number int, lease int64) (was bool, err err
 	return was, err
 }
 
-func setFaults(tx *sql.Tx, sequence int64, number int, faults map[string]string) error {
+func setFaults(tx *writing, sequence int64, number int, faults map[string]string) error {
 	_, err := tx.Exec(
 		"UPDATE file SET fault = '' WHERE sequence_id = ? AND number = ? AND fault <> ''", sequence, number,
 	)

@@ -10,7 +10,7 @@ import (
 // have varied.
 func (s *Store) Measure(production string) (plan.Measure, error) {
 	rows, err := s.read.Query(
-		`SELECT q.spec ->> '$.view', sum(q.good), sum(q.seconds), sum(q.good * q.megasamples), sum(q.bytes),
+		`SELECT q.view, sum(q.good), sum(q.seconds), sum(q.good * q.megasamples), sum(q.bytes),
 			sum(q.good * q.modelled),
 		sum((SELECT coalesce(sum(f.seconds * f.seconds), 0) FROM frame f WHERE f.sequence_id = q.id
 			AND f.state = 'good') / (q.megasamples * q.megasamples))

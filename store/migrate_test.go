@@ -9,6 +9,18 @@ import (
 	"reelhouse/core/queue"
 )
 
+// rowsOfAll makes rows of all fresh frames.
+func rowsOfAll(t *testing.T, s *Store) {
+	t.Helper()
+	ids, err := column[int64](s.read, "SELECT id FROM sequence")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, id := range ids {
+		must(t, s.change(func(tx *writing) error { return s.rowsFor(tx, id, -1) }))
+	}
+}
+
 // back takes the record back to an earlier version of its tables.
 func back(t *testing.T, s *Store, version int64) {
 	t.Helper()
@@ -16,6 +28,7 @@ func back(t *testing.T, s *Store, version int64) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	rowsOfAll(t, s)
 	if _, err := provider.DownTo(context.Background(), version); err != nil {
 		t.Fatal(err)
 	}

@@ -19,7 +19,7 @@ func (s *Store) SavePreset(p preset.Preset, replace bool) error {
 	if err != nil {
 		return err
 	}
-	return s.change(func(tx *sql.Tx) error {
+	return s.change(func(tx *writing) error {
 		var n int
 		if err := tx.QueryRow("SELECT count(*) FROM preset WHERE kind = ? AND name = ?", p.Kind,
 			p.Name).Scan(&n); err != nil {
@@ -78,7 +78,7 @@ func readPreset(name, document string) (preset.Preset, error) {
 
 // DeletePreset takes a preset away; what came from it stays as it is.
 func (s *Store) DeletePreset(kind preset.Kind, name string) error {
-	return s.change(func(tx *sql.Tx) error {
+	return s.change(func(tx *writing) error {
 		result, err := tx.Exec("DELETE FROM preset WHERE kind = ? AND name = ?", kind, name)
 		if err != nil {
 			return err

@@ -46,7 +46,7 @@ func (s *Store) Create(p production.Production, by Author) error {
 	if err != nil {
 		return err
 	}
-	return s.change(func(tx *sql.Tx) error {
+	return s.change(func(tx *writing) error {
 		var n int
 		if err := tx.QueryRow("SELECT count(*) FROM production WHERE code = ?", p.Code).Scan(&n); err != nil {
 			return err
@@ -308,7 +308,7 @@ func (s *Store) keep(from head, r *Revision, text string, how Making) error {
 		}
 		delta = nil
 	}
-	return s.change(func(tx *sql.Tx) error {
+	return s.change(func(tx *writing) error {
 		result, err := tx.Exec(
 			"UPDATE production SET last = last + 1, head = last + 1, code = ?, document = ? WHERE id = ? AND head = ?",
 			r.Code, text, from.ID, from.Number,

@@ -70,7 +70,7 @@ func (s *Store) SetRenderer(r fingerprint.Renderer) (mixed int, err error) {
 		}
 		prints[id] = b.Plan.Fingerprint(q.Spec, r)
 	}
-	return len(begun), s.change(func(tx *sql.Tx) error {
+	return len(begun), s.change(func(tx *writing) error {
 		for id, print := range prints {
 			if _, err := tx.Exec("UPDATE sequence SET fingerprint = ?, renderer = ? WHERE id = ?", print, string(text),
 				id); err != nil {

@@ -33,16 +33,22 @@ var ErrNotFound = errors.New("not found")
 
 // A Store is an open record. Its methods may be called by many goroutines at once.
 type Store struct {
-	write *sql.DB // one connection; every transaction takes the write lock at once
-	read  *sql.DB
+	write  *sql.DB // every transaction takes the write lock at once
+	read   *reader
+	writer *writer
 
 	documents *lru.Cache[documentKey, document] // of productions, as they were read
+	turns     *lru.Cache[int64, turns]          // of sequences, by their numbers
+	plans     *lru.Cache[int64, plan.Batch]     // of batches without their sequences, by their numbers
 
 	mutex sync.Mutex
 	specs map[int64]plan.Sequence // of sequences, by their numbers
 }
 
 const readers = 4
+
+// keptPlans is of how many batches what was frozen is kept in memory.
+const keptPlans = 500
 
 // Open opens the record in a file, makes it if there is none, and brings its tables up to date.
 func Open(file string) (*Store, error) {
@@ -55,19 +61,35 @@ func Open(file string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("record %s: %w", file, err)
 	}
-	write.SetMaxOpenConns(1)
 	read, err := sql.Open("sqlite", dsn(""))
 	if err != nil {
 		write.Close()
 		return nil, fmt.Errorf("record %s: %w", file, err)
 	}
 	read.SetMaxOpenConns(readers)
+	read.SetMaxIdleConns(readers)
 	documents, err := lru.New[documentKey, document](keptDocuments)
 	if err != nil {
 		return nil, err
 	}
-	s := &Store{write: write, read: read, documents: documents, specs: map[int64]plan.Sequence{}}
+	order, err := lru.New[int64, turns](keptTurns)
+	if err != nil {
+		return nil, err
+	}
+	frozen, err := lru.New[int64, plan.Batch](keptPlans)
+	if err != nil {
+		return nil, err
+	}
+	pool, err := newReader(read)
+	if err != nil {
+		return nil, err
+	}
+	s := &Store{write: write, read: pool, documents: documents, turns: order, plans: frozen, specs: map[int64]plan.Sequence{}}
 	if err := s.migrate(); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("record %s: %w", file, err)
+	}
+	if s.writer, err = newWriter(write); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("record %s: %w", file, err)
 	}
@@ -92,11 +114,17 @@ func (s *Store) provider() (*goose.Provider, error) {
 }
 
 // Close closes the record.
-func (s *Store) Close() error { return errors.Join(s.read.Close(), s.write.Close()) }
+func (s *Store) Close() error {
+	var err error
+	if s.writer != nil {
+		err = s.writer.close()
+	}
+	return errors.Join(err, s.read.Close(), s.write.Close())
+}
 
 // Backup writes a copy of the record, as it is at this moment, to a new file; work may go on meanwhile.
 func (s *Store) Backup(file string) error {
-	if _, err := s.read.Exec("VACUUM INTO ?", file); err != nil {
+	if _, err := s.write.Exec("VACUUM INTO ?", file); err != nil {
 		return fmt.Errorf("backup to %s: %w", file, err)
 	}
 	return nil
@@ -112,23 +140,13 @@ func (s *Store) Marks() (string, error) {
 		query += ", coalesce(sum(" + string(state) + "), 0)"
 		into = append(into, &counts[i+1])
 	}
-	err := s.read.QueryRow(query + ", coalesce(sum(bytes), 0) FROM sequence").
+	err := s.read.QueryRow(query + ", coalesce(sum(bytes), 0) FROM batch").
 		Scan(append(into, &counts[len(states)+1])...)
 	return fmt.Sprint(counts), err
 }
 
-// change runs work in one write transaction.
-func (s *Store) change(work func(tx *sql.Tx) error) error {
-	tx, err := s.write.Begin()
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback()
-	if err := work(tx); err != nil {
-		return err
-	}
-	return tx.Commit()
-}
+// change runs work all or not at all, and returns when it is safely on the disk.
+func (s *Store) change(work func(tx *writing) error) error { return s.writer.do(work) }
 
 const timeFormat = time.RFC3339Nano
 

@@ -52,7 +52,7 @@ func tileIn(q queryer, sequence int64, number, index int) (Tile, error) {
 }
 
 // moveTile takes a tile through one transition; change may alter what else is kept of it.
-func moveTile(tx *sql.Tx, sequence int64, number, index int, event queue.Event, change func(t *Tile)) error {
+func moveTile(tx *writing, sequence int64, number, index int, event queue.Event, change func(t *Tile)) error {
 	t, err := tileIn(tx, sequence, number, index)
 	if err != nil {
 		return err
@@ -86,13 +86,13 @@ func moveTile(tx *sql.Tx, sequence int64, number, index int, event queue.Event, 
 	return err
 }
 
-func vanishTile(tx *sql.Tx, sequence int64, number, index int) error {
+func vanishTile(tx *writing, sequence int64, number, index int) error {
 	return moveTile(tx, sequence, number, index, queue.Vanished, func(t *Tile) { t.Attempts-- })
 }
 
 // cut makes the tiles of a frame, as far as they are not there, and gives those another chance that have failed. It
 // returns how many are not good.
-func cut(tx *sql.Tx, frame *step) (left int, err error) {
+func cut(tx *writing, frame *step) (left int, err error) {
 	for i := range frame.tiles {
 		if _, err := tx.Exec("INSERT OR IGNORE INTO tile (sequence_id, number, tile, state) VALUES (?, ?, ?, ?)",
 			frame.sequence, frame.number, i+1, queue.Ready); err != nil {
@@ -111,7 +111,7 @@ func cut(tx *sql.Tx, frame *step) (left int, err error) {
 }
 
 // tilesLeft returns how many tiles of a frame are not good.
-func tilesLeft(tx *sql.Tx, sequence int64, number int) (n int, err error) {
+func tilesLeft(tx *writing, sequence int64, number int) (n int, err error) {
 	err = tx.QueryRow("SELECT count(*) FROM tile WHERE sequence_id = ? AND number = ? AND state <> ?", sequence, number,
 		queue.Good).
 		Scan(&n)
@@ -120,7 +120,7 @@ func tilesLeft(tx *sql.Tx, sequence int64, number int) (n int, err error) {
 
 // AcceptTile makes a leased tile good, with its file. With the last one its frame may be put together.
 func (s *Store) AcceptTile(l *Lease, seconds float64, file File, log string) error {
-	return s.own(l, func(tx *sql.Tx) error {
+	return s.own(l, func(tx *writing, f *Frame) error {
 		err := moveTile(
 			tx,
 			l.SequenceID,
@@ -137,7 +137,7 @@ func (s *Store) AcceptTile(l *Lease, seconds float64, file File, log string) err
 			return err
 		}
 		if left == 0 {
-			if err := move(tx, l.SequenceID, l.Number, queue.Unblocked, nil); err != nil {
+			if err := f.move(tx, queue.Unblocked, nil); err != nil {
 				return err
 			}
 		}
@@ -148,7 +148,7 @@ func (s *Store) AcceptTile(l *Lease, seconds float64, file File, log string) err
 // LoseTiles gives a frame that was to be put together back, since files of some of its tiles are not there any more:
 // these are rendered again. Nothing was written yet, and the lease is forgotten.
 func (s *Store) LoseTiles(l *Lease, indices []int, log string) error {
-	return s.own(l, func(tx *sql.Tx) error {
+	return s.own(l, func(tx *writing, f *Frame) error {
 		for _, i := range indices {
 			if _, err := tx.Exec("DELETE FROM tile WHERE sequence_id = ? AND number = ? AND tile = ?", l.SequenceID,
 				l.Number, i); err != nil {
@@ -165,7 +165,7 @@ func (s *Store) LoseTiles(l *Lease, indices []int, log string) error {
 // ForgetTiles forgets the tiles of a frame that was dropped. Before that their files are set aside by the work given,
 // while nobody can take the frame up again: somebody may have by now, and then nothing is done.
 func (s *Store) ForgetTiles(sequence int64, number int, aside func() error) error {
-	return s.change(func(tx *sql.Tx) error {
+	return s.change(func(tx *writing) error {
 		f, err := frameIn(tx, sequence, number)
 		if err != nil || f.State != queue.Dropped {
 			return err
@@ -179,7 +179,7 @@ func (s *Store) ForgetTiles(sequence int64, number int, aside func() error) erro
 }
 
 // recoverTiles makes the tiles ready that a server was busy with when it died.
-func recoverTiles(tx *sql.Tx) error {
+func recoverTiles(tx *writing) error {
 	rows, err := tx.Query(
 		"SELECT sequence_id, number, tile FROM tile WHERE state IN (?, ?)", queue.Rendering, queue.Checking,
 	)

@@ -4,6 +4,8 @@ import (
 	"database/sql"
 	"errors"
 	"strings"
+
+	"reelhouse/core/queue"
 )
 
 // Whose turn it is says queue.Turn. Here its parts are columns, in the same order; a frame is found by its batch, its
@@ -43,32 +45,58 @@ func without(except []int64) (string, []any) {
 }
 
 // nextFrame returns the ready frame whose turn it is, by queue.Turn; nil if there is none.
-func nextFrame(tx *sql.Tx, except []int64) (*step, error) {
+func (s *Store) nextFrame(tx *writing, except []int64) (*step, error) {
 	n := &step{}
 	var inWaves bool
+	var fresh int
+	var state queue.State
 	others, args := without(except)
-	err := tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles, b.id, b.priority, b.in_waves FROM sequence q
-		JOIN batch b ON b.id = q.batch_id
-		WHERE q.ready > 0`+others+` ORDER BY `+turnOf(batchTurn, sequenceTurn)+` LIMIT 1`, args...).
-		Scan(&n.sequence, &n.Sequence, &n.tiles, &n.Batch, &n.Priority, &inWaves)
-	if err == nil && inWaves {
-		err = tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles FROM sequence q WHERE q.batch_id = ? AND q.ready > 0 ORDER BY
-			(SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1), `+
-			turnOf(sequenceTurn)+` LIMIT 1`, n.Batch).Scan(&n.sequence, &n.Sequence, &n.tiles)
-	}
+	err := tx.QueryRow(`SELECT b.id, b.priority, b.in_waves FROM batch b WHERE b.ready > 0`+others+` ORDER BY `+
+		turnOf(batchTurn)+` LIMIT 1`, args...).Scan(&n.Batch, &n.Priority, &inWaves)
 	if err == nil {
-		err = tx.QueryRow(`SELECT f.number, f.wave, f.turn FROM frame f WHERE f.sequence_id = ? AND f.state = 'ready'
-			ORDER BY `+turnOf(waveTurn, frameTurn)+`, f.number LIMIT 1`, n.sequence).
-			Scan(&n.number, &n.Wave, &n.Turn.Frame)
+		wave := ""
+		if inWaves {
+			wave = waveOfNext + ", "
+		}
+		err = tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles, q.fresh, q.fresh_state FROM sequence q
+			WHERE q.batch_id = ? AND q.ready > 0 ORDER BY `+wave+turnOf(sequenceTurn)+` LIMIT 1`, n.Batch).
+			Scan(&n.sequence, &n.Sequence, &n.tiles, &fresh, &state)
 	}
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
+	} else if err != nil {
+		return nil, err
 	}
+	if fresh > 0 && state == queue.Ready {
+		if err := s.rowsForNext(tx, n.sequence); err != nil {
+			return nil, err
+		}
+	}
+	err = tx.QueryRow(`SELECT f.number, f.wave, f.turn FROM frame f WHERE f.sequence_id = ? AND f.state = 'ready'
+		ORDER BY `+turnOf(waveTurn, frameTurn)+`, f.number LIMIT 1`, n.sequence).
+		Scan(&n.number, &n.Wave, &n.Turn.Frame)
 	return n, err
 }
 
+// waveOfNext is the wave of a sequence's next ready frame.
+const waveOfNext = `min(
+	coalesce((SELECT f.wave FROM frame f WHERE f.sequence_id = q.id AND f.state = 'ready' ORDER BY f.wave LIMIT 1),
+		1000000),
+	CASE WHEN q.fresh > 0 AND q.fresh_state = 'ready' THEN q.fresh_wave ELSE 1000000 END)`
+
+// rowsForNext makes a row of the next fresh frame of a sequence, if no other one that is ready comes before it.
+func (s *Store) rowsForNext(tx *writing, sequence int64) error {
+	var earlier int
+	err := tx.QueryRow("SELECT EXISTS (SELECT 1 FROM frame WHERE sequence_id = ? AND state = 'ready')",
+		sequence).Scan(&earlier)
+	if err != nil || earlier > 0 { // fresh ones are the last by their turns
+		return err
+	}
+	return s.rowsFor(tx, sequence, 1)
+}
+
 // nextTile returns the ready tile whose turn it is, by queue.Turn; nil if there is none.
-func nextTile(tx *sql.Tx, except []int64) (*step, error) {
+func nextTile(tx *writing, except []int64) (*step, error) {
 	n := &step{}
 	others, args := without(except)
 	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, t.tile, t.sequence_id, t.number, q.tiles

@@ -18,6 +18,7 @@ func TestTheRecordKeepsTheOrderOfTurns(t *testing.T) {
 		}
 		_, err := s.write.Exec("UPDATE batch SET in_waves = 1")
 		must(t, err)
+		rowsOfAll(t, s)
 		rows, err := s.write.Query("SELECT sequence_id, number FROM frame")
 		must(t, err)
 		var frames [][2]int64

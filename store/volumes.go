@@ -1,7 +1,5 @@
 package store
 
-import "database/sql"
-
 // A Volume is a folder, on any disk, below which finished files lie.
 type Volume struct {
 	Code   string // "" for the data folder's own
@@ -30,7 +28,7 @@ func (s *Store) Volumes() ([]Volume, error) {
 
 // SetVolumes notes which volumes there are, instead of those that there were.
 func (s *Store) SetVolumes(all []Volume) error {
-	return s.change(func(tx *sql.Tx) error {
+	return s.change(func(tx *writing) error {
 		if _, err := tx.Exec("DELETE FROM volume"); err != nil {
 			return err
 		}

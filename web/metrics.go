@@ -26,7 +26,7 @@ var framesMetric = prometheus.NewDesc(
 func (f frameCollector) Describe(out chan<- *prometheus.Desc) { out <- framesMetric }
 
 func (f frameCollector) Collect(out chan<- prometheus.Metric) {
-	batches, err := f.house.Record.Batches("")
+	batches, err := f.house.Record.BatchesAlone("")
 	if err != nil {
 		out <- prometheus.NewInvalidMetric(framesMetric, err)
 		return

@@ -134,7 +134,7 @@ func (a *App) tell(ctx context.Context, code string, r *room) {
 
 // eventTexts works out the events of a production as they are now; with all, those of stations, too.
 func (a *App) eventTexts(code string, all bool) (map[string]string, error) {
-	batches, err := a.House.Record.Batches(code)
+	batches, err := a.House.Record.BatchesAlone(code)
 	if err != nil {
 		return nil, err
 	}

@@ -50,7 +50,7 @@ type Station struct {
 	Keeps []string
 	// Routes adds what it answers beside its page to the routes of a production. Nil for nothing.
 	Routes func(p *echo.Group)
-	// Events adds its live events for the batches of a production. Nil for none.
+	// Events adds its live events for the batches of a production, which are without their sequences. Nil for none.
 	Events func(p store.Revision, batches []store.Batch, add func(event, template string, data any) error) error
 }
 

@@ -19,7 +19,7 @@ type View struct {
 	Draft      house.Draft
 	Totals     plan.Totals
 	Running    Running
-	Batches    []store.Batch
+	Batches    []store.Batch // without their sequences
 	Mistake    Mistake
 	Notice     string       // what was just done, in a sentence
 	Impact     *plan.Impact // what it changed of what would be rendered; nil for nothing
@@ -110,7 +110,7 @@ func (a *App) complete(v *View) error {
 	}
 	v.Totals = v.Draft.Batch.Totals()
 	v.Totals.Seconds /= float64(a.Node.SlotCount())
-	if v.Batches, err = a.House.Record.Batches(v.Production.Code); err != nil {
+	if v.Batches, err = a.House.Record.BatchesAlone(v.Production.Code); err != nil {
 		return err
 	}
 	v.Running = a.RunningOf(v.Batches)

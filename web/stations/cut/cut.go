@@ -448,9 +448,6 @@ func (a *page) cutPlay(c *echo.Context) error {
 	}
 	v := &kit.View{Production: p}
 	v.Draft.Set = p.Resolve()
-	if v.Batches, err = a.House.Record.Batches(p.Code); err != nil {
-		return err
-	}
 	text, err := a.playlist(v)
 	if err != nil {
 		return err
@@ -461,35 +458,31 @@ func (a *page) cutPlay(c *echo.Context) error {
 
 // finished returns the newest sequence of a shot's view that has good frames, and which those are.
 func (a *page) finished(v *kit.View, use cut.Use) (playedSpan, error) {
-	for _, b := range v.Batches {
-		for _, q := range b.Sequences {
-			if q.Spec.Shot != use.Shot || q.Spec.View != use.View || q.Counts[queue.Good] == 0 {
-				continue
-			}
-			frames, err := a.House.Record.Frames(q.ID)
-			if err != nil {
-				return playedSpan{}, err
-			}
-			var good []int
-			for _, f := range frames {
-				if f.State == queue.Good {
-					good = append(good, f.Number)
-				}
-			}
-			found := playedSpan{Sequence: q.ID}
-			for _, r := range frame.SetOf(good).Runs() {
-				if r.Step == 1 {
-					found.Done = append(found.Done, [2]int{r.First, r.Last})
-					continue
-				}
-				for n := r.First; n <= r.Last; n += r.Step {
-					found.Done = append(found.Done, [2]int{n, n})
-				}
-			}
-			return found, nil
+	id, known, err := a.House.Record.NewestGood(v.Production.Code, use.Shot, use.View)
+	if err != nil || !known {
+		return playedSpan{}, err
+	}
+	frames, err := a.House.Record.Frames(id)
+	if err != nil {
+		return playedSpan{}, err
+	}
+	var good []int
+	for _, f := range frames {
+		if f.State == queue.Good {
+			good = append(good, f.Number)
 		}
 	}
-	return playedSpan{}, nil
+	found := playedSpan{Sequence: id}
+	for _, r := range frame.SetOf(good).Runs() {
+		if r.Step == 1 {
+			found.Done = append(found.Done, [2]int{r.First, r.Last})
+			continue
+		}
+		for n := r.First; n <= r.Last; n += r.Step {
+			found.Done = append(found.Done, [2]int{n, n})
+		}
+	}
+	return found, nil
 }
 
 // exportCut answers with the cut as a file.

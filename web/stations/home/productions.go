@@ -47,7 +47,7 @@ func (a *page) cardOf(p store.Revision) (card, error) {
 	}
 	out.Totals, out.Problems = d.Batch.Totals(), len(d.Problems)
 	out.Totals.Seconds /= float64(a.Node.SlotCount())
-	batches, err := a.House.Record.Batches(p.Code)
+	batches, err := a.House.Record.BatchesAlone(p.Code)
 	if err != nil {
 		return out, err
 	}

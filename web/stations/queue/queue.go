@@ -1,11 +1,9 @@
 package queue
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -31,30 +29,7 @@ type shownBatch struct {
 }
 
 // mostSequences is how many sequences of a batch are shown.
-const mostSequences = 100
-
-// worthShowing returns the sequences of a long batch that are shown, in their order: those where something is happening
-// or went wrong, then those that are not done, then the others.
-func worthShowing(all []store.Sequence, most int) []store.Sequence {
-	if len(all) <= most {
-		return all
-	}
-	rank := func(s store.Sequence) int {
-		c := s.Counts
-		switch {
-		case c[queue.Failed]+c[queue.Lost]+c[queue.Rendering]+c[queue.Checking] > 0:
-			return 0
-		case c.Left()+c[queue.Held] > 0:
-			return 1
-		}
-		return 2
-	}
-	chosen := slices.Clone(all)
-	slices.SortStableFunc(chosen, func(a, b store.Sequence) int { return cmp.Compare(rank(a), rank(b)) })
-	chosen = chosen[:most]
-	slices.SortFunc(chosen, func(a, b store.Sequence) int { return cmp.Compare(a.Ordinal, b.Ordinal) })
-	return chosen
-}
+const mostSequences = 40
 
 type shownSequence struct {
 	store.Sequence
@@ -158,8 +133,11 @@ func (a *page) showBatch(b store.Batch) (shownBatch, error) {
 			return shown, err
 		}
 	}
-	sequences := worthShowing(b.Sequences, mostSequences)
-	shown.Hidden = len(b.Sequences) - len(sequences)
+	sequences, err := a.House.Record.SequencesToShow(b.ID, mostSequences)
+	if err != nil {
+		return shown, err
+	}
+	shown.Hidden = b.Parts - len(sequences)
 	for _, s := range sequences {
 		frames, err := a.House.Record.Frames(s.ID)
 		if err != nil {

@@ -54,7 +54,11 @@ type screeningPage struct {
 func (a *page) fill(v *kit.View) error {
 	page := screeningPage{Code: v.Production.Code, Pass: v.Query("pass")}
 	asked, _ := strconv.ParseInt(v.Query("sequence"), 10, 64)
-	for _, b := range v.Batches {
+	batches, err := a.House.Record.Batches(v.Production.Code)
+	if err != nil {
+		return err
+	}
+	for _, b := range batches {
 		for _, s := range b.Sequences {
 			page.Sequences = append(page.Sequences, screened{s, b, s.Counts[queue.Good]})
 		}

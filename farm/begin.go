@@ -17,7 +17,7 @@ func (n *Node) begin(ctx context.Context) {
 	defer end()
 	look := time.NewTicker(lookAround)
 	defer look.Stop()
-	marks, orphans := "", map[int64]bool{}
+	marks := ""
 	for ctx.Err() == nil {
 		begun, next, err := n.House.Record.Begin(time.Now())
 		if err != nil {
@@ -37,12 +37,26 @@ func (n *Node) begin(ctx context.Context) {
 		case <-changed:
 		case <-wait:
 		case <-look.C:
-			orphans = n.takeBack(orphans)
 			// Another process, such as the command line, may have changed the record.
 			if now, err := n.House.Record.Marks(); err == nil && now != marks {
 				marks = now
 				n.Hub.Changed()
 			}
+		}
+	}
+}
+
+// orphans gives back what nobody is at, until ctx ends.
+func (n *Node) orphans(ctx context.Context) {
+	look := time.NewTicker(lookAround)
+	defer look.Stop()
+	found := map[int64]bool{}
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-look.C:
+			found = n.takeBack(found)
 		}
 	}
 }

@@ -5,14 +5,14 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"os/exec"
-	"strconv"
-	"strings"
 	"time"
 
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/job"
+	"reelhouse/core/work"
 )
 
 // A Renderer is a program that keeps the renderer contract, or one that puts frames together or judges files, and says
@@ -26,6 +26,8 @@ type Renderer struct {
 	Version string `json:"version"`
 	// Varies says that it makes other bytes each time.
 	Varies bool `json:"varies"`
+	// Declared says how a program of another maker is used, which does not keep the contract; nil for one that does.
+	Declared *work.Program `json:"-"`
 	// Supervisor is the command that starts it, and ends it together with all that it has started; none for tests.
 	Supervisor []string `json:"-"`
 	// Memory is how many bytes it may take; 0 for any. It needs a supervisor.
@@ -35,6 +37,15 @@ type Renderer struct {
 // Print returns the renderer as fingerprints know it.
 func (r Renderer) Print() fingerprint.Renderer {
 	return fingerprint.Renderer{Name: r.Name, Version: r.Version, Varies: r.Varies}
+}
+
+// offered returns the renderer as the house tells of it, with what it needs.
+func (r Renderer) offered(needs work.Override) work.Renderer {
+	o := work.Renderer{Renderer: r.Print(), Needs: needs}
+	if r.Declared != nil {
+		o.Scenes, o.Files = r.Declared.Scenes, r.Declared.Files
+	}
+	return o
 }
 
 // startError says that a program could not be started, which is not the fault of the frame.
@@ -67,23 +78,17 @@ const (
 	NotStarted     = "not started: "
 )
 
-// command returns the command line for an order.
-func (r Renderer) command(order string) []string {
-	line := append(append([]string{r.Command}, r.Args...), order)
-	if len(r.Supervisor) == 0 {
-		return line
-	}
-	under := append([]string(nil), r.Supervisor...)
-	if r.Memory > 0 {
-		under = append(under, "--memory", strconv.FormatInt(r.Memory, 10))
-	}
-	return append(append(under, "--"), line...)
-}
-
 // Run gives an order to a child process and returns when that has ended. Messages go to heard, one at a time.
 // Everything that the child says goes to log. The child is ended when ctx ends, and its standard input closes when this
 // process does, which tells it to end by itself. Whatever else holds its output then is not waited for.
 func (r Renderer) Run(ctx context.Context, work string, order any, cores int, heard func(job.Message), log *Log) error {
+	if r.Declared != nil {
+		j, frames := order.(job.Job)
+		if !frames {
+			return fmt.Errorf("renderer %s renders frames, and nothing else", r.Name)
+		}
+		return r.runDeclared(ctx, work, j, cores, heard, log)
+	}
 	file, err := os.CreateTemp(work, "job-*.json")
 	if err != nil {
 		return fmt.Errorf("job file: %w", err)
@@ -93,65 +98,24 @@ func (r Renderer) Run(ctx context.Context, work string, order any, cores int, he
 	if err := errors.Join(err, file.Close()); err != nil {
 		return fmt.Errorf("job file: %w", err)
 	}
-	line := r.command(file.Name())
-	cmd := exec.CommandContext(ctx, line[0], line[1:]...)
-	cmd.WaitDelay = endsWithin
-	if len(r.Supervisor) > 0 {
-		apart(cmd)
-		cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) } // it ends the program, and then itself
+	failure := ""
+	p := process{
+		name: r.Name, line: append(append([]string{r.Command}, r.Args...), file.Name()), work: work,
+		mark: file.Name(), cores: cores, memory: r.Memory, supervisor: r.Supervisor,
+		hear: func(out io.Reader) error {
+			return job.Listen(out, func(m job.Message) {
+				if m.Event == job.Failed {
+					failure = m.Text
+				}
+				if m.Event == job.Used { // which only a node says
+					m.Event = job.Note
+				}
+				log.message(m)
+				heard(m)
+			})
+		},
 	}
-	mark := orderVariable + file.Name()
-	cmd.Env = append(os.Environ(), fmt.Sprintf("GOMAXPROCS=%d", cores), workVariable+work, mark)
-	complaints := &tail{}
-	cmd.Stderr = complaints
-	input, err := cmd.StdinPipe()
-	if err != nil {
-		return err
-	}
-	defer input.Close()
-	read, write, err := os.Pipe()
-	if err != nil {
-		return err
-	}
-	defer read.Close()
-	cmd.Stdout = write
-	log.Add("renderer %s starts: %s", r.Name, strings.Join(cmd.Args, " "))
-	err = cmd.Start()
-	write.Close()
-	if err != nil {
-		return &startError{r.Name, err}
-	}
-	ears := make(chan string, 1)
-	go func() {
-		failure := ""
-		if err := job.Listen(read, func(m job.Message) {
-			if m.Event == job.Failed {
-				failure = m.Text
-			}
-			log.message(m)
-			heard(m)
-		}); err != nil && !errors.Is(err, os.ErrClosed) {
-			log.Add("its output could not be read to the end: %v", err)
-		}
-		ears <- failure
-	}()
-	err = cmd.Wait()
-	if exit := (*exec.ExitError)(nil); len(r.Supervisor) > 0 && errors.As(err, &exit) &&
-		exit.ExitCode() < 0 {
-		endMarked(mark) // the supervisor was killed, and nobody else ends what it has started
-	}
-	failure, quiet := "", time.NewTimer(drainWithin)
-	defer quiet.Stop()
-	select {
-	case failure = <-ears:
-	case <-quiet.C: // something that it started holds its output
-		read.Close()
-		failure = <-ears
-		log.Add("something that it started is still there, and is not waited for")
-	}
-	for _, line := range complaints.lines() {
-		log.Add("%s", line)
-	}
+	complaints, err := p.run(ctx, heard, log)
 	return r.ended(ctx, err, failure, complaints)
 }
 

@@ -18,6 +18,7 @@ import (
 	"reelhouse/core/job"
 	"reelhouse/core/queue"
 	"reelhouse/core/trace"
+	"reelhouse/core/work"
 	"reelhouse/house"
 	"reelhouse/house/housetest"
 	"reelhouse/store"
@@ -286,7 +287,7 @@ func TestBadRenderersFailWithTheirReason(t *testing.T) {
 			n, _ := start(t, h, way)
 			b = waitFor(t, n, b.ID, settled)
 			f, err := h.Record.Frame(b.Sequences[0].ID, 1001)
-			if err != nil || f.State != queue.Failed || f.Attempts != queue.Retries+1 ||
+			if err != nil || f.State != queue.Failed || f.Attempts != work.UsualTries ||
 				!strings.Contains(f.Reason, says) {
 				t.Errorf("%+v, %v, want %q", f, err, says)
 			}
@@ -294,7 +295,7 @@ func TestBadRenderersFailWithTheirReason(t *testing.T) {
 				t.Errorf("files were left: %v", got)
 			}
 			logs, err := h.Record.Logs(b.Sequences[0].ID, 1001)
-			if err != nil || len(logs) != queue.Retries+1 {
+			if err != nil || len(logs) != work.UsualTries {
 				t.Errorf("%d logs, %v", len(logs), err)
 			}
 			if way == "crash" && !strings.Contains(logs[0].Text, "something terrible") {

@@ -20,6 +20,7 @@ type part struct {
 	temp  string // absolute
 	final string // relative to the output folder, with slashes
 	want  inspect.Expected
+	wrote bool // its program has said that it is complete
 }
 
 func tempName(final, mark string) string {
@@ -129,7 +130,8 @@ func clearLease(h *house.House, l *store.Lease) error {
 		if err != nil {
 			return err
 		}
-		errs = append(errs, os.RemoveAll(tempName(final, leaseMark(l))))
+		temp := tempName(final, leaseMark(l))
+		errs = append(errs, os.RemoveAll(temp), removeAll(ownFolder(temp)))
 		folders[filepath.Dir(final)] = true
 	}
 	for folder := range folders {

@@ -46,11 +46,31 @@ func (l *Log) Add(format string, args ...any) {
 	}
 }
 
+// Append adds what another log holds.
+func (l *Log) Append(other *Log) {
+	text := other.String()
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.text.WriteString(text)
+}
+
 // Last adds a line though the log is full.
 func (l *Log) Last(format string, args ...any) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	fmt.Fprintf(&l.text, "%s  %s\n", l.now().UTC().Format("15:04:05.000"), fmt.Sprintf(format, args...))
+}
+
+// line adds what a declared program has said.
+func (l *Log) line(m job.Message) {
+	switch m.Event {
+	case job.Failed, job.Warning:
+		l.Add("%s: %s", m.Event, m.Text)
+	case job.Progress:
+		l.message(m)
+	default:
+		l.Add("%s", m.Text)
+	}
 }
 
 func (l *Log) message(m job.Message) {
@@ -67,6 +87,8 @@ func (l *Log) message(m job.Message) {
 		l.Add("wrote %s, %d bytes, after %.2f s%s", filepath.Base(m.Path), m.Bytes, m.Seconds, taken(m))
 	case job.Finished:
 		l.Add("renderer finished")
+	case job.Used:
+		l.Add("it took %.2f s of processor time%s", m.Processor, taken(m))
 	case job.Judged:
 	default:
 		l.Add("%s: %s", m.Event, m.Text)

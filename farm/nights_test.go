@@ -335,7 +335,7 @@ func TestStepsThatNobodyIsAtAreTakenBack(t *testing.T) {
 	if owned, _ := h.Record.Owned(l); !owned || len(first) != 1 {
 		t.Fatalf("it was taken back at once: %v", first)
 	}
-	n.running = map[stepKey]*work{keyOf(l): {lease: l}}
+	n.running = map[stepKey]*underWay{keyOf(l): {lease: l}}
 	n.takeBack(first)
 	if owned, _ := h.Record.Owned(l); !owned {
 		t.Error("a step that is being rendered was taken back")

@@ -1,6 +1,7 @@
 package farm
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -16,7 +17,7 @@ import (
 	"github.com/dustin/go-humanize"
 
 	"reelhouse/core/job"
-	"reelhouse/core/queue"
+	"reelhouse/core/work"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -30,14 +31,22 @@ type Node struct {
 	// Assembler is the program that puts frames together from their tiles.
 	Assembler Renderer
 	// Judge is the program that judges what others wrote; without one this process does.
-	Judge    Renderer
-	Slots    int           // frames, or tiles, rendered side by side; 0 for one a core
+	Judge Renderer
+	// Renderers are those that the house has beside the usual one, by their names.
+	Renderers map[string]Renderer
+	// Works says what tasks need.
+	Works  work.Catalogue
+	Labels []string // that tasks may ask for, sorted
+	Cores  int      // that tasks may have for themselves; 0 for those of this machine
+	Memory int64    // bytes that tasks may have for themselves; 0 for not counted
+
+	Slots    int           // tasks side by side; 0 for one a core
 	Timeout  time.Duration // after which a frame is given up; 0 for DefaultTimeout
 	Patience time.Duration // before another try when something is wrong with the house, the first time; 0 for 3 s
 	Log      *slog.Logger
 
 	mutex   sync.Mutex
-	running map[stepKey]*work
+	running map[stepKey]*underWay
 	unsure  map[stepKey]int // how often a step was given back for what only a renderer said
 	rests   rests
 	behind  []*store.Lease // whose files under way could not be removed
@@ -54,8 +63,8 @@ type stepKey struct {
 
 func keyOf(l *store.Lease) stepKey { return stepKey{l.SequenceID, l.Number, l.TileIndex()} }
 
-// work is one step in the node's hands.
-type work struct {
+// underWay is one step in the node's hands.
+type underWay struct {
 	lease    *store.Lease
 	cancel   context.CancelCauseFunc
 	progress float64
@@ -76,28 +85,36 @@ func (n *Node) SlotCount() int {
 
 // Draw renders a job that is no frame of the queue, such as a small picture, by the node's renderer.
 func (n *Node) Draw(ctx context.Context, j job.Job) error {
-	return n.Renderer.Run(ctx, n.House.Work(), j, runtime.NumCPU(), func(job.Message) {}, NewLog())
+	r := n.Renderer
+	for _, other := range n.Renderers {
+		if other.Declared != nil && other.Declared.Understands(j.Scene) {
+			r = other
+		}
+	}
+	return r.Run(ctx, n.House.Work(), j, runtime.NumCPU(), func(job.Message) {}, NewLog())
 }
 
 // Run renders until ctx ends; then it ends its children and gives their frames back. Before it takes the first frame it
 // clears away what a server that died has left; while that is not possible, as on a full disk, it says why and tries
 // again.
-func (n *Node) Run(ctx context.Context) error {
+func (n *Node) Run(ctx context.Context) error { return Farm{[]*Node{n}}.Run(ctx) }
+
+func (n *Node) reset() {
 	n.mutex.Lock()
-	n.running, n.unsure = map[stepKey]*work{}, map[stepKey]int{}
-	n.mutex.Unlock()
-	if !n.until(ctx, n.prepare) {
-		return nil
-	}
+	defer n.mutex.Unlock()
+	n.running, n.unsure = map[stepKey]*underWay{}, map[stepKey]int{}
+}
+
+// work takes one task after the other in each slot, until ctx ends.
+func (n *Node) work(ctx context.Context, first bool) {
 	var group sync.WaitGroup
 	for range n.SlotCount() {
 		group.Go(func() { n.slot(ctx) })
 	}
-	group.Go(func() { n.watch(ctx) })
-	group.Go(func() { n.begin(ctx) })
+	group.Go(func() { n.watch(ctx, first) })
+	group.Go(func() { n.orphans(ctx) })
 	group.Wait()
 	n.sweep()
-	return nil
 }
 
 // prepare takes up what a server that died has left, and notes who renders.
@@ -106,10 +123,20 @@ func (n *Node) prepare() error {
 		return err
 	}
 	mixed, err := n.House.Record.SetRenderer(n.Renderer.Print())
-	if mixed > 0 {
+	if err != nil {
+		return err
+	}
+	var others []work.Renderer
+	for _, r := range n.Renderers {
+		others = append(others, r.offered(n.Works.Renderers[r.Name]))
+	}
+	slices.SortFunc(others, func(a, b work.Renderer) int { return strings.Compare(a.Name, b.Name) })
+	further, err := n.House.Record.SetOffered(others)
+	if mixed += further; mixed > 0 {
 		n.Log.Warn(
-			"sequences that another renderer has begun are finished by this one", "sequences", mixed, "renderer",
-			n.Renderer.Print(),
+			"sequences that another renderer, or version, has begun are finished by this one",
+			"sequences",
+			mixed,
 		)
 	}
 	return err
@@ -211,9 +238,9 @@ func (n *Node) slot(ctx context.Context) {
 	for ctx.Err() == nil {
 		pause, except, next := n.rests.now(time.Now())
 		if pause == 0 {
-			lease, wait := n.lease(except)
-			if lease != nil {
-				n.render(ctx, lease)
+			leases, wait := n.lease(except)
+			if len(leases) > 0 {
+				n.render(ctx, leases)
 				continue
 			}
 			if pause = wait; pause == 0 {
@@ -237,7 +264,7 @@ const room = 8 << 20
 
 // lease takes the next frame, unless the disk has no room for one. Without one it returns after how long it is to be
 // tried again, 0 for when something has changed.
-func (n *Node) lease(except []int64) (*store.Lease, time.Duration) {
+func (n *Node) lease(except []int64) ([]*store.Lease, time.Duration) {
 	n.sweep()
 	full := fullness(n.House.VolumeState("").Free, "")
 	if n.rests.set(&n.rests.full, full) {
@@ -247,21 +274,23 @@ func (n *Node) lease(except []int64) (*store.Lease, time.Duration) {
 		return nil, n.patience()
 	}
 	without, trouble, err := n.unusable()
-	var l *store.Lease
+	var leases []*store.Lease
 	if err == nil {
 		if n.rests.set(&n.rests.volumes, trouble) {
 			n.troubled(trouble)
 		}
-		l, err = n.House.Record.Lease(n.Name, append(without, except...)...)
+		leases, err = n.House.Record.LeaseTogether(
+			store.Offer{Node: n.Name, Except: append(without, except...), Takes: n.takes},
+		)
 	}
 	n.setRecord(err)
-	if err != nil || l == nil && trouble != "" {
+	if err != nil || len(leases) == 0 && trouble != "" {
 		return nil, n.patience()
 	}
-	if l != nil {
+	if len(leases) > 0 {
 		n.Hub.Changed()
 	}
-	return l, 0
+	return leases, 0
 }
 
 // fullness says that a volume with so many bytes free is full, "" if it is not.
@@ -302,8 +331,9 @@ func (n *Node) unusable() (batches []int64, trouble string, err error) {
 // Trouble says why the node cannot render although frames are ready, or "".
 func (n *Node) Trouble() string { return n.rests.text() }
 
-// watch ends the work on frames that a person has held or dropped.
-func (n *Node) watch(ctx context.Context) {
+// watch ends the work on frames that a person has held or dropped, and, on the first node, removes tiles that nobody
+// needs any more.
+func (n *Node) watch(ctx context.Context, first bool) {
 	changed, end := n.Hub.Listen()
 	defer end()
 	for {
@@ -319,6 +349,9 @@ func (n *Node) watch(ctx context.Context) {
 			}
 		}
 		n.mutex.Unlock()
+		if !first {
+			continue
+		}
 		if err := n.clearTiles(false); err != nil {
 			n.Log.Error("tiles that are not needed any more stay behind", "error", err)
 		}
@@ -335,40 +368,64 @@ func (n *Node) Progress(sequence int64, number, tile int) float64 {
 	return 0
 }
 
-// render takes a leased step to its end.
-func (n *Node) render(parent context.Context, l *store.Lease) {
+// render takes leased steps, which one process does, to their ends.
+func (n *Node) render(parent context.Context, leases []*store.Lease) {
 	ctx, cancel := context.WithCancelCause(parent)
 	defer cancel(nil)
-	ctx, stop := context.WithTimeoutCause(ctx, n.timeout(), errTimeout)
+	ctx, stop := context.WithTimeoutCause(ctx, n.timeoutOf(leases[0]), errTimeout)
 	defer stop()
-	key := keyOf(l)
-	w := &work{lease: l, cancel: cancel}
 	n.mutex.Lock()
-	n.running[key] = w
+	for _, l := range leases {
+		n.running[keyOf(l)] = &underWay{lease: l, cancel: cancel}
+	}
 	n.mutex.Unlock()
 	defer func() {
 		n.mutex.Lock()
-		delete(n.running, key)
+		for _, l := range leases {
+			delete(n.running, keyOf(l))
+		}
 		n.mutex.Unlock()
 		n.Hub.Changed()
 	}()
+	if len(leases) > 1 {
+		n.renderTogether(ctx, parent, leases)
+		return
+	}
+	l := leases[0]
 	log := NewLog()
 	log.Add("%s, on node %s", stepName(l), n.Name)
-	heard := func(m job.Message) {
-		if m.Event != job.Progress {
-			return
-		}
+	err := n.finish(ctx, parent, l, log, func(m job.Message) { n.heard(leases, m) })
+	n.ended(ctx, parent, l, err, log)
+}
+
+// heard notes how far the frame is that a message is about, and what has been taken for all of them.
+func (n *Node) heard(leases []*store.Lease, m job.Message) {
+	switch m.Event {
+	case job.Progress:
 		n.mutex.Lock()
-		w.progress = m.Progress
+		for _, l := range leases {
+			if w := n.running[keyOf(l)]; w != nil && (len(leases) == 1 || m.Frame == l.Number) {
+				w.progress = m.Progress
+			}
+		}
 		n.mutex.Unlock()
 		n.Hub.Changed()
+	case job.Used:
+		for _, l := range leases {
+			l.Spent.Processor += m.Processor / float64(len(leases))
+			l.Spent.Peak = max(l.Spent.Peak, m.Memory)
+		}
 	}
-	if err := n.finish(ctx, parent, l, log, heard); err != nil {
+}
+
+// ended records how a step has ended, as far as it is not recorded yet.
+func (n *Node) ended(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
+	if err != nil {
 		n.settle(ctx, parent, l, err, log)
 		return
 	}
 	n.mutex.Lock()
-	delete(n.unsure, key)
+	delete(n.unsure, keyOf(l))
 	n.mutex.Unlock()
 	if n.rests.well(l.Batch.ID) {
 		n.troubled("")
@@ -399,8 +456,12 @@ func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, hea
 	if err != nil {
 		return err
 	}
-	seconds := good()
-	err = n.owe(parent, func() error { return n.House.Record.Accept(l, seconds, files, log.String()) })
+	return n.accept(parent, l, good(), files, log)
+}
+
+// accept records a frame whose files are in place.
+func (n *Node) accept(parent context.Context, l *store.Lease, seconds float64, files []store.File, log *Log) error {
+	err := n.owe(parent, func() error { return n.House.Record.Accept(l, seconds, files, log.String()) })
 	n.settlePlaced(l)
 	if err == nil {
 		n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
@@ -436,10 +497,13 @@ func (n *Node) owe(parent context.Context, record func() error) error {
 // settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
 	left := clearLease(n.House, l)
-	record := n.ending(ctx, parent, l, err, log)
-	if record == nil {
-		return
+	if record := n.ending(ctx, parent, l, err, log); record != nil {
+		n.settleAs(parent, l, left, record)
 	}
+}
+
+// settleAs records how a step has ended, and that nothing lies about of it, unless left says why not.
+func (n *Node) settleAs(parent context.Context, l *store.Lease, left error, record func() error) {
 	if failed := n.owe(parent, record); failed != nil && !errors.Is(failed, store.ErrLost) && parent.Err() == nil {
 		n.Log.Error("the record of a frame could not be changed", "frame", l.Number, "error", failed)
 	}
@@ -499,7 +563,7 @@ func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, lo
 	}
 	reason := err.Error()
 	if errors.Is(cause, errTimeout) {
-		reason = fmt.Sprintf("it took longer than %v and was stopped", n.timeout())
+		reason = fmt.Sprintf("it took longer than %v and was stopped", n.timeoutOf(l))
 	} else if fault := n.faultOf(l, err); fault != nil && n.believes(l, fault) {
 		batch := int64(0)
 		if fault.batch {
@@ -511,7 +575,7 @@ func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, lo
 	}
 	log.Last("broken: %s", reason)
 	n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "tile", l.TileIndex(),
-		"attempt", l.Tries(), "of", queue.Retries+1, "reason", reason)
+		"attempt", l.Tries(), "of", l.Needs.MostTries(), "reason", reason)
 	return func() error { return n.House.Record.Break(l, reason, log.String()) }
 }
 
@@ -544,8 +608,46 @@ func (n *Node) patience() time.Duration {
 	return n.Patience
 }
 
-// cores returns how many cores a child has.
-func (n *Node) cores() int { return max(1, runtime.NumCPU()/n.SlotCount()) }
+// timeoutOf returns how long what a lease is of may take.
+func (n *Node) timeoutOf(l *store.Lease) time.Duration { return cmp.Or(l.Needs.Timeout, n.timeout()) }
+
+// coresOf returns how many cores a child has.
+func (n *Node) coresOf(l *store.Lease) int {
+	return cmp.Or(l.Needs.Cores, max(1, n.offers().Cores/n.SlotCount()))
+}
+
+// offers returns what the node has for tasks.
+func (n *Node) offers() work.Node {
+	return work.Node{
+		Name: n.Name, Slots: n.SlotCount(), Cores: cmp.Or(n.Cores, runtime.NumCPU()), Memory: n.Memory,
+		Labels: n.Labels,
+	}
+}
+
+// takes reports whether the node can take a task of a class now, and what that needs.
+func (n *Node) takes(class work.Class, used work.Use, licences map[string]int) (work.Settings, bool) {
+	needs, _ := n.Works.Of(class)
+	if _, known := n.rendererOf(class); !known {
+		return needs, false
+	}
+	return needs, n.Works.Waits(needs, n.offers(), used, licences) == ""
+}
+
+// rendererOf returns who renders tasks of a class, false if the node does not have it.
+func (n *Node) rendererOf(class work.Class) (Renderer, bool) {
+	if class.Renderer == "" {
+		return n.Renderer, true
+	}
+	r, known := n.Renderers[class.Renderer]
+	return r, known
+}
+
+// rendererFor returns who renders what a lease is of, with what it may take.
+func (n *Node) rendererFor(l *store.Lease) Renderer {
+	r, _ := n.rendererOf(l.Class)
+	r.Memory = cmp.Or(l.Needs.Memory, r.Memory)
+	return r
+}
 
 // produce renders a frame, judges its files, and puts them in place.
 func (n *Node) produce(ctx context.Context, l *store.Lease, log *Log, heard func(job.Message)) ([]store.File, error) {
@@ -553,7 +655,7 @@ func (n *Node) produce(ctx context.Context, l *store.Lease, log *Log, heard func
 	if err != nil {
 		return nil, err
 	}
-	return n.make(ctx, l, j, n.Renderer, n.cores(), parts, kept, log, heard)
+	return n.make(ctx, l, j, n.rendererFor(l), n.coresOf(l), parts, kept, log, heard)
 }
 
 // make has files of a frame made by a program, judges them, and puts them in place. It returns those of the whole

@@ -150,7 +150,7 @@ func (h *House) draftAs(name string, p production.Production, t plan.Trial, fres
 	if d.Diffs, d.Occupied, err = h.news(d.Batch, fresh, last, kept); err != nil {
 		return d, err
 	}
-	facts, err := h.facts(set, s, d.Diffs)
+	facts, err := h.facts(set, d.Batch, s, d.Diffs)
 	facts.Occupied = d.Occupied
 	if err != nil {
 		return d, err
@@ -256,13 +256,22 @@ func undressed(set *production.Resolved, s *scene.Scene) map[string][]string {
 }
 
 // facts gathers what the rules need to know beside the batch.
-func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.Diff) (preflight.Facts, error) {
+func (h *House) facts(
+	set *production.Resolved, b plan.Batch, s *scene.Scene, news []plan.Diff,
+) (preflight.Facts, error) {
 	p := set.Production
 	volume := h.VolumeState(p.Volume)
+	by, err := h.renderersOf(b)
+	if err != nil {
+		return preflight.Facts{}, err
+	}
 	f := preflight.Facts{
-		Cameras: CameraNames(s), LastFrame: LastFrame(p, s), FreeBytes: volume.Free, WorkBytes: h.VolumeState("").Free,
+		Cameras: CameraNames(
+			s,
+		), LastFrame: LastFrame(p, s), FreeBytes: volume.Free, WorkBytes: h.VolumeState("").Free,
 		VolumeFault: volume.Fault,
-		Unreadable:  p.Scene.Opaque != nil && h.OnlyBuiltIn, Diffs: news, ViewLooks: map[string]string{},
+		Unreadable: p.Scene.Opaque != nil &&
+			by.opaque, Unrendered: by.unrendered, Diffs: news, ViewLooks: map[string]string{},
 	}
 	if p.Scene.Opaque == nil {
 		report, err := h.Assets.Report(p.Scene)
@@ -290,7 +299,6 @@ func (h *House) facts(set *production.Resolved, s *scene.Scene, news []plan.Diff
 			f.Unused = append(f.Unused, v.Code)
 		}
 	}
-	var err error
 	if f.Cut, err = p.CutFrames(); err != nil {
 		return f, err
 	}
@@ -320,7 +328,7 @@ func (h *House) news(b plan.Batch, fresh bool, last Draft, kept []int) ([]plan.D
 	if err != nil {
 		return nil, nil, err
 	}
-	renderer, err := h.Rendering()
+	by, err := h.renderersOf(b)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -348,7 +356,7 @@ func (h *House) news(b plan.Batch, fresh bool, last Draft, kept []int) ([]plan.D
 			}
 		}
 	}
-	news := b.Against(renderer, func(key string) []plan.Earlier {
+	news := b.Against(by.of, func(key string) []plan.Earlier {
 		var all []plan.Earlier
 		for _, id := range sent[key] {
 			all = append(all, earlier[id])

@@ -59,9 +59,11 @@ func (h *House) SendDraft(p production.Production, how Sending) (int64, error) {
 		return 0, fmt.Errorf("the name or the note of the batch is too long; 200 and %d letters are possible", MostNote)
 	}
 	how.Seen = &d.Seen
-	if how.Renderer, err = h.Rendering(); err != nil {
+	by, err := h.renderersOf(b)
+	if err != nil {
 		return 0, err
 	}
+	how.Renderer, how.Others = by.usual, by.by
 	id, err := h.Record.Send(b, how.Sending)
 	if err != nil || len(p.Waivers) == 0 || how.Trial != plan.Whole {
 		return id, err

@@ -72,7 +72,8 @@ func (s *Store) Apply(scope Scope, event queue.Event) (int, error) {
 		if err != nil {
 			return err
 		}
-		if changed, err = s.apply(tx, scope, event, waits); err != nil || event != queue.Release && event != queue.Retry {
+		if changed, err = s.apply(tx, scope, event, waits); err != nil ||
+			event != queue.Release && event != queue.Retry {
 			return err
 		}
 		_, err = tx.Exec("UPDATE batch SET alike = '', in_a_row = 0, trouble = '' WHERE id = ?", batch)
@@ -103,12 +104,12 @@ func (s *Store) apply(tx *writing, scope Scope, event queue.Event, waits bool) (
 	type move struct{ from, to queue.State }
 	var fresh []move
 	for _, state := range event.From() {
-		to, err := state.Next(event, 0)
+		to, err := state.Next(event)
 		if err != nil {
 			return 0, err
 		}
 		begun := to
-		if waiting, err := state.Next(queue.Waits, 0); waits && err == nil && event != queue.Drop {
+		if waiting, err := state.Next(queue.Waits); waits && err == nil && event != queue.Drop {
 			to = waiting
 		}
 		next += " WHEN ? THEN "
@@ -123,8 +124,10 @@ func (s *Store) apply(tx *writing, scope Scope, event queue.Event, waits bool) (
 	for _, state := range event.From() {
 		moves = append(moves, state)
 	}
-	result, err := tx.Exec("UPDATE frame SET state = "+next+" END, lease = 0"+reset+" WHERE state IN ("+from[2:]+") AND "+
-		where, append(moves, of...)...)
+	result, err := tx.Exec(
+		"UPDATE frame SET state = "+next+" END, lease = 0"+reset+" WHERE state IN ("+from[2:]+") AND "+
+			where,
+		append(moves, of...)...)
 	if err == nil {
 		changed, err = result.RowsAffected()
 	}

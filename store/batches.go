@@ -12,6 +12,7 @@ import (
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
+	"reelhouse/core/work"
 )
 
 // A Batch is one that was sent. Plan is frozen; its Sequences stand in Sequences here.
@@ -51,8 +52,12 @@ type Sending struct {
 	// Seen is the number of the newest batch that was known when the plan was made, 0 for none: the plan leaves out
 	// what that and older ones have sent. A newer one is a reason not to send. Nil stands for any.
 	Seen *int64
-	// Renderer is who will render it, which counts for its fingerprints.
+	// Renderer is who usually renders here, which counts for fingerprints; Others are the sequences, by their places,
+	// that another renderer of the house renders.
 	Renderer fingerprint.Renderer
+	Others   map[int]fingerprint.Renderer
+	// Needs are what all of its tasks need, beside what is usual.
+	Needs work.Override
 	Waiting
 }
 
@@ -110,16 +115,13 @@ func (b Batch) MeanSeconds() float64 { return b.Seconds / float64(max(1, b.Sums[
 
 // Send puts a batch into the queue, all of it or nothing.
 func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
-	renderer, err := json.Marshal(how.Renderer)
-	if err != nil {
-		return 0, err
-	}
 	prints := make([]fingerprint.Print, len(b.Sequences))
 	for i, sequence := range b.Sequences {
-		prints[i] = b.Fingerprint(sequence, how.Renderer)
+		r, _ := how.renderer(i)
+		prints[i] = b.Fingerprint(sequence, r)
 	}
 	var id int64
-	err = s.change(func(tx *writing) error {
+	err := s.change(func(tx *writing) error {
 		frozen := b
 		frozen.Sequences = nil
 		document, err := json.Marshal(frozen)
@@ -161,7 +163,7 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 			state = queue.Blocked
 		}
 		for i := range b.Sequences {
-			if err := sendSequence(tx, id, i, b, state, prints[i], string(renderer)); err != nil {
+			if err := sendSequence(tx, id, i, b, state, prints[i], how); err != nil {
 				return fmt.Errorf("sequence %s: %w", b.Sequences[i].Title(), err)
 			}
 		}
@@ -190,11 +192,28 @@ func checkWaiting(tx *writing, w Waiting) error {
 	return nil
 }
 
+// renderer returns who renders the sequence of a place, and the renderer of its class.
+func (how Sending) renderer(ordinal int) (r fingerprint.Renderer, class string) {
+	if r, other := how.Others[ordinal]; other {
+		return r, r.Name
+	}
+	return how.Renderer, ""
+}
+
 // sendSequence puts a sequence into the queue. All of its frames are fresh, and the first ones have the first wave.
 func sendSequence(
-	tx *writing, batch int64, ordinal int, b plan.Batch, state queue.State, print fingerprint.Print, renderer string,
+	tx *writing, batch int64, ordinal int, b plan.Batch, state queue.State, print fingerprint.Print, how Sending,
 ) error {
 	sequence := b.Sequences[ordinal]
+	r, class := how.renderer(ordinal)
+	renderer, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	classID, err := classOf(tx, work.Class{Kind: work.Render, Renderer: class, Override: how.Needs})
+	if err != nil {
+		return err
+	}
 	spec, err := json.Marshal(sequence)
 	if err != nil {
 		return err
@@ -202,10 +221,25 @@ func sendSequence(
 	frames := sequence.Frames.Count()
 	result, err := tx.Exec(
 		`INSERT INTO sequence (batch_id, ordinal, shot, view, size, frames, megasamples, modelled, tiles, promised,
-			fingerprint, renderer, forecast, fresh, fresh_state, `+string(state)+`)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		batch, ordinal, sequence.Shot, sequence.View, sequence.SizeCode, sequence.Frames.String(), b.Samples(sequence), b.Modelled(sequence), b.TileCount(sequence),
-		len(sequence.Files), print, renderer, sequence.FrameSeconds, frames, state, frames,
+			fingerprint, renderer, class_id, forecast, fresh, fresh_state, `+string(state)+`)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		batch,
+		ordinal,
+		sequence.Shot,
+		sequence.View,
+		sequence.SizeCode,
+		sequence.Frames.String(),
+		b.Samples(sequence),
+		b.Modelled(sequence),
+		b.TileCount(sequence),
+		len(sequence.Files),
+		print,
+		string(renderer),
+		classID,
+		sequence.FrameSeconds,
+		frames,
+		state,
+		frames,
 	)
 	if err != nil {
 		return err
@@ -264,7 +298,7 @@ func (s *Store) SentUnder(keys []string) (map[string][]int64, error) {
 // Begin lets those frames go that have waited long enough: for a time, or for all of a batch or sequence to be settled.
 // It returns how many those are, and the next time for which any batch waits, the zero time for none.
 func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
-	to, err := queue.Blocked.Next(queue.Unblocked, 0)
+	to, err := queue.Blocked.Next(queue.Unblocked)
 	if err != nil {
 		return 0, next, err
 	}
@@ -297,7 +331,8 @@ func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
 		return 0, next, err
 	}
 	var first sql.NullInt64
-	err = s.read.QueryRow("SELECT min(start_at) FROM batch WHERE blocked > 0 AND start_at > ?", at.Unix()).Scan(&first)
+	err = s.read.QueryRow("SELECT min(start_at) FROM batch WHERE blocked > 0 AND start_at > ?", at.Unix()).
+		Scan(&first)
 	if first.Valid {
 		next = time.Unix(first.Int64, 0)
 	}

@@ -20,8 +20,10 @@ type Frame struct {
 	Started    time.Time
 	Seconds    float64
 	Bytes      int64
-	Reason     string // why it failed or was lost, or what went wrong at the last attempt
-	Lease      int64  // number of the lease that has it, or made it good; 0 for none
+	Processor  float64 // seconds of processor time
+	Peak       int64   // the most memory that it took, in bytes
+	Reason     string  // why it failed or was lost, or what went wrong at the last attempt
+	Lease      int64   // number of the lease that has it, or made it good; 0 for none
 }
 
 // heldBy reports whether the lease still has the frame.
@@ -48,13 +50,16 @@ type Log struct {
 const busy = `WHERE sequence_id IN (SELECT id FROM sequence WHERE rendering + checking > 0) AND state IN ('rendering',
 	'checking')`
 
-const frameColumns = "sequence_id, number, state, attempts, node, started_at, seconds, bytes, reason, lease"
+const frameColumns = "sequence_id, number, state, attempts, node, started_at, seconds, bytes, reason, lease, " +
+	"processor, " +
+	"peak"
 
 func scanFrame(row interface{ Scan(...any) error }) (Frame, error) {
 	var f Frame
 	var started string
 	err := row.Scan(
 		&f.SequenceID, &f.Number, &f.State, &f.Attempts, &f.Node, &started, &f.Seconds, &f.Bytes, &f.Reason, &f.Lease,
+		&f.Processor, &f.Peak,
 	)
 	f.Started = when(started)
 	return f, err
@@ -97,7 +102,7 @@ func move(tx *writing, sequence int64, number int, event queue.Event, change fun
 
 // move takes the frame, as it was read in the same change, through one transition.
 func (f *Frame) move(tx *writing, event queue.Event, change func(f *Frame)) (err error) {
-	if f.State, err = f.State.Next(event, f.Attempts); err != nil {
+	if f.State, err = f.State.Next(event); err != nil {
 		return fmt.Errorf("frame %d: %w", f.Number, err)
 	}
 	if change != nil {
@@ -108,7 +113,7 @@ func (f *Frame) move(tx *writing, event queue.Event, change func(f *Frame)) (err
 	}
 	_, err = tx.Exec(
 		`UPDATE frame SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, reason = ?,
-			lease = ?
+			lease = ?, processor = ?, peak = ?
 		WHERE sequence_id = ? AND number = ?`,
 		f.State,
 		f.Attempts,
@@ -118,6 +123,8 @@ func (f *Frame) move(tx *writing, event queue.Event, change func(f *Frame)) (err
 		f.Bytes,
 		f.Reason,
 		f.Lease,
+		f.Processor,
+		f.Peak,
 		f.SequenceID,
 		f.Number,
 	)

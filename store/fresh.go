@@ -145,11 +145,13 @@ func moveFresh(tx *writing, from, to queue.State, where string, args ...any) (ch
 	}
 	condition := " WHERE fresh > 0 AND fresh_state = ? AND " + where
 	args = append([]any{from}, args...)
-	if err := tx.QueryRow("SELECT coalesce(sum(fresh), 0) FROM sequence"+condition, args...).Scan(&changed); err != nil ||
+	if err := tx.QueryRow("SELECT coalesce(sum(fresh), 0) FROM sequence"+condition,
+		args...).Scan(&changed); err != nil ||
 		changed == 0 {
 		return 0, err
 	}
-	_, err = tx.Exec(fmt.Sprintf("UPDATE sequence SET %[1]s = %[1]s - fresh, %[2]s = %[2]s + fresh, fresh_state = ?%[3]s",
+	_, err = tx.Exec(fmt.Sprintf("UPDATE sequence SET %[1]s = %[1]s - fresh, %[2]s = %[2]s + fresh, fresh_state = "+
+		"?%[3]s",
 		from, to, condition), append([]any{to}, args...)...)
 	return changed, err
 }

@@ -12,8 +12,8 @@ import (
 	"reelhouse/core/queue"
 )
 
-// Whether frames have rows of their own is seen by nobody: two records to which the same happens, one of which has a row
-// for each frame at any time, tell the same of them, and give them out in the same order.
+// Whether frames have rows of their own is seen by nobody: two records to which the same happens, one of which has a
+// row for each frame at any time, tell the same of them, and give them out in the same order.
 func TestFreshFramesAreFramesLikeAnyOther(t *testing.T) {
 	orders := []plan.Order{plan.InOrder, plan.EndsFirst, plan.Coarse}
 	for seed := range uint64(12) {
@@ -23,7 +23,8 @@ func TestFreshFramesAreFramesLikeAnyOther(t *testing.T) {
 		var batches []int64
 		var sequences []Sequence
 		for i, sets := range [][]string{{"1-9", "20-24,30"}, {"1-5"}, {"7", "-3-3x2"}} {
-			how := Sending{Name: "b", Priority: random.IntN(2), Order: orders[random.IntN(3)], Held: random.IntN(4) == 0}
+			how := Sending{Name: "b", Priority: random.IntN(2), Order: orders[random.IntN(3)],
+				Held: random.IntN(4) == 0}
 			if i == 1 && random.IntN(2) == 0 {
 				how.AfterBatch = batches[0]
 			}

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"reelhouse/core/queue"
+	"reelhouse/core/work"
 )
 
 // A Lease is a step in a node's hands: a frame as a whole, a tile of one, or putting one together.
@@ -16,7 +17,16 @@ type Lease struct {
 	Tile     *Tile  // the tile to render; nil for the frame itself
 	Tiles    []Tile // to put the frame together from, in their order; none for a frame that is rendered as a whole
 	Sequence Sequence
-	Batch    Batch // without sequences
+	Batch    Batch         // without sequences
+	Class    work.Class    // of what is to be done
+	Needs    work.Settings // of it
+	Spent    Spent         // what its attempt has taken; the node says so before it ends
+}
+
+// Spent is what a step has taken.
+type Spent struct {
+	Processor float64 // seconds of processor time
+	Peak      int64   // the most memory of a process, in bytes
 }
 
 // ID returns the number of the lease, which no other one ever has. What is done in its name counts only while the step
@@ -50,65 +60,95 @@ type step struct {
 	sequence int64
 	number   int
 	tiles    int // that the frame is rendered in; 0 for a whole one
+	class    work.Class
+	needs    work.Settings
 }
 
 // Lease gives the step whose turn it is to a node, or returns nil if none is ready. Batches whose numbers are in except
-// are passed over. A step that was taken and whose frozen set-up cannot be read is given back.
+// are passed over.
 func (s *Store) Lease(node string, except ...int64) (*Lease, error) {
-	var l *Lease
-	err := s.change(func(tx *writing) (err error) {
-		l, err = s.take(tx, node, except)
-		return err
-	})
-	if err != nil || l == nil {
+	all, err := s.LeaseTogether(Offer{Node: node, Except: except})
+	if len(all) == 0 {
 		return nil, err
 	}
-	if l.Sequence, err = s.Sequence(l.SequenceID); err == nil {
-		l.Batch, err = s.BatchAlone(l.Sequence.BatchID)
-	}
-	if err != nil {
-		err = fmt.Errorf("frame %d of sequence %d: %w", l.Number, l.SequenceID, err)
-		return nil, errors.Join(err, s.GiveBack(l), s.Forget(l.ID()))
-	}
-	return l, nil
+	return all[0], err
 }
 
-// take leases the step whose turn it is. A frame in tiles is cut on its first turn, and is put together when all of
-// them are good.
-func (s *Store) take(tx *writing, node string, except []int64) (*Lease, error) {
+// LeaseTogether gives the step whose turn it is to a node that can take it, or none. If what it needs says that a
+// process is given several frames, those that follow it in its sequence come with it. Steps that were taken and whose
+// frozen set-up cannot be read are given back.
+func (s *Store) LeaseTogether(offer Offer) ([]*Lease, error) {
+	var all []*Lease
+	err := s.change(func(tx *writing) (err error) {
+		all, err = s.take(tx, offer)
+		return err
+	})
+	if err != nil || len(all) == 0 {
+		return nil, err
+	}
+	first := all[0]
+	var batch Batch
+	sequence, err := s.Sequence(first.SequenceID)
+	if err == nil {
+		batch, err = s.BatchAlone(sequence.BatchID)
+	}
+	if err == nil {
+		for _, l := range all {
+			l.Sequence, l.Batch = sequence, batch
+		}
+		return all, nil
+	}
+	err = fmt.Errorf("frame %d of sequence %d: %w", first.Number, first.SequenceID, err)
+	for _, l := range all {
+		err = errors.Join(err, s.GiveBack(l), s.Forget(l.ID()))
+	}
+	return nil, err
+}
+
+// take leases the step whose turn it is, and what comes with it. A frame in tiles is split on its first turn, and is
+// put together when all of them are good.
+func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
+	can, assembles, err := offer.ables(tx)
+	if err != nil {
+		return nil, err
+	}
 	for {
-		frame, err := s.nextFrame(tx, except)
+		frame, err := s.nextFrame(tx, offer.Except, can, assembles != nil)
 		if err != nil {
 			return nil, err
 		}
-		tile, err := nextTile(tx, except)
+		tile, err := nextTile(tx, offer.Except, can)
 		if err != nil {
 			return nil, err
 		}
 		switch {
 		case tile != nil && (frame == nil || tile.Compare(frame.Turn) < 0):
-			return takeTile(tx, tile, node)
+			l, err := takeTile(tx, tile, offer.Node)
+			return []*Lease{l}, err
 		case frame == nil:
 			return nil, nil
 		}
-		if frame.tiles > 0 {
-			left, err := cut(tx, frame)
-			if err != nil {
-				return nil, err
-			}
-			if left > 0 { // its tiles are among those that may be taken now
-				if err := move(tx, frame.sequence, frame.number, queue.Cut, nil); err != nil {
-					return nil, err
-				}
-				continue
-			}
+		if frame.tiles == 0 {
+			return s.takeFrames(tx, frame, offer.Node)
 		}
-		return takeFrame(tx, frame, node)
+		left, err := cut(tx, frame)
+		if err != nil {
+			return nil, err
+		}
+		if left == 0 {
+			frame.class.Kind, frame.needs = work.Assemble, *assembles
+			l, err := takeFrame(tx, frame, offer.Node, frame.needs.String())
+			return []*Lease{l}, err
+		}
+		// Its tiles are among those that may be taken now.
+		if err := move(tx, frame.sequence, frame.number, queue.Cut, nil); err != nil {
+			return nil, err
+		}
 	}
 }
 
 func takeTile(tx *writing, tile *step, node string) (*Lease, error) {
-	id, err := newLease(tx, tile, tile.Tile, node)
+	id, err := newLease(tx, tile, tile.Tile, node, tile.needs.String())
 	if err != nil {
 		return nil, err
 	}
@@ -124,15 +164,47 @@ func takeTile(tx *writing, tile *step, node string) (*Lease, error) {
 		return nil, err
 	}
 	f, err := frameIn(tx, tile.sequence, tile.number)
-	return &Lease{Frame: f, Tile: &t}, err
+	return &Lease{Frame: f, Tile: &t, Class: tile.class, Needs: tile.needs}, err
 }
 
-func takeFrame(tx *writing, frame *step, node string) (*Lease, error) {
-	id, err := newLease(tx, frame, 0, node)
+// takenAlong stands for what a frame needs that is rendered in one process with another one.
+const takenAlong = "-"
+
+// takeFrames leases a frame, and as many of those that come next in its sequence as one process is given. Frames that
+// were tried before are rendered by themselves: one that breaks takes nobody along twice.
+func (s *Store) takeFrames(tx *writing, first *step, node string) ([]*Lease, error) {
+	l, err := takeFrame(tx, first, node, first.needs.String())
 	if err != nil {
 		return nil, err
 	}
-	l := &Lease{}
+	all := []*Lease{l}
+	for len(all) < first.needs.FramesAtOnce() && l.Attempts == 1 {
+		next := *first
+		if err := s.rowsForNext(tx, first.sequence); err != nil {
+			return nil, err
+		}
+		var tries int
+		err := tx.QueryRow(nextOfSequence, first.sequence).Scan(&next.number, &next.Wave, &next.Turn.Frame, &tries)
+		if errors.Is(err, sql.ErrNoRows) || err == nil && (next.Wave != first.Wave || tries > 0) {
+			break
+		} else if err != nil {
+			return nil, err
+		}
+		l, err := takeFrame(tx, &next, node, takenAlong)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, l)
+	}
+	return all, nil
+}
+
+func takeFrame(tx *writing, frame *step, node, needs string) (*Lease, error) {
+	id, err := newLease(tx, frame, 0, node, needs)
+	if err != nil {
+		return nil, err
+	}
+	l := &Lease{Class: frame.class, Needs: frame.needs}
 	if l.Frame, err = frameIn(tx, frame.sequence, frame.number); err != nil {
 		return nil, err
 	}
@@ -150,9 +222,9 @@ func takeFrame(tx *writing, frame *step, node string) (*Lease, error) {
 }
 
 // newLease notes that a node has a step, under a number that no lease has had.
-func newLease(tx *writing, of *step, tile int, node string) (id int64, err error) {
-	result, err := tx.Exec("INSERT INTO lease (sequence_id, number, tile, node) VALUES (?, ?, ?, ?)", of.sequence,
-		of.number, tile, node)
+func newLease(tx *writing, of *step, tile int, node, needs string) (id int64, err error) {
+	result, err := tx.Exec("INSERT INTO lease (sequence_id, number, tile, node, needs) VALUES (?, ?, ?, ?, ?)",
+		of.sequence, of.number, tile, node, needs)
 	if err != nil {
 		return 0, err
 	}
@@ -287,6 +359,7 @@ func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) erro
 	}
 	for _, t := range l.Tiles {
 		seconds += t.Seconds
+		l.Spent.Processor, l.Spent.Peak = l.Spent.Processor+t.Processor, max(l.Spent.Peak, t.Peak)
 	}
 	return s.own(l, func(tx *writing, f *Frame) error {
 		if err := keepFiles(tx, l, files); err != nil {
@@ -296,7 +369,9 @@ func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) erro
 		for _, f := range files {
 			bytes += f.Bytes
 		}
-		if err := f.move(tx, queue.Accepted, func(f *Frame) { f.Seconds, f.Bytes = seconds, bytes }); err != nil {
+		if err := f.move(tx, queue.Accepted, func(f *Frame) {
+			f.Seconds, f.Bytes, f.Processor, f.Peak = seconds, bytes, l.Spent.Processor, l.Spent.Peak
+		}); err != nil {
 			return err
 		}
 		return errors.Join(wentWell(tx, l), keepLog(tx, l, log), forget(tx, l.ID()))
@@ -336,10 +411,14 @@ func (s *Store) Break(l *Lease, reason, log string) error {
 }
 
 func (l *Lease) breakStep(tx *writing, reason string) error {
-	if l.Tile == nil {
-		return move(tx, l.SequenceID, l.Number, queue.Broken, func(f *Frame) { f.Reason = reason })
+	event := queue.Broken
+	if l.Tries() >= l.Needs.MostTries() {
+		event = queue.GivenUp
 	}
-	if err := moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, queue.Broken,
+	if l.Tile == nil {
+		return move(tx, l.SequenceID, l.Number, event, func(f *Frame) { f.Reason = reason })
+	}
+	if err := moveTile(tx, l.SequenceID, l.Number, l.Tile.Index, event,
 		func(t *Tile) { t.Reason = reason }); err != nil {
 		return err
 	}

@@ -84,7 +84,8 @@ func Open(file string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Store{write: write, read: pool, documents: documents, turns: order, plans: frozen, specs: map[int64]plan.Sequence{}}
+	s := &Store{write: write, read: pool, documents: documents, turns: order, plans: frozen,
+		specs: map[int64]plan.Sequence{}}
 	if err := s.migrate(); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("record %s: %w", file, err)

@@ -14,6 +14,7 @@ import (
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
+	"reelhouse/core/work"
 )
 
 func open(t testing.TB) *Store {
@@ -148,7 +149,7 @@ func TestAFrameBecomesGoodWithItsFiles(t *testing.T) {
 func TestABrokenFrameFailsAfterTwoMoreTries(t *testing.T) {
 	s := open(t)
 	b := send(t, s, 0, 1, "7")
-	for range queue.Retries + 1 {
+	for range work.UsualTries {
 		must(t, s.Break(lease(t, s), "it broke", "log"))
 	}
 	id := b.Sequences[0].ID

@@ -19,20 +19,24 @@ type Tile struct {
 	Seconds  float64
 	Bytes    int64 // of its file
 	SHA256   string
-	Reason   string // why it failed, or what went wrong at the last attempt
-	Lease    int64  // number of the lease that has it, or made it good; 0 for none
+	// Processor and Peak are what it has taken: seconds of processor time, and the most bytes of memory.
+	Processor float64
+	Peak      int64
+	Reason    string // why it failed, or what went wrong at the last attempt
+	Lease     int64  // number of the lease that has it, or made it good; 0 for none
 }
 
 // heldBy reports whether the lease still has the tile.
 func (t Tile) heldBy(l *Lease) bool { return t.State.Busy() && t.Lease == l.Tile.Lease }
 
-const tileColumns = "tile, state, attempts, node, started_at, seconds, bytes, sha256, reason, lease"
+const tileColumns = "tile, state, attempts, node, started_at, seconds, bytes, sha256, reason, lease, processor, peak"
 
 func scanTile(row interface{ Scan(...any) error }) (Tile, error) {
 	var t Tile
 	var started string
 	err := row.Scan(
 		&t.Index, &t.State, &t.Attempts, &t.Node, &started, &t.Seconds, &t.Bytes, &t.SHA256, &t.Reason, &t.Lease,
+		&t.Processor, &t.Peak,
 	)
 	t.Started = when(started)
 	return t, err
@@ -57,7 +61,7 @@ func moveTile(tx *writing, sequence int64, number, index int, event queue.Event,
 	if err != nil {
 		return err
 	}
-	if t.State, err = t.State.Next(event, t.Attempts); err != nil {
+	if t.State, err = t.State.Next(event); err != nil {
 		return fmt.Errorf("tile %d of frame %d: %w", index, number, err)
 	}
 	if change != nil {
@@ -68,7 +72,7 @@ func moveTile(tx *writing, sequence int64, number, index int, event queue.Event,
 	}
 	_, err = tx.Exec(
 		`UPDATE tile SET state = ?, attempts = ?, node = ?, started_at = ?, seconds = ?, bytes = ?, sha256 = ?,
-			reason = ?, lease = ?
+			reason = ?, lease = ?, processor = ?, peak = ?
 		WHERE sequence_id = ? AND number = ? AND tile = ?`,
 		t.State,
 		t.Attempts,
@@ -79,6 +83,8 @@ func moveTile(tx *writing, sequence int64, number, index int, event queue.Event,
 		t.SHA256,
 		t.Reason,
 		t.Lease,
+		t.Processor,
+		t.Peak,
 		sequence,
 		number,
 		index,
@@ -99,7 +105,7 @@ func cut(tx *writing, frame *step) (left int, err error) {
 			return 0, err
 		}
 	}
-	retried, err := queue.Failed.Next(queue.Retry, 0)
+	retried, err := queue.Failed.Next(queue.Retry)
 	if err != nil {
 		return 0, err
 	}
@@ -127,7 +133,10 @@ func (s *Store) AcceptTile(l *Lease, seconds float64, file File, log string) err
 			l.Number,
 			l.Tile.Index,
 			queue.Accepted,
-			func(t *Tile) { t.Seconds, t.Bytes, t.SHA256 = seconds, file.Bytes, file.SHA256 },
+			func(t *Tile) {
+				t.Seconds, t.Bytes, t.SHA256 = seconds, file.Bytes, file.SHA256
+				t.Processor, t.Peak = l.Spent.Processor, l.Spent.Peak
+			},
 		)
 		if err != nil {
 			return err

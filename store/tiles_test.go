@@ -10,6 +10,7 @@ import (
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 	"reelhouse/core/raster"
+	"reelhouse/core/work"
 )
 
 // tileSum is the sum of every tile.
@@ -121,7 +122,7 @@ func TestABrokenTileIsTriedAgainAndThenFailsItsFrame(t *testing.T) {
 	finish(t, s, good)
 	other := lease(t, s) // tile 2, with another node all the while
 	var l *Lease
-	for range queue.Retries + 1 {
+	for range work.UsualTries {
 		if l = lease(t, s); name(l) != "1.3" {
 			t.Fatalf("%s is tried", name(l))
 		}

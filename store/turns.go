@@ -3,9 +3,8 @@ package store
 import (
 	"database/sql"
 	"errors"
+	"slices"
 	"strings"
-
-	"reelhouse/core/queue"
 )
 
 // Whose turn it is says queue.Turn. Here its parts are columns, in the same order; a frame is found by its batch, its
@@ -44,38 +43,93 @@ func without(except []int64) (string, []any) {
 	return " AND b.id NOT IN (?" + strings.Repeat(", ?", len(args)-1) + ")", args
 }
 
-// nextFrame returns the ready frame whose turn it is, by queue.Turn; nil if there is none.
-func (s *Store) nextFrame(tx *writing, except []int64) (*step, error) {
-	n := &step{}
-	var inWaves bool
-	var fresh int
-	var state queue.State
-	others, args := without(except)
-	err := tx.QueryRow(`SELECT b.id, b.priority, b.in_waves FROM batch b WHERE b.ready > 0`+others+` ORDER BY `+
-		turnOf(batchTurn)+` LIMIT 1`, args...).Scan(&n.Batch, &n.Priority, &inWaves)
-	if err == nil {
-		wave := ""
-		if inWaves {
-			wave = waveOfNext + ", "
-		}
-		err = tx.QueryRow(`SELECT q.id, q.ordinal, q.tiles, q.fresh, q.fresh_state FROM sequence q
-			WHERE q.batch_id = ? AND q.ready > 0 ORDER BY `+wave+turnOf(sequenceTurn)+` LIMIT 1`, n.Batch).
-			Scan(&n.sequence, &n.Sequence, &n.tiles, &fresh, &state)
-	}
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, nil
-	} else if err != nil {
+// nextFrame returns the ready frame whose turn it is, by queue.Turn, of those whose classes can be taken; nil if there
+// is none. tiled says that frames in tiles are among them.
+func (s *Store) nextFrame(tx *writing, except []int64, can []able, tiled bool) (*step, error) {
+	batches, err := readyBatches(tx, except)
+	if err != nil {
 		return nil, err
 	}
-	if fresh > 0 && state == queue.Ready {
-		if err := s.rowsForNext(tx, n.sequence); err != nil {
+	for _, b := range batches {
+		n, fresh, err := nextSequence(tx, b, can, tiled)
+		if err != nil {
 			return nil, err
 		}
+		if n == nil {
+			continue
+		}
+		if fresh {
+			if err := s.rowsForNext(tx, n.sequence); err != nil {
+				return nil, err
+			}
+		}
+		var tries int
+		err = tx.QueryRow(nextOfSequence, n.sequence).Scan(&n.number, &n.Wave, &n.Turn.Frame, &tries)
+		return n, err
 	}
-	err = tx.QueryRow(`SELECT f.number, f.wave, f.turn FROM frame f WHERE f.sequence_id = ? AND f.state = 'ready'
-		ORDER BY `+turnOf(waveTurn, frameTurn)+`, f.number LIMIT 1`, n.sequence).
-		Scan(&n.number, &n.Wave, &n.Turn.Frame)
-	return n, err
+	return nil, nil
+}
+
+// nextOfSequence finds the ready frame of a sequence whose turn it is.
+var nextOfSequence = `SELECT f.number, f.wave, f.turn, f.attempts FROM frame f
+	WHERE f.sequence_id = ? AND f.state = 'ready' ORDER BY ` + turnOf(waveTurn, frameTurn) + `, f.number LIMIT 1`
+
+// A readyBatch is one with frames that are ready.
+type readyBatch struct {
+	id       int64
+	priority int
+	inWaves  bool
+}
+
+// readyBatches returns the batches that have frames that are ready, in the order of their turns.
+func readyBatches(tx *writing, except []int64) ([]readyBatch, error) {
+	others, args := without(except)
+	rows, err := tx.Query("SELECT b.id, b.priority, b.in_waves FROM batch b WHERE b.ready > 0"+others+" ORDER BY "+
+		turnOf(batchTurn), args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []readyBatch
+	for rows.Next() {
+		var b readyBatch
+		if err := rows.Scan(&b.id, &b.priority, &b.inWaves); err != nil {
+			return nil, err
+		}
+		all = append(all, b)
+	}
+	return all, rows.Err()
+}
+
+// nextSequence returns the sequence of a batch whose turn it is, of those whose classes can be taken, nil if there is
+// none; and whether fresh frames of it are ready.
+func nextSequence(tx *writing, b readyBatch, can []able, tiled bool) (best *step, fresh bool, err error) {
+	wave := "0"
+	if b.inWaves {
+		wave = waveOfNext
+	}
+	tiles := ""
+	if !tiled {
+		tiles = " AND q.tiles = 0"
+	}
+	query := `SELECT q.id, q.ordinal, q.tiles, q.fresh > 0 AND q.fresh_state = 'ready', ` + wave + ` AS wave
+		FROM sequence q WHERE q.batch_id = ? AND q.class_id = ? AND q.ready > 0` + tiles + ` ORDER BY wave, ` +
+		turnOf(sequenceTurn) + ` LIMIT 1`
+	for _, c := range can {
+		n := &step{class: c.Class, needs: c.needs}
+		n.Priority, n.Batch = b.priority, b.id
+		var isFresh bool
+		err := tx.QueryRow(query, b.id, c.id).Scan(&n.sequence, &n.Sequence, &n.tiles, &isFresh, &n.Wave)
+		if errors.Is(err, sql.ErrNoRows) {
+			continue
+		} else if err != nil {
+			return nil, false, err
+		}
+		if best == nil || n.Compare(best.Turn) < 0 {
+			best, fresh = n, isFresh
+		}
+	}
+	return best, fresh, nil
 }
 
 // waveOfNext is the wave of a sequence's next ready frame.
@@ -96,17 +150,30 @@ func (s *Store) rowsForNext(tx *writing, sequence int64) error {
 }
 
 // nextTile returns the ready tile whose turn it is, by queue.Turn; nil if there is none.
-func nextTile(tx *writing, except []int64) (*step, error) {
+func nextTile(tx *writing, except []int64, can []able) (*step, error) {
 	n := &step{}
 	others, args := without(except)
-	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, t.tile, t.sequence_id, t.number, q.tiles
+	of := ""
+	for _, c := range can {
+		of, args = of+", ?", append(args, c.id)
+	}
+	if of == "" {
+		return nil, nil
+	}
+	var class int64
+	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, t.tile, t.sequence_id, t.number, q.tiles,
+			q.class_id
 		FROM tile t JOIN frame f ON f.sequence_id = t.sequence_id AND f.number = t.number
 			JOIN sequence q ON q.id = t.sequence_id JOIN batch b ON b.id = q.batch_id
-		WHERE t.state = 'ready' AND f.state = 'blocked'`+others+`
+		WHERE t.state = 'ready' AND f.state = 'blocked'`+others+` AND q.class_id IN (`+of[2:]+`)
 		ORDER BY `+turnOf(batchTurn, waveTurn, sequenceTurn, frameTurn, tileTurn)+` LIMIT 1`, args...).
-		Scan(&n.Priority, &n.Batch, &n.Wave, &n.Sequence, &n.Turn.Frame, &n.Tile, &n.sequence, &n.number, &n.tiles)
+		Scan(&n.Priority, &n.Batch, &n.Wave, &n.Sequence, &n.Turn.Frame, &n.Tile, &n.sequence, &n.number, &n.tiles,
+			&class)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
+	}
+	if i := slices.IndexFunc(can, func(c able) bool { return c.id == class }); i >= 0 {
+		n.class, n.needs = can[i].Class, can[i].needs
 	}
 	return n, err
 }

@@ -228,8 +228,8 @@ func (w *writer) Exec(query string, args ...any) (sql.Result, error) {
 	return result, err
 }
 
-// givesUp reports whether the record may end a transaction by itself for an error: without one, what came after it would
-// be made by itself, and stay.
+// givesUp reports whether the record may end a transaction by itself for an error: without one, what came after it
+// would be made by itself, and stay.
 func givesUp(err error) bool {
 	var fault *sqlite.Error
 	if !errors.As(err, &fault) {

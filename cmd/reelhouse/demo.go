@@ -125,16 +125,17 @@ func renderDemo(ctx context.Context, h *house.House, flags serverFlags, out io.W
 		}
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
-	node, err := flags.node(h, farm.NewHub(), log)
+	hub := farm.NewHub()
+	nodes, err := flags.farm(h, hub, log)
 	if err != nil {
 		return err
 	}
-	changed, end := node.Hub.Listen()
+	changed, end := hub.Listen()
 	defer end()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	ended := make(chan error, 1)
-	go func() { ended <- node.Run(ctx) }()
+	go func() { ended <- nodes.Run(ctx) }()
 	var good, total int
 	for said := -1; ; {
 		batches, err := h.Record.Batches(demoCode)

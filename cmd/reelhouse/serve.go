@@ -1,10 +1,7 @@
 package main
 
 import (
-	"bytes"
-	"cmp"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -15,11 +12,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"reelhouse/assets"
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/preview"
-	"reelhouse/store"
 	"reelhouse/web"
 )
 
@@ -40,109 +35,6 @@ func (f *serverFlags) add(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&f.config, "config", "", "configuration file (JSON; see docs/operations.md)")
 	cmd.Flags().IntVar(&f.slots, "slots", 0, "frames to render side by side; 0 for one a core")
 	cmd.Flags().DurationVar(&f.timeout, "frame-timeout", farm.DefaultTimeout, "give up a frame after this long")
-}
-
-// configuration is the server's configuration file.
-type configuration struct {
-	Renderer *farm.Renderer `json:"renderer"`
-	Volumes  []volume       `json:"volumes"`
-}
-
-// volume is a folder, on any disk, that finished files may be written to.
-type volume struct {
-	Code   string `json:"code"`
-	Name   string `json:"name"`
-	Folder string `json:"folder"`
-}
-
-// configuration reads the configuration file, if there is one.
-func (f serverFlags) configuration() (c configuration, err error) {
-	if f.config == "" {
-		return c, nil
-	}
-	data, err := os.ReadFile(f.config)
-	if err != nil {
-		return c, fmt.Errorf("configuration: %w", err)
-	}
-	d := json.NewDecoder(bytes.NewReader(data))
-	d.DisallowUnknownFields()
-	if err := d.Decode(&c); err != nil {
-		return c, fmt.Errorf("configuration %s: %w", f.config, err)
-	}
-	if c.Renderer != nil && c.Renderer.Command == "" {
-		return c, fmt.Errorf("configuration %s: the renderer has no command", f.config)
-	}
-	if c.Renderer != nil && c.Renderer.Name == house.BuiltIn {
-		return c, fmt.Errorf(
-			"configuration %s: only the renderer of this program is called %s", f.config, house.BuiltIn,
-		)
-	}
-	return c, nil
-}
-
-// setVolumes takes the configured volumes over.
-func (f serverFlags) setVolumes(h *house.House, c configuration) error {
-	var all []store.Volume
-	for _, v := range c.Volumes {
-		all = append(all, store.Volume{Code: v.Code, Name: cmp.Or(v.Name, v.Code), Folder: v.Folder})
-	}
-	if err := h.SetVolumes(all); err != nil {
-		return fmt.Errorf("configuration %s: %w", f.config, err)
-	}
-	return nil
-}
-
-// renderer returns the configured renderer, or the built-in one.
-func (c configuration) renderer() (farm.Renderer, error) {
-	if c.Renderer != nil {
-		return *c.Renderer, nil
-	}
-	self, err := os.Executable()
-	if err != nil {
-		return farm.Renderer{}, err
-	}
-	print := house.BuiltInRenderer()
-	return farm.Renderer{
-		Name:    print.Name,
-		Version: print.Version,
-		Command: self,
-		Args:    []string{"render", "--with-parent"},
-	}, nil
-}
-
-func (f serverFlags) node(h *house.House, hub *farm.Hub, log *slog.Logger) (*farm.Node, error) {
-	c, err := f.configuration()
-	if err != nil {
-		return nil, err
-	}
-	if err := f.setVolumes(h, c); err != nil {
-		return nil, err
-	}
-	r, err := c.renderer()
-	if err != nil {
-		return nil, err
-	}
-	self, err := os.Executable()
-	if err != nil {
-		return nil, err
-	}
-	h.OnlyBuiltIn = r.Name == house.BuiltIn
-	supervisor := []string{self, "supervise"}
-	r.Supervisor = supervisor
-	own := func(name string, args ...string) farm.Renderer {
-		return farm.Renderer{Name: name, Command: self, Args: args, Supervisor: supervisor}
-	}
-	reader := own("reading", "admit")
-	h.Assets.Admit = func(kind assets.Admission, path string) error { return farm.Admit(reader, h.Work(), kind, path) }
-	host, err := os.Hostname()
-	if err != nil {
-		host = "localhost"
-	}
-	return &farm.Node{
-		Name: host, House: h, Hub: hub, Renderer: r, Assembler: own("assembly", "assemble", "--with-parent"),
-		Judge: own("judge", "judge"),
-		Slots: f.slots, Timeout: f.timeout, Log: log,
-	}, nil
 }
 
 func serveCommand() *cobra.Command {
@@ -171,7 +63,8 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	if err != nil {
 		return fmt.Errorf("cannot serve on %s: %w; choose another address with --listen", flags.address, err)
 	}
-	node, err := flags.node(h, farm.NewHub(), log)
+	hub := farm.NewHub()
+	nodes, err := flags.farm(h, hub, log)
 	if err != nil {
 		listener.Close()
 		return err
@@ -180,7 +73,7 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	defer cancel()
 	ended := make(chan error, 1)
 	go func() {
-		err := node.Run(ctx)
+		err := nodes.Run(ctx)
 		if err != nil {
 			cancel()
 		}
@@ -188,7 +81,7 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	}()
 	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
 	err = web.Serve(ctx, listener, web.Server{
-		House: h, Node: node, Changes: node.Hub, Thumbs: preview.NewThumbs(h, node.Draw),
+		House: h, Node: nodes, Changes: hub, Thumbs: preview.NewThumbs(h, nodes.Draw),
 		Previews: preview.New(h), Log: log,
 		Hosts: flags.hosts,
 	})

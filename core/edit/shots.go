@@ -142,6 +142,7 @@ type SetShots struct {
 	PassList *string    `json:"passList,omitempty" label:"pass list"`
 	Outputs  *[]string  `json:"outputs,omitempty"`
 	Quality  *string    `json:"quality,omitempty"`
+	Renderer *string    `json:"renderer,omitempty"`
 	Version  *number    `json:"version,omitempty"`
 	InBatch  *bool      `json:"inBatch,omitempty" label:"in batch"`
 	Labels   *string    `json:"labels,omitempty" label:"named frames"`
@@ -242,6 +243,7 @@ func (c SetShots) one(p *production.Production, s *production.Shot) error {
 			return nil
 		}),
 		to(&s.Quality, c.Quality),
+		with("renderer", c.Renderer, func(name string) error { return rendererName(&s.Renderer, name) }),
 		with("version", c.Version, func(n number) error { return whole(&s.Version, n) }),
 		to(&s.InBatch, c.InBatch),
 		with(

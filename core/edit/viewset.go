@@ -20,6 +20,8 @@ type SetView struct {
 	Camera  *string `json:"camera,omitempty"`
 	Look    *string `json:"look,omitempty"`
 	Locked  *bool   `json:"locked,omitempty"`
+	// Renderer is who renders it, "" for who reads the scene.
+	Renderer *string `json:"renderer,omitempty"`
 
 	X       *float64 `json:"x,omitempty" unit:"m"` // east
 	Y       *float64 `json:"y,omitempty" unit:"m"` // up
@@ -68,6 +70,7 @@ func (c SetView) apply(p *production.Production, k Known) error {
 func (c SetView) identity(p *production.Production, v *production.View) error {
 	return first(
 		to(&v.Name, c.Title),
+		with("renderer", c.Renderer, func(name string) error { return rendererName(&v.Renderer, name) }),
 		with("working", c.Working, func(on bool) error {
 			if v.Working = on; !on {
 				return nil
@@ -89,6 +92,17 @@ func (c SetView) identity(p *production.Production, v *production.View) error {
 			return nil
 		}),
 	)
+}
+
+// rendererName changes who renders something. Whether the house has such a renderer is found when a batch is checked.
+func rendererName(to *string, name string) error {
+	if name != "" {
+		if err := production.CheckRenderer(name); err != nil {
+			return err
+		}
+	}
+	*to = name
+	return nil
 }
 
 func (c SetView) lock(v *production.View) error {

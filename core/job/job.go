@@ -201,6 +201,7 @@ const (
 	Warning  Event = "warning"  // worth knowing; the job goes on
 	Note     Event = "note"     // worth keeping in the log
 	Judged   Event = "judged"   // a file was read and held against what it must be; of the judge, not of renderers
+	Used     Event = "used"     // what a process has taken in all; of the node, not of renderers
 	Failed   Event = "error"    // the job ends here
 	Finished Event = "finished" // every file of the job is written
 )
@@ -219,6 +220,8 @@ type Message struct {
 	Remaining     float64 `json:"remaining,omitempty"`
 	RaysPerSecond float64 `json:"raysPerSecond,omitempty"`
 	Memory        int64   `json:"memory,omitempty"`
+	// Of Used: the processor time in seconds, beside Memory.
+	Processor float64 `json:"processor,omitempty"`
 	// Of Judged: the sum of the file, in hexadecimal digits, and in Text what is wrong with it.
 	SHA256 string `json:"sha256,omitempty"`
 }
@@ -229,12 +232,18 @@ const longestLine = 64 << 10
 // Listen reads messages to the end of r and hands each to heard. A line that is no message is handed on as a warning
 // with its text, since renderers print what they like; so is the beginning of one that is longer than 64 KB.
 func Listen(r io.Reader, heard func(Message)) error {
+	return Lines(r, func(line []byte, cut bool) { heard(messageOf(line, cut)) })
+}
+
+// Lines reads lines to the end of r and hands each to heard, without what stands around it, if there is anything in it.
+// cut says that only the first 64 KB of one are handed on.
+func Lines(r io.Reader, heard func(line []byte, cut bool)) error {
 	lines := bufio.NewReaderSize(r, longestLine)
 	for {
 		line, err := lines.ReadSlice('\n')
 		cut := errors.Is(err, bufio.ErrBufferFull)
 		if text := bytes.TrimSpace(line); len(text) > 0 {
-			heard(messageOf(text, cut))
+			heard(text, cut)
 		}
 		for errors.Is(err, bufio.ErrBufferFull) {
 			_, err = lines.ReadSlice('\n')

@@ -34,12 +34,12 @@ type Diff struct {
 // Known reports whether anything of the sequence was sent earlier.
 func (n Diff) Known() bool { return len(n.By) > 0 }
 
-// Against compares every sequence, as the renderer would render it, with what was sent earlier under the same path,
-// which sent returns by a path's key.
-func (b Batch) Against(r fingerprint.Renderer, sent func(key string) []Earlier) []Diff {
+// Against compares every sequence, as its renderer would render it, which by returns by its place, with what was sent
+// earlier under the same path, which sent returns by a path's key.
+func (b Batch) Against(by func(place int) fingerprint.Renderer, sent func(key string) []Earlier) []Diff {
 	all := make([]Diff, len(b.Sequences))
 	for i, s := range b.Sequences {
-		all[i] = s.against(func() fingerprint.Print { return b.Fingerprint(s, r) }, sent)
+		all[i] = s.against(func() fingerprint.Print { return b.Fingerprint(s, by(i)) }, sent)
 	}
 	return all
 }

@@ -75,6 +75,8 @@ type Sequence struct {
 	Version int    `json:"version,omitempty"`
 	Step    int    `json:"step,omitempty"`
 	Part    string `json:"part,omitempty"` // of the film, as production.Shot.Sequence
+	// Renderer is who was chosen to render it; "" for who reads the scene.
+	Renderer string `json:"renderer,omitempty"`
 	// Values are the shot's.
 	Values []production.Value `json:"values,omitempty"`
 	// Angle is where the view stands in its rig, in whole degrees from the first.
@@ -242,6 +244,7 @@ func (b Batch) sequences(p production.Production, shot production.RenderedShot, 
 				Frames: rendered, Own: own, Passes: passes, Note: shot.Shot.Note, Labels: shot.Shot.Labels,
 				Depth: shot.Depth(), Part: shot.Shot.Sequence, Values: shot.Shot.Values, Angle: view.Angle,
 				Version: shot.Shot.Version, Step: shot.Shot.Step,
+				Renderer: cmp.Or(shot.Shot.Renderer, view.Renderer),
 			}
 			if shot.Quality.Code != b.Quality.Code {
 				s.Quality = shot.Quality

@@ -36,7 +36,12 @@ func TestAShotGivesASequenceForEachViewAndSize(t *testing.T) {
 		if q.Look.Code != "night" || b.QualityOf(q).Code != "final" || q.Size != q.FullSize ||
 			q.Frames.String() != "1001-1043x6" {
 			t.Errorf(
-				"%s: look %s, quality %s, %v, frames %s", q.Title(), q.Look.Code, b.QualityOf(q).Code, q.Size, q.Frames,
+				"%s: look %s, quality %s, %v, frames %s",
+				q.Title(),
+				q.Look.Code,
+				b.QualityOf(q).Code,
+				q.Size,
+				q.Frames,
 			)
 		}
 	}
@@ -98,7 +103,7 @@ func TestNewsOfWhatWasSentBefore(t *testing.T) {
 			return nil
 		}
 	}
-	n := b.Against(renderer, sent(before))
+	n := b.Against(by(renderer), sent(before))
 	if n[0].Good.Count() != 5 || n[0].Coming.Count() != 2 || n[0].New.String() != "1015-1047x2" || n[0].Other != "" ||
 		n[1].Known() ||
 		!n[1].New.Equal(b.Sequences[1].Frames) {
@@ -112,27 +117,28 @@ func TestNewsOfWhatWasSentBefore(t *testing.T) {
 	spoilt := b.Sequences[0]
 	spoilt.Look.ExposureEV = 2
 	other.Print = b.Fingerprint(spoilt, renderer)
-	if n := b.Against(renderer, sent(other)); n[0].Changed.Count() != 7 || n[0].Other == "" {
+	if n := b.Against(by(renderer), sent(other)); n[0].Changed.Count() != 7 || n[0].Other == "" {
 		t.Errorf("another look: %+v", n[0])
 	}
 	other = before
 	other.Print = ""
-	if n := b.Against(renderer, sent(other)); n[0].Unknown.Count() != 7 || n[0].Other != "" || n[0].New.Count() != 17 {
+	if n := b.Against(by(renderer), sent(other)); n[0].Unknown.Count() != 7 || n[0].Other != "" ||
+		n[0].New.Count() != 17 {
 		t.Errorf("a set-up that is not known: %+v", n[0])
 	}
 	other = before
 	other.Labels = []production.Label{{Frame: 1003, Name: "lamp-lit"}}
-	if n := b.Against(renderer, sent(other)); n[0].Changed.String() != "1003" || n[0].Good.Count() != 4 {
+	if n := b.Against(by(renderer), sent(other)); n[0].Changed.String() != "1003" || n[0].Good.Count() != 4 {
 		t.Errorf("a frame with another name: %+v", n[0])
 	}
 	failed := before
 	failed.Good, failed.Coming = frame.Set{}, frame.Set{}
-	if n := b.Against(renderer, sent(failed)); n[0].Known() {
+	if n := b.Against(by(renderer), sent(failed)); n[0].Known() {
 		t.Errorf("nothing of it was made: %+v", n[0])
 	}
 	all := before
 	all.Good = b.Sequences[0].Frames
-	if left := b.Without(b.Against(renderer, sent(all))); len(left.Sequences) != 2 {
+	if left := b.Without(b.Against(by(renderer), sent(all))); len(left.Sequences) != 2 {
 		t.Errorf("of a sequence that is complete something is left: %d", len(left.Sequences))
 	}
 }
@@ -242,4 +248,9 @@ func BenchmarkFingerprint(b *testing.B) {
 		}
 	}
 	b.ReportMetric(float64(n)/b.Elapsed().Seconds(), "sequences/s")
+}
+
+// by lets one renderer render all.
+func by(r fingerprint.Renderer) func(int) fingerprint.Renderer {
+	return func(int) fingerprint.Renderer { return r }
 }

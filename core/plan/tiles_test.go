@@ -119,7 +119,7 @@ func TestTilesAreNoOtherSetUp(t *testing.T) {
 		Print: before.Fingerprint(before.Sequences[0], renderer),
 		Good:  frame.MustParse("1001-1048"),
 	}
-	if n := now.Against(renderer, func(string) []Earlier { return []Earlier{sent} })[0]; !n.New.Empty() ||
+	if n := now.Against(by(renderer), func(string) []Earlier { return []Earlier{sent} })[0]; !n.New.Empty() ||
 		!n.Changed.Empty() {
 		t.Errorf("with other tiles there are new frames %v and changed ones %v", n.New, n.Changed)
 	}

@@ -36,6 +36,9 @@ func (f Finding) Holds(confirmed bool) bool {
 	return f.Severity == Refuses && f.Waived == "" && !(f.NeedsConfirmation && confirmed)
 }
 
+// An Unrendered is a sequence that cannot be rendered, by its title, and why.
+type Unrendered struct{ Where, Why string }
+
 // Facts are what the rules need to know beside the batch.
 type Facts struct {
 	Cameras   []string // of the scene
@@ -46,6 +49,8 @@ type Facts struct {
 	VolumeFault string
 	// Unreadable says that the renderer cannot read the scene, which is an opaque one.
 	Unreadable bool
+	// Unrendered are sequences that their renderer cannot render, or that have none.
+	Unrendered []Unrendered
 	// Diffs says what was sent earlier under the same paths, for each sequence; nil for nothing.
 	Diffs []plan.Diff
 	// Occupied are paths of frames that are new, where something stands that was not recorded.

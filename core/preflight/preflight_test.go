@@ -54,6 +54,9 @@ func TestRules(t *testing.T) {
 		"empty-batch":    {func(b *plan.Batch, _ *Facts) { b.Sequences = nil }, Refuses, "No shot"},
 		"camera-missing": {func(b *plan.Batch, _ *Facts) { b.Sequences[1].Camera = "gone" }, Refuses, `"gone"`},
 		"scene-opaque":   {func(_ *plan.Batch, f *Facts) { f.Unreadable = true }, Refuses, "outside renderer"},
+		"renderer-cannot": {func(_ *plan.Batch, f *Facts) {
+			f.Unrendered = []Unrendered{{"010 quay hd", "The renderer halyard cannot: it does not stamp pictures"}}
+		}, Refuses, "does not stamp"},
 		"same-path": {func(b *plan.Batch, _ *Facts) {
 			b.Sequences[1].Files[0].Path = b.Sequences[0].Files[0].Path
 		}, Refuses, "010 quay hd (master all) and 020 quay hd (master all)"},

@@ -77,6 +77,22 @@ var rules = slices.Concat([]rule{
 		mandatory: true,
 	},
 	{
+		name:     "renderer-cannot",
+		why:      "What a renderer does not write never becomes good.",
+		severity: Refuses,
+		check: func(_ plan.Batch, f Facts, found report) {
+			for _, u := range f.Unrendered {
+				found(
+					u.Where,
+					NoFix,
+					"%s. Choose another renderer at the Shots or Views station, or ask for less.",
+					u.Why,
+				)
+			}
+		},
+		mandatory: true,
+	},
+	{
 		name:     "same-path",
 		paths:    true,
 		why:      "The later file would overwrite the earlier one.",
@@ -126,7 +142,8 @@ var rules = slices.Concat([]rule{
 					func(f plan.FileSequence) bool { return slices.Contains(f.Passes, code) },
 				) {
 					found(
-						s.Title(), NoFix,
+						s.Title(),
+						NoFix,
 						"No output of this shot takes the pass %s. Give the shot one that does, or take the pass off "+
 							"its list.",
 						code,
@@ -303,8 +320,13 @@ var rules = slices.Concat([]rule{
 			}
 			if f.FreeBytes >= 0 && need > f.FreeBytes {
 				found(
-					"batch", NoFix, "About %s are needed %s and %s are free: %s too little. Make room, or render less.",
-					bytesOf(need), where, bytesOf(f.FreeBytes), bytesOf(need-f.FreeBytes),
+					"batch",
+					NoFix,
+					"About %s are needed %s and %s are free: %s too little. Make room, or render less.",
+					bytesOf(need),
+					where,
+					bytesOf(f.FreeBytes),
+					bytesOf(need-f.FreeBytes),
 				)
 			}
 		},

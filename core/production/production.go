@@ -122,6 +122,8 @@ type View struct {
 	Sizes []ViewSize `json:"sizes,omitempty"`
 	// Rig is the code of the rig that places it, "" for none.
 	Rig string `json:"rig,omitempty"`
+	// Renderer is who renders it, by the name that the house knows it by; "" for who reads the scene.
+	Renderer string `json:"renderer,omitempty"`
 	// Working marks a view for looking round. No shot may use it, and it counts nowhere.
 	Working bool `json:"working,omitempty"`
 }

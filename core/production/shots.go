@@ -37,6 +37,8 @@ type Shot struct {
 	Depth   *pass.DepthSettings `json:"depth,omitempty"`
 	Outputs []string            `json:"outputs,omitempty"` // none for the production's usual ones
 	Quality string              `json:"quality,omitempty"` // "" for that of the batch
+	// Renderer is who renders it, whatever its views say; "" for these.
+	Renderer string `json:"renderer,omitempty"`
 	// Version is of what is rendered of the shot; 0 for the production's.
 	Version int  `json:"version,omitempty"`
 	InBatch bool `json:"inBatch"`
@@ -172,6 +174,8 @@ func (s Shot) Set(field string) bool {
 		return len(s.Outputs) > 0
 	case "quality":
 		return s.Quality != ""
+	case "renderer":
+		return s.Renderer != ""
 	case "version":
 		return s.Version != 0
 	}
@@ -197,6 +201,8 @@ func (s *Shot) Unset(field string) bool {
 		s.Outputs = nil
 	case "quality":
 		s.Quality = ""
+	case "renderer":
+		s.Renderer = ""
 	case "version":
 		s.Version = 0
 	default:

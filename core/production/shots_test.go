@@ -30,7 +30,7 @@ func TestWhatAShotLeavesOpenComesFromTheProduction(t *testing.T) {
 		"look": func(s *Shot) { s.Look = "dusk" }, "step": func(s *Shot) { s.Step = 2 },
 		"handles": func(s *Shot) { s.Handles = &none }, "sizes": func(s *Shot) { s.Sizes = []string{"scope"} },
 		"passList": func(s *Shot) { s.PassList = "comp" }, "outputs": func(s *Shot) { s.Outputs = []string{"master"} },
-		"quality": func(s *Shot) { s.Quality = "final" },
+		"quality": func(s *Shot) { s.Quality = "final" }, "renderer": func(s *Shot) { s.Renderer = "halyard" },
 	} {
 		own := s
 		if set(&own); !own.Set(field) || s.Set(field) {

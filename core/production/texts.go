@@ -112,3 +112,19 @@ func textFields(t reflect.Type) []textField {
 	texts.Store(t, fields)
 	return fields
 }
+
+// MostRendererName is the longest name of a renderer, in bytes.
+const MostRendererName = 40
+
+// CheckRenderer says what is wrong with the name of a renderer, or nil. Whether a house has it is not known here.
+func CheckRenderer(name string) error {
+	for _, r := range name {
+		if !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("-_.", r)) {
+			return fmt.Errorf("a renderer is named by letters, digits, -, _ and ., and %q is none of them", r)
+		}
+	}
+	if name == "" || len(name) > MostRendererName {
+		return fmt.Errorf("the name of a renderer has 1 to %d letters", MostRendererName)
+	}
+	return nil
+}

@@ -55,7 +55,8 @@ const (
 	Leased    Event = "leased"    // a node took it
 	Rendered  Event = "rendered"  // the renderer ended well
 	Accepted  Event = "accepted"  // its files were judged good
-	Broken    Event = "broken"    // the renderer or the judge found a fault
+	Broken    Event = "broken"    // the renderer or the judge found a fault, and it is tried again
+	GivenUp   Event = "given up"  // likewise, and it was tried often enough
 	Vanished  Event = "vanished"  // the node, or this server, went away
 	Refused   Event = "refused"   // something else stands where its files belong, so that trying again does not help
 	Missed    Event = "missed"    // one of its files is not what was judged
@@ -74,34 +75,42 @@ func PersonsEvents() []Event { return []Event{Hold, Release, Retry, Drop} }
 // Persons reports whether a person may ask for the event.
 func (e Event) Persons() bool { return slices.Contains(PersonsEvents(), e) }
 
-// Retries is how often a broken frame is tried again before it has failed.
-const Retries = 2
-
 // AlikeInARow is how many attempts of a batch may end for the same reason, one after the other, before what is left of
 // it is held: it is more than two frames take to fail, and fewer than a night of failures.
 const AlikeInARow = 7
 
 var transitions = map[State]map[Event]State{
-	Blocked:   {Unblocked: Ready, Stuck: Failed, Stopped: Held, Hold: Held, Drop: Dropped},
-	Ready:     {Leased: Rendering, Cut: Blocked, Stopped: Held, Hold: Held, Drop: Dropped},
-	Rendering: {Rendered: Checking, Vanished: Ready, Refused: Failed, Stopped: Held, Hold: Held, Drop: Dropped},
-	Checking:  {Accepted: Good, Vanished: Ready, Refused: Failed, Stopped: Held, Hold: Held, Drop: Dropped},
-	Failed:    {Retry: Ready, Waits: Blocked, Drop: Dropped},
-	Lost:      {Found: Good, Retry: Ready, Waits: Blocked, Drop: Dropped},
-	Held:      {Release: Ready, Waits: Blocked, Drop: Dropped},
-	Dropped:   {Retry: Ready, Waits: Blocked},
-	Good:      {Missed: Lost},
+	Blocked: {Unblocked: Ready, Stuck: Failed, Stopped: Held, Hold: Held, Drop: Dropped},
+	Ready:   {Leased: Rendering, Cut: Blocked, Stopped: Held, Hold: Held, Drop: Dropped},
+	Rendering: {
+		Rendered: Checking,
+		Broken:   Ready,
+		Vanished: Ready,
+		GivenUp:  Failed,
+		Refused:  Failed,
+		Stopped:  Held,
+		Hold:     Held,
+		Drop:     Dropped,
+	},
+	Checking: {
+		Accepted: Good,
+		Broken:   Ready,
+		Vanished: Ready,
+		GivenUp:  Failed,
+		Refused:  Failed,
+		Stopped:  Held,
+		Hold:     Held,
+		Drop:     Dropped,
+	},
+	Failed:  {Retry: Ready, Waits: Blocked, Drop: Dropped},
+	Lost:    {Found: Good, Retry: Ready, Waits: Blocked, Drop: Dropped},
+	Held:    {Release: Ready, Waits: Blocked, Drop: Dropped},
+	Dropped: {Retry: Ready, Waits: Blocked},
+	Good:    {Missed: Lost},
 }
 
-// Next returns the state after an event; attempts is how often the frame was tried, this time included.
-// An event that the state does not allow is an error, and changes nothing.
-func (s State) Next(e Event, attempts int) (State, error) {
-	if e == Broken && s.Busy() {
-		if attempts > Retries {
-			return Failed, nil
-		}
-		return Ready, nil
-	}
+// Next returns the state after an event. An event that the state does not allow is an error, and changes nothing.
+func (s State) Next(e Event) (State, error) {
 	if next, ok := transitions[s][e]; ok {
 		return next, nil
 	}

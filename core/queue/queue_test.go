@@ -7,18 +7,19 @@ import (
 )
 
 var events = []Event{
-	Unblocked, Cut, Stuck, Leased, Rendered, Accepted, Broken, Vanished, Refused, Missed, Found, Waits, Stopped, Hold,
+	Unblocked, Cut, Stuck, Leased, Rendered, Accepted, Broken, GivenUp, Vanished, Refused, Missed, Found, Waits,
+	Stopped, Hold,
 	Release, Retry, Drop,
 }
 
 // Only that a file of it is missed changes a good frame, and no person can say that.
 func TestAGoodFrameStaysGood(t *testing.T) {
 	for _, e := range events {
-		if next, err := Good.Next(e, 1); e != Missed && (err == nil || next != Good) {
+		if next, err := Good.Next(e); e != Missed && (err == nil || next != Good) {
 			t.Errorf("%s made a good frame %s", e, next)
 		}
 	}
-	if next, err := Good.Next(Missed, 1); err != nil || next != Lost || Missed.Persons() {
+	if next, err := Good.Next(Missed); err != nil || next != Lost || Missed.Persons() {
 		t.Errorf("a frame whose file is missed is %s, %v", next, err)
 	}
 }
@@ -27,18 +28,18 @@ func TestAGoodFrameStaysGood(t *testing.T) {
 func TestNoPersonMakesAFrameGood(t *testing.T) {
 	for _, s := range States() {
 		for _, e := range PersonsEvents() {
-			if next, err := s.Next(e, 1); err == nil && (next == Good || next.Busy()) {
+			if next, err := s.Next(e); err == nil && (next == Good || next.Busy()) {
 				t.Errorf("%s of %s gave %s", e, s, next)
 			}
 		}
 	}
 }
 
-func TestABrokenFrameIsTriedTwiceMore(t *testing.T) {
-	for attempts, want := range map[int]State{1: Ready, 2: Ready, 3: Failed} {
+func TestABrokenFrameIsTriedAgainUntilItIsGivenUp(t *testing.T) {
+	for event, want := range map[Event]State{Broken: Ready, GivenUp: Failed} {
 		for _, busy := range []State{Rendering, Checking} {
-			if got, err := busy.Next(Broken, attempts); err != nil || got != want {
-				t.Errorf("%s, attempt %d: %s, %v, want %s", busy, attempts, got, err, want)
+			if got, err := busy.Next(event); err != nil || got != want {
+				t.Errorf("%s, %s: %s, %v, want %s", busy, event, got, err, want)
 			}
 		}
 	}
@@ -51,7 +52,7 @@ func TestTheWayOfAFrame(t *testing.T) {
 		want  State
 	}{{Unblocked, Ready}, {Leased, Rendering}, {Vanished, Ready}, {Hold, Held}, {Release, Ready}, {Leased, Rendering},
 		{Rendered, Checking}, {Accepted, Good}} {
-		next, err := s.Next(step.event, 1)
+		next, err := s.Next(step.event)
 		if err != nil || next != step.want {
 			t.Fatalf("%s of %s: %s, %v", step.event, s, next, err)
 		}
@@ -68,7 +69,7 @@ func TestTheWayOfAFrameInTiles(t *testing.T) {
 		want  State
 	}{{Cut, Blocked}, {Stuck, Failed}, {Retry, Ready}, {Cut, Blocked}, {Hold, Held}, {Release, Ready}, {Cut, Blocked},
 		{Unblocked, Ready}, {Leased, Rendering}, {Rendered, Checking}, {Accepted, Good}} {
-		next, err := s.Next(step.event, 1)
+		next, err := s.Next(step.event)
 		if err != nil || next != step.want {
 			t.Fatalf("%s of %s: %s, %v", step.event, s, next, err)
 		}
@@ -80,7 +81,7 @@ func TestEveryStateHasAWayOutAndWrongEventsChangeNothing(t *testing.T) {
 	for _, s := range States() {
 		ways := 0
 		for _, e := range events {
-			next, err := s.Next(e, 1)
+			next, err := s.Next(e)
 			if err != nil && next != s {
 				t.Errorf("%s of %s failed and changed it to %s", e, s, next)
 			}

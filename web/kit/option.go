@@ -1,6 +1,10 @@
 package kit
 
-import "reelhouse/core/look"
+import (
+	"slices"
+
+	"reelhouse/core/look"
+)
 
 // An Option is a choice of a list: what is kept, and what people read.
 type Option struct {
@@ -14,6 +18,18 @@ func Options[T ~string](values []T, text func(T) string) []Option {
 	var all []Option
 	for _, v := range values {
 		all = append(all, Option{Value: string(v), Text: text(v)})
+	}
+	return all
+}
+
+// Codes returns codes as options, and what is chosen if it is none of them.
+func Codes(codes []string, chosen string) []Option {
+	var all []Option
+	for _, code := range codes {
+		all = append(all, Option{Value: code, Text: code})
+	}
+	if chosen != "" && !slices.Contains(codes, chosen) {
+		all = append(all, Option{Value: chosen, Text: chosen + " (not here)"})
 	}
 	return all
 }

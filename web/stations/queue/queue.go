@@ -12,6 +12,7 @@ import (
 	"reelhouse/core/frame"
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
+	"reelhouse/core/work"
 	"reelhouse/store"
 	"reelhouse/web/kit"
 )
@@ -326,7 +327,7 @@ func (a *page) frame(c *echo.Context) error {
 	}
 	clock := b.Plan.Clock()
 	shown := shownFrame{
-		Frame: f, Spec: s.Spec, Tiles: tiles, Files: files, Logs: logs, Retries: queue.Retries,
+		Frame: f, Spec: s.Spec, Tiles: tiles, Files: files, Logs: logs, Tries: work.UsualTries,
 		Address:  fmt.Sprintf("/p/%s/frame/%d/%d", b.Plan.Production, s.ID, number),
 		Timecode: clock.Timecode(number), Moment: clock.Seconds(number),
 		Percent: int(100 * a.Node.Progress(sequence, number, 0)),
@@ -348,7 +349,7 @@ type shownFrame struct {
 	Timecode frame.Timecode
 	Moment   float64 // seconds from the first frame
 	Percent  int     // that is rendered, while it is
-	Retries  int     // how often it is tried
+	Tries    int     // how often it is tried
 	Tiles    *tileMap
 	Actions  []kit.Action
 	Screen   string // address at which it is looked at, "" while it is not good

@@ -21,11 +21,12 @@ type options struct {
 	passLists []string
 	sizes     []string
 	outputs   []string
+	renderers []string
 }
 
 // optionsOf returns what shots of a production can be rendered as.
-func optionsOf(p production.Production) options {
-	o := options{seen: seenOptions(p)}
+func optionsOf(p production.Production, renderers []string) options {
+	o := options{seen: seenOptions(p), renderers: renderers}
 	for _, l := range p.Looks {
 		o.looks = append(o.looks, kit.Option{Value: l.Code, Text: l.Name})
 	}
@@ -95,7 +96,11 @@ func (o options) together(v *kit.View) together {
 	inBatch := part.Field("inBatch", "", "").Edit
 	t := together{
 		Choices: []kit.Field{
-			choice("view", "view", o.seen), choice("look", "look", o.looks), choice("quality", "quality", o.qualities),
+			choice(
+				"view",
+				"view",
+				o.seen,
+			), choice("look", "look", o.looks), choice("quality", "quality", o.qualities),
 			choice("passList", "passes", lists),
 		},
 		Numbers: []kit.Field{
@@ -239,6 +244,15 @@ func (o options) details(v *kit.View, part kit.Part, r *production.RenderedShot)
 	d.Fields[len(d.Fields)-1].Fields = kit.DepthFields(v.Part("shot-depth", s.Code).At("shot "+s.Code), r.Depth())
 	boxes("outputs", "Outputs", "shot defaults", o.outputs, r.OutputCodes())
 	choice("quality", "Quality", s.Quality, "the batch's: "+p.Quality, o.qualities)
+	if len(o.renderers) > 1 || s.Renderer != "" {
+		choice(
+			"renderer",
+			"Renderer",
+			s.Renderer,
+			"its view's, or who reads the scene",
+			kit.Codes(o.renderers, s.Renderer),
+		)
+	}
 	version := s.Version
 	if version == 0 {
 		version = p.Version

@@ -140,7 +140,11 @@ func (a *page) fill(v *kit.View) error {
 		page.Trials = append(page.Trials, v.Post("try-"+string(t), t.Name(), "", "trial",
 			"trial", string(t), "revision", strconv.Itoa(v.Production.Number)))
 	}
-	o := optionsOf(p)
+	renderers, err := a.House.RendererNames()
+	if err != nil {
+		return err
+	}
+	o := optionsOf(p, renderers)
 	page.Defaults = o.defaults(v)
 	page.Together = o.together(v)
 	shown := v.Draft.Set.Shots[page.From:min(page.From+shotsAPage, len(p.Shots))]

@@ -13,6 +13,7 @@ type setUp struct {
 	Locked   kit.Field
 	Working  kit.Field
 	Look     kit.Field
+	Renderer *kit.Field // nil where the house has only one
 	Groups   []kit.Group
 	Motion   motion
 	InSizes  inSizes
@@ -31,7 +32,7 @@ type dollyZoom struct {
 }
 
 // setUpFields returns what is edited of an open view.
-func (o *openView) setUpFields(v *kit.View, objects []string, looks []kit.Option) setUp {
+func (o *openView) setUpFields(v *kit.View, objects []string, looks []kit.Option, renderers []string) setUp {
 	part, s := v.Part("view", o.Code), o.Setup.At(float64(o.Frame))
 	number := func(name, label, format string, value float64) kit.Field {
 		return part.Field(name, label, fmt.Sprintf(format, value)).Mono(0)
@@ -113,6 +114,11 @@ func (o *openView) setUpFields(v *kit.View, objects []string, looks []kit.Option
 			part.Action("straighten", "Straighten verticals", "Level the camera and shift its lens instead"),
 		},
 		Where: "It stands as in the scene.",
+	}
+	if chosen := o.ShownView.Renderer; len(renderers) > 1 || chosen != "" {
+		of := append([]kit.Option{{Text: "who reads the scene"}}, kit.Codes(renderers, chosen)...)
+		field := part.Field("renderer", "Renderer", chosen).Among(of)
+		up.Renderer = &field
 	}
 	up.Look.ID, up.Look.Locked = "set-up-look", o.Rig != ""
 	switch {

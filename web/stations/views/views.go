@@ -132,7 +132,11 @@ func (a *page) fill(v *kit.View) error {
 		page.Open = openedView(v, views[i], s)
 		page.Open.neighbours(v, views)
 		page.Open.Cameras, page.Open.Objects = cameras, objects
-		page.Open.SetUp = page.Open.setUpFields(v, objects, looks)
+		renderers, err := a.House.RendererNames()
+		if err != nil {
+			return err
+		}
+		page.Open.SetUp = page.Open.setUpFields(v, objects, looks, renderers)
 	} else if len(page.Views) > 0 && !page.Opaque {
 		page.First = page.Views[0].Code
 	}

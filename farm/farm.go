@@ -1,0 +1,66 @@
+package farm
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"sync"
+
+	"reelhouse/core/job"
+)
+
+// A Farm is the nodes of one server. They share the house, the hub and the programs; each has slots and labels of its
+// own. The first of them looks after what is everybody's: what a server that died has left, frames that wait for a
+// time, and tiles that nobody needs any more.
+type Farm struct{ Nodes []*Node }
+
+// Run renders until ctx ends.
+func (f Farm) Run(ctx context.Context) error {
+	first := f.Nodes[0]
+	for _, n := range f.Nodes {
+		n.reset()
+	}
+	if !first.until(ctx, first.prepare) {
+		return nil
+	}
+	var group sync.WaitGroup
+	group.Go(func() { first.begin(ctx) })
+	for _, n := range f.Nodes {
+		group.Go(func() { n.work(ctx, n == first) })
+	}
+	group.Wait()
+	return nil
+}
+
+// SlotCount returns how many tasks all nodes do side by side.
+func (f Farm) SlotCount() int {
+	sum := 0
+	for _, n := range f.Nodes {
+		sum += n.SlotCount()
+	}
+	return sum
+}
+
+// Trouble says why nodes cannot render although frames are ready, or "".
+func (f Farm) Trouble() string {
+	var all []string
+	for _, n := range f.Nodes {
+		if text := n.Trouble(); text != "" && !slices.Contains(all, text) {
+			all = append(all, text)
+		}
+	}
+	return strings.Join(all, "; ")
+}
+
+// Progress returns how far a step in the hands of a node is, 0 to 1: a frame, or one of its tiles, counted from 1.
+func (f Farm) Progress(sequence int64, number, tile int) float64 {
+	for _, n := range f.Nodes {
+		if p := n.Progress(sequence, number, tile); p > 0 {
+			return p
+		}
+	}
+	return 0
+}
+
+// Draw renders a job that is no frame of the queue.
+func (f Farm) Draw(ctx context.Context, j job.Job) error { return f.Nodes[0].Draw(ctx, j) }

@@ -1,0 +1,116 @@
+package farm
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"time"
+
+	"reelhouse/core/job"
+)
+
+// A process is a program that a node runs, under its supervisor if there is one.
+type process struct {
+	name        string
+	line        []string
+	environment []string // beside the node's own
+	folder      string   // that it runs in; "" for the node's
+	work        string   // the node's work folder
+	mark        string   // by which everything that it starts is found, different for each
+	cores       int
+	memory      int64 // bytes that it may take; 0 for any, and it needs a supervisor
+	supervisor  []string
+	together    bool // what it complains of is heard with what it says
+
+	// hear reads what it says, to the end.
+	hear func(out io.Reader) error
+}
+
+// under returns the command line with which it is started.
+func (p process) under() []string {
+	if len(p.supervisor) == 0 {
+		return p.line
+	}
+	under := append([]string(nil), p.supervisor...)
+	if p.memory > 0 {
+		under = append(under, "--memory", strconv.FormatInt(p.memory, 10))
+	}
+	return append(append(under, "--"), p.line...)
+}
+
+// run runs it to its end, and says what it has taken in all. It is ended when ctx ends, and its standard input closes
+// when this process does, which tells it to end by itself. Whatever else holds its output then is not waited for. The
+// error is that of os/exec, or a startError.
+func (p process) run(ctx context.Context, heard func(job.Message), log *Log) (complaints *tail, err error) {
+	line := p.under()
+	cmd := exec.CommandContext(ctx, line[0], line[1:]...)
+	cmd.WaitDelay, cmd.Dir = endsWithin, p.folder
+	if len(p.supervisor) > 0 {
+		apart(cmd)
+		cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) } // it ends the program, and then itself
+	}
+	mark := orderVariable + p.mark
+	cmd.Env = append(os.Environ(), fmt.Sprintf("GOMAXPROCS=%d", p.cores), workVariable+p.work, mark)
+	cmd.Env = append(cmd.Env, p.environment...)
+	complaints = &tail{}
+	input, err := cmd.StdinPipe()
+	if err != nil {
+		return complaints, err
+	}
+	defer input.Close()
+	read, write, err := os.Pipe()
+	if err != nil {
+		return complaints, err
+	}
+	defer read.Close()
+	cmd.Stdout, cmd.Stderr = write, complaints
+	if p.together {
+		cmd.Stderr = io.MultiWriter(write, complaints)
+	}
+	log.Add("%s starts: %s", p.name, strings.Join(cmd.Args, " "))
+	if err = cmd.Start(); err != nil {
+		write.Close()
+		return complaints, &startError{p.name, err}
+	}
+	if !p.together {
+		write.Close()
+	}
+	ears := make(chan struct{})
+	go func() {
+		if err := p.hear(read); err != nil && !errors.Is(err, os.ErrClosed) {
+			log.Add("its output could not be read to the end: %v", err)
+		}
+		close(ears)
+	}()
+	err = cmd.Wait()
+	if p.together { // what it has complained of is written by now
+		write.Close()
+	}
+	if exit := (*exec.ExitError)(nil); len(p.supervisor) > 0 && errors.As(err, &exit) && exit.ExitCode() < 0 {
+		endMarked(mark) // the supervisor was killed, and nobody else ends what it has started
+	}
+	quiet := time.NewTimer(drainWithin)
+	defer quiet.Stop()
+	select {
+	case <-ears:
+	case <-quiet.C: // something that it started holds its output
+		read.Close()
+		<-ears
+		log.Add("something that it started is still there, and is not waited for")
+	}
+	if !p.together {
+		for _, line := range complaints.lines() {
+			log.Add("%s", line)
+		}
+	}
+	if used, known := usedBy(cmd.ProcessState); known {
+		log.message(used)
+		heard(used)
+	}
+	return complaints, err
+}

@@ -1,0 +1,192 @@
+package store
+
+import (
+	"database/sql"
+	"errors"
+	"fmt"
+
+	"reelhouse/core/work"
+)
+
+// Sequences that need the same are of one class, so that it is found out once for all of them whether a node can take
+// their tasks.
+
+// An Offer is what a node can take now.
+type Offer struct {
+	Node   string
+	Except []int64 // batches that are passed over
+	// Takes says whether the node can take a task of a class, and what that needs; used is what is in use of the node,
+	// and licences what is in use in the house. Nil for any.
+	Takes func(class work.Class, used work.Use, licences map[string]int) (work.Settings, bool)
+}
+
+// A class is one with its number.
+type class struct {
+	id int64
+	work.Class
+}
+
+// classes returns all classes that the queue has had.
+func classes(q queryer) ([]class, error) {
+	rows, err := q.Query("SELECT id, kind, renderer, needs FROM class ORDER BY id")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []class
+	for rows.Next() {
+		var c class
+		if err := rows.Scan(&c.id, &c.Kind, &c.Renderer, &c.Override); err != nil {
+			return nil, err
+		}
+		all = append(all, c)
+	}
+	return all, rows.Err()
+}
+
+// classOf returns the number of a class, which is made if it is new.
+func classOf(tx *writing, c work.Class) (id int64, err error) {
+	err = tx.QueryRow("SELECT id FROM class WHERE kind = ? AND renderer = ? AND needs = ?", c.Kind, c.Renderer,
+		c.Override).Scan(&id)
+	if !errors.Is(err, sql.ErrNoRows) {
+		return id, err
+	}
+	result, err := tx.Exec("INSERT INTO class (kind, renderer, needs) VALUES (?, ?, ?)", c.Kind, c.Renderer, c.Override)
+	if err != nil {
+		return 0, err
+	}
+	return result.LastInsertId()
+}
+
+// held finds leases whose steps they still have.
+const held = `FROM lease l
+	LEFT JOIN frame f ON l.tile = 0 AND f.sequence_id = l.sequence_id AND f.number = l.number AND f.lease = l.id
+		AND f.state IN ('rendering', 'checking')
+	LEFT JOIN tile t ON l.tile > 0 AND t.sequence_id = l.sequence_id AND t.number = l.number AND t.tile = l.tile
+		AND t.lease = l.id AND t.state IN ('rendering', 'checking')
+	WHERE coalesce(f.lease, t.lease, 0) > 0`
+
+// inUse returns what the tasks that nodes have take, by the nodes' names. A task of several frames counts once.
+func inUse(q queryer) (map[string]*work.Use, error) {
+	rows, err := q.Query("SELECT l.node, l.needs " + held + " AND l.needs <> '-'")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	used := map[string]*work.Use{}
+	for rows.Next() {
+		var node string
+		var needs work.Override
+		if err := rows.Scan(&node, &needs); err != nil {
+			return nil, err
+		}
+		if used[node] == nil {
+			used[node] = &work.Use{}
+		}
+		used[node].Add(needs.On(work.Settings{}))
+	}
+	return used, rows.Err()
+}
+
+// InUse returns what the tasks that nodes have take, by the nodes' names.
+func (s *Store) InUse() (map[string]*work.Use, error) { return inUse(s.read) }
+
+// licencesOf adds up what is in use of licences.
+func licencesOf(used map[string]*work.Use) map[string]int {
+	sum := map[string]int{}
+	for _, u := range used {
+		for name, n := range u.Licences {
+			sum[name] += n
+		}
+	}
+	return sum
+}
+
+// An able class is one whose tasks a node can take now.
+type able struct {
+	class
+	needs work.Settings
+}
+
+// ables returns the classes whose tasks can be taken, and whether frames can be put together.
+func (o Offer) ables(tx *writing) (all []able, assembles *work.Settings, err error) {
+	known, err := classes(tx)
+	if err != nil {
+		return nil, nil, err
+	}
+	if o.Takes == nil {
+		for _, c := range known {
+			all = append(all, able{class: c})
+		}
+		return all, &work.Settings{}, nil
+	}
+	used, err := inUse(tx)
+	if err != nil {
+		return nil, nil, err
+	}
+	licences := licencesOf(used)
+	var mine work.Use
+	if u := used[o.Node]; u != nil {
+		mine = *u
+	}
+	for _, c := range known {
+		if needs, ok := o.Takes(c.Class, mine, licences); ok {
+			all = append(all, able{c, needs})
+		}
+	}
+	if needs, ok := o.Takes(work.Class{Kind: work.Assemble}, mine, licences); ok {
+		assembles = &needs
+	}
+	return all, assembles, nil
+}
+
+// SetNeeds says what tasks of the scope's sequences need, beside what is usual; those that nodes have keep what they
+// took. add says that what was said before of other settings stays. It returns how many sequences there are.
+func (s *Store) SetNeeds(scope Scope, needs work.Override, add bool) (changed int, err error) {
+	if scope.Frame != nil {
+		return 0, fmt.Errorf("%w: needs are those of a sequence, or of a batch", ErrNothing)
+	}
+	where, args := scope.sequences()
+	err = s.change(func(tx *writing) error {
+		if _, _, err := scope.batchIn(tx); err != nil {
+			return err
+		}
+		known, err := classes(tx)
+		if err != nil {
+			return err
+		}
+		for _, c := range known {
+			next := c.Class
+			if next.Override = needs; add {
+				next.Override = c.Override.And(needs)
+			}
+			to, err := classOf(tx, next)
+			if err != nil {
+				return err
+			}
+			result, err := tx.Exec("UPDATE sequence SET class_id = ? WHERE class_id = ? AND "+where,
+				append([]any{-to, c.id}, args...)...)
+			if err != nil {
+				return err
+			}
+			n, err := result.RowsAffected()
+			if err != nil {
+				return err
+			}
+			changed += int(n)
+		}
+		_, err = tx.Exec("UPDATE sequence SET class_id = -class_id WHERE class_id < 0 AND "+where, args...)
+		return err
+	})
+	return changed, err
+}
+
+// ClassOf returns the class of a sequence.
+func (s *Store) ClassOf(sequence int64) (c work.Class, err error) {
+	err = s.read.QueryRow("SELECT c.kind, c.renderer, c.needs FROM sequence q JOIN class c ON c.id = q.class_id "+
+		"WHERE q.id = ?", sequence).Scan(&c.Kind, &c.Renderer, &c.Override)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = fmt.Errorf("sequence %d: %w", sequence, ErrNotFound)
+	}
+	return c, err
+}

@@ -339,6 +339,23 @@ func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
 	return changed, next, err
 }
 
+// MostPriority is how high, or low, a priority may be.
+const MostPriority = 100
+
+// Queued returns the batches of all productions in the order of their turns, without their sequences: those that are
+// not finished, or all. A batch is finished when all of its frames are good or dropped.
+func (s *Store) Queued(finished bool) ([]Batch, error) {
+	where := "WHERE ? AND blocked + ready + rendering + checking + lost + failed + held > 0"
+	if finished {
+		where = "WHERE ?"
+	}
+	all, err := s.batchesAlone(where, true)
+	slices.SortFunc(all, func(a, b Batch) int {
+		return queue.Turn{Priority: a.Priority, Batch: a.ID}.Compare(queue.Turn{Priority: b.Priority, Batch: b.ID})
+	})
+	return all, err
+}
+
 // SequencesToShow returns at most so many sequences of a batch, in their order: those where something is happening or
 // went wrong before those that are not done, and these before the others.
 func (s *Store) SequencesToShow(batch int64, most int) ([]Sequence, error) {
@@ -564,6 +581,6 @@ func (s *Store) SetPriority(batch int64, priority int) error {
 		if n, err := result.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, fmt.Errorf("batch %d: %w", batch, ErrNotFound))
 		}
-		return nil
+		return hasChanged(tx)
 	})
 }

@@ -176,7 +176,7 @@ func (s *Store) SetNeeds(scope Scope, needs work.Override, add bool) (changed in
 			changed += int(n)
 		}
 		_, err = tx.Exec("UPDATE sequence SET class_id = -class_id WHERE class_id < 0 AND "+where, args...)
-		return err
+		return errors.Join(err, hasChanged(tx))
 	})
 	return changed, err
 }

@@ -108,6 +108,9 @@ func (s *Store) LeaseTogether(offer Offer) ([]*Lease, error) {
 // take leases the step whose turn it is, and what comes with it. A frame in tiles is split on its first turn, and is
 // put together when all of them are good.
 func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
+	if paused, err := pausedSince(tx); err != nil || !paused.IsZero() {
+		return nil, err
+	}
 	can, assembles, err := offer.ables(tx)
 	if err != nil {
 		return nil, err

@@ -134,15 +134,15 @@ func (s *Store) Backup(file string) error {
 // Marks returns a text that is another one whenever a batch was sent or any frame has gone from one state to another,
 // whichever process has done it.
 func (s *Store) Marks() (string, error) {
-	query := "SELECT (SELECT coalesce(max(id), 0) FROM batch)"
-	counts := make([]int64, len(states)+2)
-	into := []any{&counts[0]}
+	query := "SELECT (SELECT coalesce(max(id), 0) FROM batch), (SELECT changes FROM house_state)"
+	counts := make([]int64, len(states)+3)
+	into := []any{&counts[0], &counts[1]}
 	for i, state := range states {
 		query += ", coalesce(sum(" + string(state) + "), 0)"
-		into = append(into, &counts[i+1])
+		into = append(into, &counts[i+2])
 	}
 	err := s.read.QueryRow(query + ", coalesce(sum(bytes), 0) FROM batch").
-		Scan(append(into, &counts[len(states)+1])...)
+		Scan(append(into, &counts[len(states)+2])...)
 	return fmt.Sprint(counts), err
 }
 

@@ -39,6 +39,12 @@ func TestExitCodesAreThoseOfTheTable(t *testing.T) {
 	}{
 		{0, []string{"version"}}, {0, []string{"plan", "--json", "--data", data}},
 		{0, []string{"verify", "--json", "--data", data}}, {0, []string{"volumes", "--json", "--data", data}},
+		{0, []string{"queue", "--json", "--data", data}}, {1, []string{"queue", "--json", "--data", data, "7"}},
+		{2, []string{"queue", "--data", data, "x"}}, {1, []string{"wait", "--json", "--data", data, "7"}},
+		{2, []string{"needs", "--data", data, "1", "cpu=2"}}, {2, []string{"priority", "--data", data, "1", "high"}},
+		{1, []string{"hold", "--json", "--data", data, "7/010/quay/scope"}}, {2, []string{"log", "--data", data, "7"}},
+		{1, []string{"failures", "--json", "--data", data, "7"}}, {0, []string{"renderer", "list", "--json"}},
+		{1, []string{"renderer", "check", "none"}}, {0, []string{"resume", "--json", "--data", data}},
 		{0, []string{"--help"}}, {0, []string{"inspect", "--json", t.TempDir()}},
 		{1, []string{"plan", "--json", "--data", filepath.Join(data, "none")}},
 		{1, []string{"verify", "--json", "--data", filepath.Join(data, "none")}},

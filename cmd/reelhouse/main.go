@@ -112,6 +112,7 @@ func command() *cobra.Command {
 		noticesCommand(),
 		versionCommand(),
 	)
+	root.AddCommand(queueCommands()...)
 	strictly(root)
 	return root
 }

@@ -13,6 +13,7 @@ import (
 	"reelhouse/core/plan"
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
+	"reelhouse/core/work"
 	"reelhouse/house"
 )
 
@@ -102,7 +103,8 @@ func check(out io.Writer, h *house.House, p production.Production, asJSON bool) 
 }
 
 func sendCommand() *cobra.Command {
-	var data, code, order, at, trial string
+	var data, code, order, at, trial, needs string
+	var asJSON bool
 	var how house.Sending
 	var narrow narrowing
 	cmd := &cobra.Command{
@@ -117,8 +119,11 @@ func sendCommand() *cobra.Command {
 			if how.Trial = plan.Trial(trial); how.Trial != plan.Whole && !slices.Contains(plan.Trials(), how.Trial) {
 				return usagef("there is no trial %q; there are first, tenth and ends", trial)
 			}
+			var err error
+			if how.Needs, err = work.ParseOverride(needs); err != nil {
+				return &usageError{err}
+			}
 			if at != "" {
-				var err error
 				if how.Start, err = startTime(at, time.Now()); err != nil {
 					return &usageError{err}
 				}
@@ -128,7 +133,7 @@ func sendCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				return send(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, p, how)
+				return send(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, p, how, asJSON)
 			})
 		},
 	}
@@ -145,6 +150,8 @@ func sendCommand() *cobra.Command {
 	f.StringVar(&at, "at", "", "begin at a time: 19:00, or 2026-11-25T19:00:00+01:00")
 	f.Int64Var(&how.AfterBatch, "after", 0, "begin when nothing of the batch of this number is left")
 	f.BoolVar(&how.Held, "held", false, "begin when it is released")
+	f.StringVar(&needs, "needs", "", "what its tasks need, as `reelhouse needs` says, such as \"cores=2 tries=5\"")
+	f.BoolVar(&asJSON, "json", false, "print JSON")
 	f.StringVar(&trial, "trial", "", "send a few frames in files of their own: first, tenth or ends")
 	f.BoolVar(&how.Again, "again", false, "render frames once more that are there already with the same set-up")
 	f.StringArrayVar(
@@ -156,7 +163,9 @@ func sendCommand() *cobra.Command {
 }
 
 // send sends a production's draft, or says why it is refused.
-func send(out, complaints io.Writer, h *house.House, p production.Production, how house.Sending) error {
+func send(
+	out, complaints io.Writer, h *house.House, p production.Production, how house.Sending, asJSON bool,
+) error {
 	how.Confirmed = how.Confirmed || how.Trial != plan.Whole // a trial is quick by itself
 	d, err := h.Draft(p)
 	if err != nil {
@@ -173,14 +182,23 @@ func send(out, complaints io.Writer, h *house.House, p production.Production, ho
 	if err != nil {
 		return err
 	}
-	b, err := h.Record.Batch(id)
+	b, err := h.Record.BatchAlone(id)
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(
-		out, "batch %d, %s: %d frames in %d sequences\n", id, b.Name, b.Counts().Total(), len(b.Sequences),
-	)
+	if asJSON {
+		return printJSON(out, sentBatch{id, b.Name, b.Counts().Total(), b.Parts})
+	}
+	_, err = fmt.Fprintf(out, "batch %d, %s: %d frames in %d sequences\n", id, b.Name, b.Counts().Total(), b.Parts)
 	return err
+}
+
+// sentBatch is what is said of a batch that was sent.
+type sentBatch struct {
+	Batch     int64  `json:"batch"`
+	Name      string `json:"name"`
+	Frames    int    `json:"frames"`
+	Sequences int    `json:"sequences"`
 }
 
 // startTime reads a time of the day, the next one of that kind, or a whole date.

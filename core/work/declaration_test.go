@@ -144,7 +144,10 @@ func TestWrongDeclarationsAreRefused(t *testing.T) {
 		"no name of a variable": func(d *Declaration) { d.Environment = map[string]string{"A=B": "1"} },
 		"of no file":            func(d *Declaration) { d.Files = nil },
 		"with (frame) in it":    func(d *Declaration) { d.Files = []ForeignFile{{"a.exr", []pass.Code{pass.Beauty}}} },
-		"below the folder":      func(d *Declaration) { d.Files = []ForeignFile{{"../(frame).exr", []pass.Code{pass.Beauty}}} },
+		"below the folder": func(d *Declaration) {
+			d.Files = []ForeignFile{{"../(frame).exr",
+				[]pass.Code{pass.Beauty}}}
+		},
 		"it has no passes":      func(d *Declaration) { d.Files = []ForeignFile{{"(frame).exr", nil}} },
 		"ending of scene files": func(d *Declaration) { d.Scenes = []string{"cls"} },
 		"expression for error":  func(d *Declaration) { d.Error = "(" },

@@ -238,7 +238,7 @@ func ParseOverride(text string) (Override, error) {
 		i := slices.IndexFunc(settings, func(s setting) bool { return s.name == name })
 		switch {
 		case i < 0 || !found:
-			return "", fmt.Errorf("%q is no setting; there are %s", word, names())
+			return "", fmt.Errorf("%q is no setting; there are %s", word, SettingNames())
 		case given[name] != "":
 			return "", fmt.Errorf("%s is there twice", name)
 		case value == None:
@@ -260,8 +260,8 @@ func ParseOverride(text string) (Override, error) {
 	return Override(strings.Join(all, " ")), nil
 }
 
-// names lists all settings.
-func names() string {
+// SettingNames lists all settings, with what they mean.
+func SettingNames() string {
 	var all []string
 	for _, s := range settings {
 		all = append(all, s.name+"="+s.means)

@@ -12,12 +12,13 @@ func TestSettingsAreReadAndWritten(t *testing.T) {
 		written string
 		is      Settings
 	}{
-		"":                             {"", Settings{}},
-		"tries=5 cores=2":              {"cores=2 tries=5", Settings{Cores: 2, Tries: 5}},
-		"memory=1500MB":                {"memory=1500MB", Settings{Memory: 1_500_000_000}},
-		"memory=4gb":                   {"memory=4GB", Settings{Memory: 4_000_000_000}},
-		"labels=fast,big,fast":         {"labels=big,fast", Settings{Labels: []string{"big", "fast"}}},
-		"licences=lumen:2,oak":         {"licences=lumen:2,oak", Settings{Licences: map[string]int{"lumen": 2, "oak": 1}}},
+		"":                     {"", Settings{}},
+		"tries=5 cores=2":      {"cores=2 tries=5", Settings{Cores: 2, Tries: 5}},
+		"memory=1500MB":        {"memory=1500MB", Settings{Memory: 1_500_000_000}},
+		"memory=4gb":           {"memory=4GB", Settings{Memory: 4_000_000_000}},
+		"labels=fast,big,fast": {"labels=big,fast", Settings{Labels: []string{"big", "fast"}}},
+		"licences=lumen:2,oak": {"licences=lumen:2,oak", Settings{Licences: map[string]int{"lumen": 2,
+			"oak": 1}}},
 		"licences=oak:1":               {"licences=oak", Settings{Licences: map[string]int{"oak": 1}}},
 		"timeout=90m chunk=8":          {"chunk=8 timeout=1h30m", Settings{Chunk: 8, Timeout: 90 * time.Minute}},
 		"timeout=7200s":                {"timeout=2h", Settings{Timeout: 2 * time.Hour}},
@@ -32,8 +33,10 @@ func TestSettingsAreReadAndWritten(t *testing.T) {
 		}
 	}
 	for text, says := range map[string]string{
-		"cpu=2": "is no setting", "cores": "is no setting", "cores=0": "a whole number from 1", "cores=2 cores=3": "twice",
-		"memory=4": "write it as", "memory=lots": "write it as", "labels=a b": "is no setting", "labels=a,": "is no word",
+		"cpu=2": "is no setting", "cores": "is no setting", "cores=0": "a whole number from 1",
+		"cores=2 cores=3": "twice",
+		"memory=4":        "write it as", "memory=lots": "write it as", "labels=a b": "is no setting",
+		"labels=a,":    "is no word",
 		"licences=x:0": "no number of licences", "licences=x,x": "each once", "timeout=5": "write it as 90s",
 		"timeout=-2h": "at most 720h", "chunk=-1": "from 1", "tries=1e3": "from 1 to 100",
 	} {
@@ -91,7 +94,8 @@ func TestWhatATaskWaitsFor(t *testing.T) {
 
 // What is written is read back as the same, whatever people type.
 func FuzzParseOverride(f *testing.F) {
-	for _, text := range []string{"cores=2 memory=4GB labels=a,b licences=x:2 chunk=8 timeout=2h tries=5", "labels=none",
+	for _, text := range []string{"cores=2 memory=4GB labels=a,b licences=x:2 chunk=8 timeout=2h tries=5",
+		"labels=none",
 		"memory=1048577B", "timeout=1.5s", "=", "cores==2"} {
 		f.Add(text)
 	}

@@ -282,7 +282,7 @@ func (a *page) priority(c *echo.Context) error {
 		return fmt.Errorf("batch %d of production %s: %w", id, p.Code, store.ErrNotFound)
 	}
 	n, err := strconv.Atoi(c.FormValue("value"))
-	if err != nil || n < -100 || n > 100 {
+	if err != nil || n < -store.MostPriority || n > store.MostPriority {
 		return a.Update(
 			c,
 			kit.Answer{

@@ -1,0 +1,182 @@
+package main
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/core/queue"
+	"reelhouse/core/work"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// addressHelp says what targets are.
+const addressHelp = "A target is a batch by its number, a sequence as BATCH/SHOT/VIEW/SIZE, or a frame as " +
+	"BATCH/SHOT/VIEW/SIZE/FRAME, as `reelhouse queue` prints them."
+
+// targets returns what addresses name.
+func targets(h *house.House, args []string) ([]store.Scope, error) {
+	var all []store.Scope
+	for _, text := range args {
+		a, err := queue.ParseAddress(text)
+		if err != nil {
+			return nil, &usageError{err}
+		}
+		if a.Tile > 0 {
+			return nil, usagef("%s: tiles are held, released, retried and dropped with their frame", text)
+		}
+		scope, err := h.Record.Named(a)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, scope)
+	}
+	return all, nil
+}
+
+// actLine says how many frames of a target have changed.
+type actLine struct {
+	Address string `json:"address"`
+	Frames  int    `json:"frames"`
+}
+
+func actCommand(event queue.Event, short string) *cobra.Command {
+	var data string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use: string(event) + " TARGET...", Short: short, Args: cobra.MinimumNArgs(1),
+		Long: short + ". " + addressHelp + "\n\nExits with 3 if there was nothing to do for any of them.",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return beside(data, func(h *house.House) error {
+				scopes, err := targets(h, args)
+				if err != nil {
+					return err
+				}
+				lines, all := []actLine{}, 0
+				for i, scope := range scopes {
+					n, err := h.Record.Apply(scope, event)
+					if err != nil && !errors.Is(err, store.ErrNothing) {
+						return err
+					}
+					all += n
+					lines = append(lines, actLine{args[i], n})
+				}
+				if asJSON {
+					err = printJSON(cmd.OutOrStdout(), lines)
+				} else {
+					for _, l := range lines {
+						fmt.Fprintf(cmd.OutOrStdout(), "%s: %s, %d frames\n", l.Address, event, l.Frames)
+					}
+				}
+				if err == nil && all == 0 {
+					return exitFound
+				}
+				return err
+			})
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+func priorityCommand() *cobra.Command {
+	var data string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use: "priority BATCH N", Short: "Change the place of a batch in the queue; higher ones come first",
+		Args: cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			a, err := queue.ParseAddress(args[0])
+			if err != nil || a.Shot != "" {
+				return usagef("name a batch by its number")
+			}
+			n, err := strconv.Atoi(args[1])
+			if err != nil || n < -store.MostPriority || n > store.MostPriority {
+				return usagef("a priority is a whole number from -%d to %d", store.MostPriority, store.MostPriority)
+			}
+			return beside(data, func(h *house.House) error {
+				if err := h.Record.SetPriority(a.Batch, n); err != nil || !asJSON {
+					return err
+				}
+				return printJSON(cmd.OutOrStdout(), map[string]any{"address": args[0], "priority": n})
+			})
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+func needsCommand() *cobra.Command {
+	var data string
+	var asJSON, reset bool
+	cmd := &cobra.Command{
+		Use: "needs TARGET [SETTING=VALUE...]", Short: "Say or change what tasks of a batch or a sequence need",
+		Args: cobra.MinimumNArgs(1),
+		Long: "Without settings it says what was changed. Settings are " + work.SettingNames() +
+			". What is not named " +
+			"stays; --reset takes everything back that was changed before. Tasks that are under way keep what they " +
+			"took.",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			needs, err := work.ParseOverride(strings.Join(args[1:], " "))
+			if err != nil {
+				return &usageError{err}
+			}
+			return beside(data, func(h *house.House) error {
+				scopes, err := targets(h, args[:1])
+				if err != nil {
+					return err
+				}
+				if scopes[0].Frame != nil {
+					return usagef("needs are those of a batch, or of a sequence")
+				}
+				if needs != "" || reset {
+					if _, err := h.Record.SetNeeds(scopes[0], needs, !reset); err != nil {
+						return err
+					}
+				}
+				lines, err := queued(h, args[:1], true)
+				if err != nil {
+					return err
+				}
+				if asJSON {
+					return printJSON(cmd.OutOrStdout(), lines)
+				}
+				for _, l := range lines {
+					fmt.Fprintf(cmd.OutOrStdout(), "%s: %s\n", l.Address, cmp.Or(l.Needs, "as usual"))
+				}
+				return nil
+			})
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	cmd.Flags().BoolVar(&reset, "reset", false, "take back what was changed before")
+	return cmd
+}
+
+func pauseCommand(name, short string, do func(*store.Store) error) *cobra.Command {
+	var data string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use: name, Short: short, Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return beside(data, func(h *house.House) error {
+				if err := do(h.Record); err != nil || !asJSON {
+					return err
+				}
+				since, err := h.Record.Paused()
+				return errors.Join(err, printJSON(cmd.OutOrStdout(), map[string]bool{"paused": !since.IsZero()}))
+			})
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}

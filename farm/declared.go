@@ -151,6 +151,8 @@ func (r Renderer) declaredEnd(err error, said string, complaints *tail) error {
 		return fmt.Errorf("%s (renderer %s ended with %s)", said, r.Name, exitText(code))
 	case said != "":
 		return errors.New(said)
+	case !r.Declared.EndsWell(code) && complaints.beginning() != "":
+		return fmt.Errorf("%s (renderer %s ended with %s)", complaints.beginning(), r.Name, exitText(code))
 	case !r.Declared.EndsWell(code):
 		return fmt.Errorf("renderer %s ended with %s", r.Name, exitText(code))
 	}

@@ -2,11 +2,14 @@ package farm
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"sync"
 
 	"reelhouse/core/job"
+	"reelhouse/core/work"
+	"reelhouse/store"
 )
 
 // A Farm is the nodes of one server. They share the house, the hub and the programs; each has slots and labels of its
@@ -60,6 +63,45 @@ func (f Farm) Progress(sequence int64, number, tile int) float64 {
 		}
 	}
 	return 0
+}
+
+// Names returns the names of the nodes.
+func (f Farm) Names() []string {
+	var all []string
+	for _, n := range f.Nodes {
+		all = append(all, n.Name)
+	}
+	return all
+}
+
+// Usual returns what a task of a class needs, and what it would need if nobody had changed it.
+func (f Farm) Usual(class work.Class) (now, usual work.Settings) { return f.Nodes[0].Works.Of(class) }
+
+// Waits says why no node can take a task of a class now, "" if one can: the reason of the node that lacks least.
+func (f Farm) Waits(class work.Class) string {
+	used, err := f.Nodes[0].House.Record.InUse()
+	if err != nil {
+		return ""
+	}
+	licences, reason := store.LicencesOf(used), ""
+	for _, n := range f.Nodes {
+		if _, known := n.rendererOf(class); !known {
+			return fmt.Sprintf("renderer %s is not in the configuration", class.Renderer)
+		}
+		needs, _ := n.Works.Of(class)
+		var mine work.Use
+		if u := used[n.Name]; u != nil {
+			mine = *u
+		}
+		why := n.Works.Waits(needs, n.offers(), mine, licences)
+		if why == "" {
+			return ""
+		}
+		if reason == "" || n.offers().Lacks(needs) == "" { // it only has to wait
+			reason = why
+		}
+	}
+	return reason
 }
 
 // Draw renders a job that is no frame of the queue.

@@ -121,6 +121,7 @@ type tail struct {
 	mutex sync.Mutex
 	kept  []string
 	open  string
+	began string // the first line that says something
 }
 
 func (t *tail) Write(p []byte) (int, error) {
@@ -130,6 +131,11 @@ func (t *tail) Write(p []byte) (int, error) {
 	t.open = parts[len(parts)-1]
 	if len(t.open) > maxLine {
 		t.open = t.open[:maxLine]
+	}
+	for _, line := range parts[:len(parts)-1] {
+		if t.began == "" {
+			t.began = strings.TrimSpace(line[:min(len(line), maxLine)])
+		}
 	}
 	t.kept = append(t.kept, parts[:len(parts)-1]...)
 	if extra := len(t.kept) - errorTail; extra > 0 {
@@ -145,6 +151,13 @@ func (t *tail) lines() []string {
 		return t.kept
 	}
 	return append(t.kept, t.open)
+}
+
+// beginning returns the first line that says something, "" for none.
+func (t *tail) beginning() string {
+	t.mutex.Lock()
+	defer t.mutex.Unlock()
+	return t.began
 }
 
 // first returns what stands behind a prefix in the first line that has it, "" if none has.

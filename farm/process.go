@@ -2,6 +2,7 @@ package farm
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -72,6 +73,18 @@ func (p process) run(ctx context.Context, heard func(job.Message), log *Log) (co
 	if p.together {
 		cmd.Stderr = io.MultiWriter(write, complaints)
 	}
+	used := func() (job.Message, bool) { return usedBy(cmd.ProcessState) }
+	if len(p.supervisor) > 0 {
+		tells, told, err := os.Pipe()
+		if err != nil {
+			write.Close()
+			return complaints, err
+		}
+		defer tells.Close()
+		defer told.Close()
+		cmd.ExtraFiles, cmd.Env = []*os.File{told}, append(cmd.Env, UsageVariable+"3") // the first after the usual ones
+		used = func() (job.Message, bool) { told.Close(); return usedAsTold(tells) }
+	}
 	log.Add("%s starts: %s", p.name, strings.Join(cmd.Args, " "))
 	if err = cmd.Start(); err != nil {
 		write.Close()
@@ -108,9 +121,22 @@ func (p process) run(ctx context.Context, heard func(job.Message), log *Log) (co
 			log.Add("%s", line)
 		}
 	}
-	if used, known := usedBy(cmd.ProcessState); known {
+	if used, known := used(); known {
 		log.message(used)
 		heard(used)
 	}
 	return complaints, err
+}
+
+// UsageVariable says, in the environment of a supervisor, on which file it is to tell what the program has taken: the
+// system counts the memory of whoever starts a program as the program's own, and the server has more than a supervisor.
+const UsageVariable = "REELHOUSE_USAGE="
+
+// mostUsage is how long what a supervisor tells may be.
+const mostUsage = 1 << 10
+
+// usedAsTold reads what a supervisor, which has ended, has told.
+func usedAsTold(in io.Reader) (m job.Message, known bool) {
+	err := json.NewDecoder(io.LimitReader(in, mostUsage)).Decode(&m)
+	return m, err == nil && m.Event == job.Used
 }

@@ -5,10 +5,12 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"math"
 	"math/rand/v2"
 	"os"
 	"os/exec"
 	"os/signal"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"syscall"
@@ -45,12 +47,12 @@ var moods = []mood{
 		},
 	},
 	{name: "memory", means: "it takes more and more memory", before: func(ctx context.Context, out io.Writer) error {
+		debug.SetGCPercent(-1) // it does not tidy up
+		debug.SetMemoryLimit(math.MaxInt64)
 		var all [][]byte
-		for len(all) < 4096 { // 64 GB
-			all = append(all, bytes.Repeat([]byte{1}, 16<<20))
-			if len(all)%16 == 0 {
-				fmt.Fprintf(out, "  %d MB of rope\n", 16*len(all))
-			}
+		for len(all) < 1024 { // 64 GB
+			all = append(all, bytes.Repeat([]byte{1}, 64<<20))
+			fmt.Fprintf(out, "  %d MB of rope\n", 64*len(all))
 			if ctx.Err() != nil {
 				return ctx.Err()
 			}

@@ -81,6 +81,9 @@ type Sequence struct {
 	Counts  queue.Counts
 	Seconds float64 // sum over good frames
 	Bytes   int64
+	// Processor is the processor time of its good frames, in seconds, and Peak the most memory of one, in bytes.
+	Processor float64
+	Peak      int64
 	// Fingerprint is what a frame's follows from; unknown if it was sent before there were any.
 	Fingerprint fingerprint.Print
 	// Renderer is who that was taken with.
@@ -106,6 +109,9 @@ func countsOf(counts []int) queue.Counts {
 	}
 	return c
 }
+
+// Finished reports whether all of its frames are good or dropped.
+func (b Batch) Finished() bool { return b.Sums[queue.Good]+b.Sums[queue.Dropped] == b.Sums.Total() }
 
 // Counts returns how many frames of all sequences are in each state.
 func (b Batch) Counts() queue.Counts { return b.Sums }
@@ -356,6 +362,21 @@ func (s *Store) Queued(finished bool) ([]Batch, error) {
 	return all, err
 }
 
+// BatchesAt returns the batches that a node is at.
+func (s *Store) BatchesAt(node string) (map[int64]bool, error) {
+	ids, err := column[int64](
+		s.read,
+		"SELECT DISTINCT q.batch_id FROM sequence q JOIN lease l ON l.sequence_id = q.id "+
+			"WHERE l.node = ?",
+		node,
+	)
+	all := map[int64]bool{}
+	for _, id := range ids {
+		all[id] = true
+	}
+	return all, err
+}
+
 // SequencesToShow returns at most so many sequences of a batch, in their order: those where something is happening or
 // went wrong before those that are not done, and these before the others.
 func (s *Store) SequencesToShow(batch int64, most int) ([]Sequence, error) {
@@ -509,8 +530,10 @@ func (s *Store) Sequence(id int64) (Sequence, error) {
 // sequences returns sequences in order. What is frozen of them is read from the record once, and shared: nobody changes
 // it.
 func (s *Store) sequences(where string, args ...any) ([]Sequence, error) {
-	rows, err := s.read.Query("SELECT id, batch_id, ordinal, seconds, bytes, fingerprint, renderer, "+stateColumns+
-		" FROM sequence "+where+" ORDER BY ordinal", args...)
+	rows, err := s.read.Query(
+		"SELECT id, batch_id, ordinal, seconds, bytes, processor, peak, fingerprint, renderer, "+stateColumns+
+			" FROM sequence "+where+" ORDER BY ordinal",
+		args...)
 	if err != nil {
 		return nil, err
 	}
@@ -520,7 +543,17 @@ func (s *Store) sequences(where string, args ...any) ([]Sequence, error) {
 		var q Sequence
 		counts := make([]int, len(states))
 		var renderer string
-		into := []any{&q.ID, &q.BatchID, &q.Ordinal, &q.Seconds, &q.Bytes, &q.Fingerprint, &renderer}
+		into := []any{
+			&q.ID,
+			&q.BatchID,
+			&q.Ordinal,
+			&q.Seconds,
+			&q.Bytes,
+			&q.Processor,
+			&q.Peak,
+			&q.Fingerprint,
+			&renderer,
+		}
 		for i := range counts {
 			into = append(into, &counts[i])
 		}

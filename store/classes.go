@@ -91,8 +91,8 @@ func inUse(q queryer) (map[string]*work.Use, error) {
 // InUse returns what the tasks that nodes have take, by the nodes' names.
 func (s *Store) InUse() (map[string]*work.Use, error) { return inUse(s.read) }
 
-// licencesOf adds up what is in use of licences.
-func licencesOf(used map[string]*work.Use) map[string]int {
+// LicencesOf adds up what is in use of licences.
+func LicencesOf(used map[string]*work.Use) map[string]int {
 	sum := map[string]int{}
 	for _, u := range used {
 		for name, n := range u.Licences {
@@ -124,7 +124,7 @@ func (o Offer) ables(tx *writing) (all []able, assembles *work.Settings, err err
 	if err != nil {
 		return nil, nil, err
 	}
-	licences := licencesOf(used)
+	licences := LicencesOf(used)
 	var mine work.Use
 	if u := used[o.Node]; u != nil {
 		mine = *u
@@ -179,6 +179,25 @@ func (s *Store) SetNeeds(scope Scope, needs work.Override, add bool) (changed in
 		return errors.Join(err, hasChanged(tx))
 	})
 	return changed, err
+}
+
+// ReadyClasses returns the classes of a batch's tasks that may be taken.
+func (s *Store) ReadyClasses(batch int64) ([]work.Class, error) {
+	rows, err := s.read.Query(`SELECT c.kind, c.renderer, c.needs FROM class c WHERE EXISTS (SELECT 1 FROM sequence q
+		WHERE q.batch_id = ? AND q.class_id = c.id AND q.ready > 0) ORDER BY c.id`, batch)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []work.Class
+	for rows.Next() {
+		var c work.Class
+		if err := rows.Scan(&c.Kind, &c.Renderer, &c.Override); err != nil {
+			return nil, err
+		}
+		all = append(all, c)
+	}
+	return all, rows.Err()
 }
 
 // ClassOf returns the class of a sequence.

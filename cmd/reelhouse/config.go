@@ -64,6 +64,9 @@ type volume struct {
 // configuration reads the configuration file, if there is one.
 func (f serverFlags) configuration() (c configuration, err error) {
 	if f.config == "" {
+		if f.usual != nil {
+			return f.usual()
+		}
 		return c, nil
 	}
 	data, err := os.ReadFile(f.config)

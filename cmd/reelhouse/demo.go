@@ -12,12 +12,15 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"reelhouse/core/pass"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
+	"reelhouse/core/work"
 	"reelhouse/demo"
 	"reelhouse/farm"
 	"reelhouse/house"
+	"reelhouse/standin"
 	"reelhouse/store"
 )
 
@@ -37,6 +40,14 @@ func demoCommand() *cobra.Command {
 			defer h.Close()
 			if err := seed(h); err != nil {
 				return err
+			}
+			if !headless {
+				if err := seedSketches(h); err != nil {
+					return err
+				}
+			}
+			if server.config == "" {
+				server.usual = demoConfiguration
 			}
 			if mistake != "" {
 				if err := makeMistake(h, mistake); err != nil {
@@ -107,6 +118,41 @@ func seed(h *house.House) error {
 		return err
 	}
 	return h.Record.SavePreset(preset.OfStandards(demo.PresetName, p), true)
+}
+
+// seedSketches makes the second production, whose scene only the stand-in of another maker reads.
+func seedSketches(h *house.House) error {
+	if _, err := h.Record.Production(demo.SketchCode); !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	scene, err := h.Assets.ImportOpaque(demo.SketchName, strings.NewReader(demo.Sketch()), demo.SketchScene())
+	if err != nil {
+		return err
+	}
+	return h.Record.Create(demo.Sketches(scene), typist())
+}
+
+// demoConfiguration is that of the demo: the stand-in of another maker is declared, and there is one licence for it.
+func demoConfiguration() (configuration, error) {
+	self, err := os.Executable()
+	if err != nil {
+		return configuration{}, err
+	}
+	r := configuredRenderer{Needs: "licences=" + standin.Name + " chunk=12"}
+	r.Name, r.Renderer.Version = standin.Name, standin.Version
+	r.Declaration = work.Declaration{
+		Line: []string{
+			self, "standin", "-sketch", "(scene)", "-from", "(first)", "-to", "(last)", "-by", "(step)", "-wide",
+			"(width)",
+			"-high", "(height)", "-quality", "(samples)", "-into", "(files)", "-kind", "(ext)", "-mood=(value:mood)",
+		},
+		Scenes: []string{standin.Ending},
+		Files:  []work.ForeignFile{{Name: "picture_(frame:5).(ext)", Passes: []pass.Code{pass.Beauty}}},
+		Error:  "^HALYARD ERROR: (.*)", Progress: `\.\. ([0-9.]+) pct`, Wrote: `wrote file: (\S+)`,
+	}
+	return configuration{
+		Renderers: []configuredRenderer{r}, Licences: map[string]int{standin.Name: 1},
+	}, nil
 }
 
 // renderDemo sends the demo's batch, unless one is there that can go on, and renders until nothing is left.

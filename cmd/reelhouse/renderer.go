@@ -22,6 +22,7 @@ import (
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
+	"reelhouse/core/work"
 	"reelhouse/demo"
 	"reelhouse/farm"
 	"reelhouse/standin"
@@ -176,6 +177,12 @@ func checkRenderer(
 	if err != nil {
 		return found, err
 	}
+	works, err := c.works()
+	if err != nil {
+		return found, err
+	}
+	needs, _ := works.Of(work.Class{Kind: work.Render, Renderer: name})
+	r.Memory = needs.Memory
 	folder, err := os.MkdirTemp("", "reelhouse-check-")
 	if err != nil {
 		return found, err

@@ -34,7 +34,7 @@ func TestEveryMoodOfTheStandInEndsInASentence(t *testing.T) {
 	says := map[string]string{
 		"": "renderer halyard is good", "slow": "renderer halyard is good", "stays": "renderer halyard is good",
 		"chatter": "renderer halyard is good",
-		"memory":  "WRONG: renderer halyard ended with",
+		"memory":  "(renderer halyard ended with exit code 2)",
 		"hang":    "WRONG: it takes longer than 2s, and was stopped",
 		"deaf":    "WRONG: it takes longer than 2s, and was stopped",
 		"size":    "WRONG: tried.exr: it is 194 × 80 pixels, not 192 × 80",

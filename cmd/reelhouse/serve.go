@@ -25,6 +25,7 @@ type serverFlags struct {
 	slots   int
 	timeout time.Duration
 	hosts   []string
+	usual   func() (configuration, error) // without a file
 }
 
 func (f *serverFlags) add(cmd *cobra.Command) {

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -8,6 +9,7 @@ import (
 	"os/exec"
 	"os/signal"
 	"strconv"
+	"strings"
 	"syscall"
 	"time"
 
@@ -49,6 +51,8 @@ func superviseCommand() *cobra.Command {
 // run runs a program until it ends, or until parent, or a signal, says that it is to. It returns the program's exit
 // code once nothing of it is left.
 func (s supervisor) run(line []string, parent io.Reader) (code int, err error) {
+	tell := usageTeller()
+	defer tell()
 	told := make(chan os.Signal, 1)
 	signal.Notify(told, os.Interrupt, syscall.SIGTERM)
 	defer signal.Stop(told)
@@ -88,6 +92,20 @@ func (s supervisor) run(line []string, parent io.Reader) (code int, err error) {
 	}
 	endAll(cmd)
 	return exitCodeOf(err), nil
+}
+
+// usageTeller returns what tells the node what has been taken by all that was started, if the node wants to know.
+func usageTeller() func() {
+	fd, err := strconv.Atoi(os.Getenv(strings.TrimSuffix(farm.UsageVariable, "=")))
+	if err != nil || fd < 3 {
+		return func() {}
+	}
+	keepFromChildren(fd)
+	return func() {
+		if m, known := usedByChildren(); known {
+			json.NewEncoder(os.NewFile(uintptr(fd), "usage")).Encode(m)
+		}
+	}
 }
 
 // endNow tells a program to end, and kills it if it does not.

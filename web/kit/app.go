@@ -12,6 +12,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/work"
 	"reelhouse/house"
 	"reelhouse/preview"
 )
@@ -26,6 +27,12 @@ type Node interface {
 	SlotCount() int
 	// Trouble is what keeps it from rendering, in words, "" for nothing.
 	Trouble() string
+	// Waits says why no node can take a task of a class now, "" if one can.
+	Waits(class work.Class) string
+	// Names are those of the nodes.
+	Names() []string
+	// Usual returns what a task of a class needs, and what it would need if nobody had changed it.
+	Usual(class work.Class) (now, usual work.Settings)
 	// Progress is how far a frame is, or its tile, from 0 to 1.
 	Progress(sequence int64, number, tile int) float64
 }

@@ -6,12 +6,15 @@ import (
 	"fmt"
 	"maps"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
+
+	"reelhouse/store"
 )
 
 // Live events: what changes by itself, as server-sent events that hold HTML. "running" is for the ticket line, "edited"
@@ -35,10 +38,11 @@ type live struct {
 	rounds    int // that were worked out, for tests
 }
 
-// A room is everybody who looks at one production.
+// A room is everybody who looks at one production, and at the same part of it.
 type room struct {
 	all       int // that look at a station with events of its own
 	listeners int
+	query     url.Values        // of the pages that look
 	texts     map[string]string // the events as they are now, by name
 	changed   chan struct{}     // is closed when they are others
 	Wanted    chan struct{}     // holds a value when somebody has come who wants more
@@ -53,7 +57,7 @@ func (a *App) Listening() int {
 }
 
 // enter lets a page listen to a production; leave ends that. It fails if too many do.
-func (a *App) enter(code string, all bool) (r *room, leave func(), err error) {
+func (a *App) enter(code string, all bool, query url.Values) (r *room, leave func(), err error) {
 	l := &a.live
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
@@ -66,10 +70,11 @@ func (a *App) enter(code string, all bool) (r *room, leave func(), err error) {
 	if l.rooms == nil {
 		l.rooms = map[string]*room{}
 	}
-	if r = l.rooms[code]; r == nil {
+	place := code + "?" + query.Encode()
+	if r = l.rooms[place]; r == nil {
 		ctx, end := context.WithCancel(context.Background())
-		r = &room{changed: make(chan struct{}), Wanted: make(chan struct{}, 1), end: end}
-		l.rooms[code] = r
+		r = &room{query: query, changed: make(chan struct{}), Wanted: make(chan struct{}, 1), end: end}
+		l.rooms[place] = r
 		go a.tell(ctx, code, r)
 	}
 	l.listeners++
@@ -87,7 +92,7 @@ func (a *App) enter(code string, all bool) (r *room, leave func(), err error) {
 		l.listeners--
 		if r.listeners--; r.listeners == 0 {
 			r.end()
-			delete(l.rooms, code)
+			delete(l.rooms, place)
 		}
 		if all {
 			r.all--
@@ -106,7 +111,7 @@ func (a *App) tell(ctx context.Context, code string, r *room) {
 		all := r.all > 0
 		a.live.rounds++
 		a.live.mutex.Unlock()
-		texts, err := a.eventTexts(code, all)
+		texts, err := a.eventTexts(code, all, r.query)
 		if err != nil {
 			a.Log.Error("live events could not be worked out", "production", code, "error", err)
 		}
@@ -132,8 +137,16 @@ func (a *App) tell(ctx context.Context, code string, r *room) {
 	}
 }
 
+// Watched is what live events are worked out for: a production, its batches without their sequences, and the part of
+// its address by which a page says what it shows.
+type Watched struct {
+	Production store.Revision
+	Batches    []store.Batch
+	Query      url.Values
+}
+
 // eventTexts works out the events of a production as they are now; with all, those of stations, too.
-func (a *App) eventTexts(code string, all bool) (map[string]string, error) {
+func (a *App) eventTexts(code string, all bool, query url.Values) (map[string]string, error) {
 	batches, err := a.House.Record.BatchesAlone(code)
 	if err != nil {
 		return nil, err
@@ -148,7 +161,11 @@ func (a *App) eventTexts(code string, all bool) (map[string]string, error) {
 		texts[event] = text
 		return err
 	}
-	if err := add("running", "running", a.RunningOf(batches)); err != nil {
+	running, err := a.RunningOf(batches)
+	if err != nil {
+		return nil, err
+	}
+	if err := add("running", "running", running); err != nil {
 		return nil, err
 	}
 	if err := add("edited", "edited", p); err != nil || !all {
@@ -158,7 +175,7 @@ func (a *App) eventTexts(code string, all bool) (map[string]string, error) {
 		if s.Events == nil {
 			continue
 		}
-		if err := s.Events(p, batches, add); err != nil {
+		if err := s.Events(Watched{p, batches, query}, add); err != nil {
 			return nil, err
 		}
 	}
@@ -179,11 +196,16 @@ func firstThings(a, b string) int {
 // events streams the live events of a production, and with all those of its stations.
 func (a *App) events(c *echo.Context) error {
 	code, all := c.Param("code"), c.QueryParam("all") != ""
+	query := url.Values{}
+	if all { // pages that show the same hear the same
+		query = c.QueryParams()
+		query.Del("all")
+	}
 	p, err := a.House.Record.Production(code)
 	if err != nil {
 		return err
 	}
-	r, leave, err := a.enter(p.Code, all)
+	r, leave, err := a.enter(p.Code, all, query)
 	if err != nil {
 		return err
 	}

@@ -1,6 +1,8 @@
 package kit
 
 import (
+	"strings"
+
 	"reelhouse/core/queue"
 	"reelhouse/store"
 )
@@ -13,11 +15,17 @@ type Running struct {
 	Left            string
 	Trouble         string
 	Active, Waiting bool
+	Paused          bool
+	Elsewhere       string // what other productions have under way, "" for nothing
 }
 
-// RunningOf says what is being rendered now, of the batches given.
-func (a *App) RunningOf(batches []store.Batch) Running {
-	var r Running
+// RunningOf says what is being rendered now, of the batches given; if that is nothing, of those of other productions.
+func (a *App) RunningOf(batches []store.Batch) (r Running, err error) {
+	since, err := a.House.Record.Paused()
+	if err != nil {
+		return r, err
+	}
+	r.Paused = !since.IsZero()
 	var seconds float64
 	left, good := 0, 0
 	for _, b := range batches {
@@ -38,11 +46,27 @@ func (a *App) RunningOf(batches []store.Batch) Running {
 	}
 	r.Trouble = a.Node.Trouble()
 	if !r.Active {
-		return r
+		r.Elsewhere, err = a.elsewhere()
+		return r, err
 	}
 	r.Percent = 100 * r.Good / max(1, r.Total)
 	if d, ok := queue.Remaining(left, seconds/float64(max(1, good)), a.Node.SlotCount()); ok {
 		r.Left = Duration(d)
 	}
-	return r
+	return r, nil
+}
+
+// elsewhere names what is under way in any production, "" for nothing.
+func (a *App) elsewhere() (string, error) {
+	queued, err := a.House.Record.Queued(false)
+	if err != nil {
+		return "", err
+	}
+	var names []string
+	for _, b := range queued {
+		if c := b.Counts(); c[queue.Rendering]+c[queue.Checking] > 0 {
+			names = append(names, b.Plan.Production+": "+b.Name)
+		}
+	}
+	return strings.Join(names, ", "), nil
 }

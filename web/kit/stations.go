@@ -11,7 +11,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/production"
-	"reelhouse/store"
 )
 
 // A Key names a page in addresses: /p/CODE/KEY.
@@ -50,8 +49,8 @@ type Station struct {
 	Keeps []string
 	// Routes adds what it answers beside its page to the routes of a production. Nil for nothing.
 	Routes func(p *echo.Group)
-	// Events adds its live events for the batches of a production, which are without their sequences. Nil for none.
-	Events func(p store.Revision, batches []store.Batch, add func(event, template string, data any) error) error
+	// Events adds its live events. Nil for none.
+	Events func(w Watched, add func(event, template string, data any) error) error
 }
 
 // A Shortcut is keys that do the same, or that belong together.

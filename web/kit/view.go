@@ -2,6 +2,7 @@ package kit
 
 import (
 	"encoding/json"
+	"net/url"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -50,6 +51,21 @@ type SpineEntry struct {
 
 // Path returns the address of a page of the production.
 func (v *View) Path(rest string) string { return "/p/" + v.Production.Code + "/" + rest }
+
+// Events returns the address of the live events of the page.
+func (v *View) Events() string {
+	address := v.Path("events")
+	if v.Station.Events == nil {
+		return address
+	}
+	query := url.Values{"all": {"1"}}
+	for _, name := range append([]string{"open"}, v.Station.Keeps...) {
+		if value := v.Query(name); value != "" {
+			query.Set(name, value)
+		}
+	}
+	return address + "?" + query.Encode()
+}
 
 // Shown returns what every change on the page tells of it, so that it shows the same afterwards: a JSON object.
 func (v *View) Shown() (string, error) {
@@ -113,7 +129,9 @@ func (a *App) complete(v *View) error {
 	if v.Batches, err = a.House.Record.BatchesAlone(v.Production.Code); err != nil {
 		return err
 	}
-	v.Running = a.RunningOf(v.Batches)
+	if v.Running, err = a.RunningOf(v.Batches); err != nil {
+		return err
+	}
 	if err := a.steps(v); err != nil {
 		return err
 	}

@@ -62,7 +62,8 @@ func Over(t testing.TB, h *house.House) *Site {
 	t.Helper()
 	log, hub := slog.New(slog.DiscardHandler), farm.NewHub()
 	app, e, err := web.New(web.Server{
-		House: h, Node: &farm.Node{House: h, Hub: hub, Log: log}, Changes: hub, Thumbs: preview.NewThumbs(h, nil),
+		House: h, Node: farm.Farm{Nodes: []*farm.Node{{Name: "here", House: h, Hub: hub, Log: log}}}, Changes: hub,
+		Thumbs:   preview.NewThumbs(h, nil),
 		Previews: preview.New(h), Log: log, Hosts: []string{"example.com"},
 	})
 	if err != nil {

@@ -51,8 +51,10 @@ func (a *page) cardOf(p store.Revision) (card, error) {
 	if err != nil {
 		return out, err
 	}
-	out.Running = a.RunningOf(batches)
-	out.Running.Trouble = "" // it is the node's, not the production's
+	if out.Running, err = a.RunningOf(batches); err != nil {
+		return out, err
+	}
+	out.Running.Trouble, out.Running.Elsewhere = "", "" // which are of the house, not of the production
 	v := &kit.View{Production: p}
 	shown, _ := a.ShownViews(v)
 	if len(p.Shots) > 0 { // the first view of the first shot, or else the first of all

@@ -1,190 +1,182 @@
 package queue
 
 import (
-	"errors"
 	"fmt"
-	"net/http"
+	"slices"
 	"strconv"
 	"strings"
+	"time"
 
-	"github.com/labstack/echo/v5"
-
-	"reelhouse/core/frame"
-	"reelhouse/core/plan"
 	"reelhouse/core/queue"
-	"reelhouse/core/work"
 	"reelhouse/store"
 	"reelhouse/web/kit"
 )
 
-// shownBatch is a batch with its sequences' strips.
-type shownBatch struct {
-	store.Batch
-	Sums       queue.Counts
-	Percent    int
-	Left       string
-	Sequences  []shownSequence
-	Hidden     int // sequences that are not shown
-	Actions    []kit.Action
-	Prioritise kit.Edit // sets its priority
-}
-
-// mostSequences is how many sequences of a batch are shown.
-const mostSequences = 40
-
-type shownSequence struct {
-	store.Sequence
-	Strip   kit.Strip
-	Total   int
-	Actions []kit.Action
-	Screen  string       // address at which it is looked at, "" while nothing is good
-	Failed  *store.Frame // the first frame that has failed or is lost, for its reason
-	Waiting string       // the frames that wait for their tiles, "" for none
-}
-
-// possible returns what a person may ask for when frames are in these states.
-func possible(c queue.Counts) []queue.Event {
-	var events []queue.Event
-	for _, e := range queue.PersonsEvents() {
-		for _, s := range e.From() {
-			if c[s] > 0 {
-				events = append(events, e)
-				break
-			}
-		}
-	}
-	return events
-}
-
-// actionsOf returns the buttons for frames in these states; scope says which, in pairs of name and number.
-func actionsOf(production string, c queue.Counts, scope ...string) []kit.Action {
-	v := &kit.View{}
-	v.Production.Code = production
-	var all []kit.Action
-	for _, e := range possible(c) {
-		act := v.Post("", eventNames[e], "", "act", append(scope, "event", string(e))...)
-		if e == queue.Drop {
-			act.Confirm = "Drop what is left of this? Finished frames stay."
-		}
-		all = append(all, act)
-	}
-	return all
-}
-
-// eventNames are what a person asks for.
-var eventNames = map[queue.Event]string{
-	queue.Hold: "Hold", queue.Release: "Release", queue.Retry: "Retry", queue.Drop: "Drop",
-}
-
-// A stateCount is how many frames are in a state.
-type stateCount struct {
-	State  queue.State
-	Frames int
-}
-
-// Others returns how many frames are in each state but good.
-func (b shownBatch) Others() []stateCount {
-	var all []stateCount
-	for _, s := range queue.States() {
-		if n := b.Sums[s]; n > 0 && s != queue.Good {
-			all = append(all, stateCount{s, n})
-		}
-	}
-	return all
-}
-
-// Good returns how many frames are good.
-func (b shownBatch) Good() int { return b.Sums[queue.Good] }
-
-// Waits says what the batch waits for, "" for nothing but a place.
-func (b shownBatch) Waits() string {
-	switch {
-	case b.Sums[queue.Blocked] == 0:
-		return ""
-	case b.AfterBatch != 0:
-		return fmt.Sprintf("waits for batch %d", b.AfterBatch)
-	case b.AfterSequence != 0:
-		return fmt.Sprintf("waits for sequence %d", b.AfterSequence)
-	}
-	return ""
-}
-
-// WaitsUntil reports whether it waits for a time.
-func (b shownBatch) WaitsUntil() bool { return b.Sums[queue.Blocked] > 0 && !b.Start.IsZero() }
-
-// Good returns how many frames are good.
-func (s shownSequence) Good() int { return s.Counts[queue.Good] }
-
-// showBatch returns a batch as it stands.
-func (a *page) showBatch(b store.Batch) (shownBatch, error) {
-	code, id := b.Plan.Production, strconv.FormatInt(b.ID, 10)
-	shown := shownBatch{Batch: b, Sums: b.Counts()}
-	shown.Actions = actionsOf(code, shown.Sums, "batch", id)
-	v := &kit.View{}
-	v.Production.Code = code
-	shown.Prioritise = v.Post("", "", "", "priority", "batch", id).Edit
-	shown.Percent = 100 * shown.Sums[queue.Good] / max(1, shown.Sums.Total()-shown.Sums[queue.Dropped])
-	if d, ok := queue.Remaining(shown.Sums.Left(), b.MeanSeconds(), a.Node.SlotCount()); ok && shown.Sums.Left() > 0 {
-		shown.Left = kit.Duration(d)
-	}
-	var waiting map[int64]string
-	if shown.Sums[queue.Blocked] > 0 {
-		var err error
-		if waiting, err = a.waiting(b.ID); err != nil {
-			return shown, err
-		}
-	}
-	sequences, err := a.House.Record.SequencesToShow(b.ID, mostSequences)
-	if err != nil {
-		return shown, err
-	}
-	shown.Hidden = b.Parts - len(sequences)
-	for _, s := range sequences {
-		frames, err := a.House.Record.Frames(s.ID)
-		if err != nil {
-			return shown, err
-		}
-		link := func(f store.Frame) string {
-			return fmt.Sprintf("/p/%s/frame/%d/%d", code, s.ID, f.Number)
-		}
-		q := shownSequence{
-			Sequence: s,
-			Strip:    kit.StripOf(frames, kit.StripWidth, link, false),
-			Total:    s.Counts.Total(),
-			Actions:  actionsOf(code, s.Counts, "sequence", strconv.FormatInt(s.ID, 10)),
-			Waiting:  waiting[s.ID],
-		}
-		if q.Good() > 0 {
-			q.Screen = fmt.Sprintf("/p/%s/screening?sequence=%d", code, s.ID)
-		}
-		for i := range frames {
-			if frames[i].State == queue.Failed || frames[i].State == queue.Lost {
-				q.Failed = &frames[i]
-				break
-			}
-		}
-		shown.Sequences = append(shown.Sequences, q)
-	}
-	return shown, nil
-}
-
 type queuePage struct {
-	Batches   []shownBatch
-	States    []kit.Strip
-	Verifying shownVerification
+	Filter   filter
+	Batches  []shownBatch // that are not finished, in the order of their turns
+	Finished []shownBatch // the newest first, as far as they are shown
+	Others   int          // finished ones that are not shown
+	Left     int          // frames of all that are left to render
+	States   []kit.Strip
+	Paused   time.Time // since when; the zero time if it is not
+	Pause    kit.Action
+	Checks   shownVerification
 }
 
-// fill shows every batch as it stands.
+// A filter is what of the queue is shown, as the address of the page says it.
+type filter struct {
+	Of, State, Node, Text      string // "" for any
+	Productions, States, Nodes []string
+	All                        bool // finished batches, too, however many
+}
+
+// On reports whether anything is left out.
+func (f filter) On() bool { return f.Of != "" || f.State != "" || f.Node != "" || f.Text != "" }
+
+// takes reports whether a batch is shown; busy are the batches that a node is at.
+func (f filter) takes(b store.Batch, busy map[int64]bool) bool {
+	text := strings.ToLower(f.Text)
+	return (f.Of == "" || strings.EqualFold(f.Of, b.Plan.Production)) &&
+		(f.State == "" || b.Sums[queue.State(f.State)] > 0) && (f.Node == "" || busy[b.ID]) &&
+		(text == "" || strings.Contains(strings.ToLower(b.Name+"\n"+b.Note+"\n"+b.Plan.Production), text) ||
+			strconv.FormatInt(b.ID, 10) == text)
+}
+
+// How many finished batches are shown: a few below those that are not, more when they are asked for.
+const (
+	fewFinished  = 5
+	mostFinished = 200
+)
+
+// fill shows the queue of the whole house.
 func (a *page) fill(v *kit.View) error {
-	page := queuePage{States: legend(), Verifying: a.verifying(v.Production.Code)}
-	for _, b := range v.Batches {
-		shown, err := a.showBatch(b)
-		if err != nil {
-			return err
-		}
-		page.Batches = append(page.Batches, shown)
+	page, err := a.pageOf(v.Production.Code, v.Query)
+	if err != nil {
+		return err
+	}
+	page.Pause = v.Post(
+		"pause",
+		"Pause",
+		"No node takes a task until it is resumed; what is under way goes on",
+		"pause",
+		"pause",
+		"1",
+	)
+	if !page.Paused.IsZero() {
+		page.Pause = v.Post("pause", "Resume", "Nodes take tasks again", "pause").Main()
 	}
 	v.Page = page
+	return nil
+}
+
+// pageOf returns what a page of a production shows of the queue; query is the part of its address that says so.
+func (a *page) pageOf(code string, query func(string) string) (*queuePage, error) {
+	page := &queuePage{States: legend(), Checks: a.verifying(code), Filter: filter{
+		Of: query("of"), State: query("state"), Node: query("node"), Text: strings.TrimSpace(query("find")),
+		All: query("finished") != "", Nodes: a.Node.Names(),
+	}}
+	for _, s := range queue.States() {
+		page.Filter.States = append(page.Filter.States, string(s))
+	}
+	var err error
+	if page.Paused, err = a.House.Record.Paused(); err != nil {
+		return nil, err
+	}
+	all, err := a.House.Record.Queued(true)
+	if err != nil {
+		return nil, err
+	}
+	busy := map[int64]bool{}
+	if page.Filter.Node != "" {
+		if busy, err = a.House.Record.BatchesAt(page.Filter.Node); err != nil {
+			return nil, err
+		}
+	}
+	var finished []store.Batch
+	before := ahead{}
+	opened := query("open")
+	for _, b := range all {
+		if !slices.Contains(page.Filter.Productions, b.Plan.Production) {
+			page.Filter.Productions = append(page.Filter.Productions, b.Plan.Production)
+		}
+		taken := page.Filter.takes(b, busy)
+		if b.Finished() {
+			if taken {
+				finished = append(finished, b)
+			}
+			continue
+		}
+		page.Left += b.Sums.Left()
+		if opened == "" && taken && strings.EqualFold(b.Plan.Production, code) {
+			opened = strconv.FormatInt(b.ID, 10) // the first one of the production
+		}
+		if taken {
+			shown, err := a.showBatch(code, b, opened == strconv.FormatInt(b.ID, 10))
+			if err != nil {
+				return nil, err
+			}
+			shown.Place, shown.Behind = len(page.Batches)+1, before.text(b)
+			page.Batches = append(page.Batches, shown)
+		}
+		before.add(b)
+	}
+	slices.Sort(page.Filter.Productions)
+	slices.SortFunc(finished, func(x, y store.Batch) int { return int(y.ID - x.ID) })
+	most := fewFinished
+	if page.Filter.All || page.Filter.On() {
+		most = mostFinished
+	}
+	for _, b := range finished {
+		id := strconv.FormatInt(b.ID, 10)
+		if len(page.Finished) >= most && opened != id {
+			page.Others++
+			continue
+		}
+		if opened == "" && strings.EqualFold(b.Plan.Production, code) {
+			opened = id
+		}
+		shown, err := a.showBatch(code, b, opened == id)
+		if err != nil {
+			return nil, err
+		}
+		page.Finished = append(page.Finished, shown)
+	}
+	return page, nil
+}
+
+// ahead is what comes before a batch.
+type ahead struct{ frames, batches int }
+
+func (w *ahead) add(b store.Batch) {
+	if n := b.Sums.Left() - b.Sums[queue.Blocked]; n > 0 {
+		w.frames, w.batches = w.frames+n, w.batches+1
+	}
+}
+
+// text says what comes before a batch that has not begun, "" for nothing.
+func (w ahead) text(b store.Batch) string {
+	if w.frames == 0 || b.Sums[queue.Ready] == 0 || b.Sums[queue.Rendering]+b.Sums[queue.Checking] > 0 {
+		return ""
+	}
+	return fmt.Sprintf("after %s of %s", kit.Plural(w.frames, "frame", "frames"),
+		kit.Plural(w.batches, "batch", "batches"))
+}
+
+// events adds "batch-N" for the progress of each batch that is shown, and "verified" for that of a verification.
+func (a *page) events(w kit.Watched, add func(event, template string, data any) error) error {
+	page, err := a.pageOf(w.Production.Code, w.Query.Get)
+	if err != nil {
+		return err
+	}
+	if err := add("verified", "queue/verified", page.Checks); err != nil {
+		return err
+	}
+	for _, b := range append(page.Batches, page.Finished...) {
+		if err := add(fmt.Sprintf("batch-%d", b.ID), "queue/batch-progress", b); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 
@@ -197,170 +189,3 @@ func legend() []kit.Strip {
 	}
 	return cells
 }
-
-// act holds, releases, retries or drops a batch, a sequence or a frame.
-func (a *page) act(c *echo.Context) error {
-	p, err := a.House.Record.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	scope, err := scopeOf(c, p.Code)
-	if err != nil {
-		return err
-	}
-	event := queue.Event(c.FormValue("event"))
-	changed, err := a.House.Record.Apply(scope, event)
-	notice := fmt.Sprintf("%s: %s.", past(event), kit.Plural(changed, "frame", "frames"))
-	switch {
-	case errors.Is(err, store.ErrNotPersons):
-		return echo.NewHTTPError(
-			http.StatusUnprocessableEntity, "Frames can be held, released, retried and dropped, and nothing else.",
-		)
-	case errors.Is(err, store.ErrNothing):
-		notice = "Nothing was done: " + err.Error() + "."
-	case err != nil:
-		return err
-	}
-	a.Changes.Changed()
-	return a.Update(c, kit.Answer{Production: p, Station: key, Notice: notice})
-}
-
-// scopeOf reads which frames of a production a form is about.
-func scopeOf(c *echo.Context, production string) (store.Scope, error) {
-	wrong := echo.NewHTTPError(
-		http.StatusUnprocessableEntity, "Name a batch or a sequence by its number, and a frame by its own.",
-	)
-	number := func(name string) (int64, error) {
-		if c.FormValue(name) == "" {
-			return 0, nil
-		}
-		return strconv.ParseInt(c.FormValue(name), 10, 64)
-	}
-	batch, errBatch := number("batch")
-	sequence, errSequence := number("sequence")
-	frame, errFrame := number("frame")
-	scope := store.Scope{Production: production, Batch: batch, Sequence: sequence}
-	if errors.Join(errBatch, errSequence, errFrame) != nil || (scope.Batch == 0) == (scope.Sequence == 0) ||
-		frame != int64(int(frame)) {
-		return scope, wrong
-	}
-	if c.FormValue("frame") != "" {
-		if scope.Sequence == 0 {
-			return scope, wrong
-		}
-		n := int(frame)
-		scope.Frame = &n
-	}
-	return scope, nil
-}
-
-func past(e queue.Event) string {
-	switch e {
-	case queue.Hold:
-		return "Held"
-	case queue.Release:
-		return "Released"
-	case queue.Retry:
-		return "To be tried again"
-	}
-	return "Dropped"
-}
-
-// priority moves a batch in the queue.
-func (a *page) priority(c *echo.Context) error {
-	p, err := a.House.Record.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	id, err := strconv.ParseInt(c.FormValue("batch"), 10, 64)
-	if err != nil {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "Name a batch by its number.")
-	}
-	if b, err := a.House.Record.BatchAlone(id); err != nil {
-		return err
-	} else if !strings.EqualFold(b.Plan.Production, p.Code) {
-		return fmt.Errorf("batch %d of production %s: %w", id, p.Code, store.ErrNotFound)
-	}
-	n, err := strconv.Atoi(c.FormValue("value"))
-	if err != nil || n < -store.MostPriority || n > store.MostPriority {
-		return a.Update(
-			c,
-			kit.Answer{
-				Production: p,
-				Station:    key,
-				Notice:     "Not changed: a priority is a whole number from −100 to 100.",
-			},
-		)
-	}
-	if err := a.House.Record.SetPriority(id, n); err != nil {
-		return err
-	}
-	a.Changes.Changed()
-	return a.Update(c, kit.Answer{Production: p, Station: key, Notice: fmt.Sprintf("Priority is %d now.", n)})
-}
-
-// frame answers with the side sheet of one frame: its state, files and logs.
-func (a *page) frame(c *echo.Context) error {
-	sequence, number, err := kit.FrameOf(c)
-	if err != nil {
-		return err
-	}
-	s, b, err := a.SequenceOf(c, sequence)
-	if err != nil {
-		return err
-	}
-	f, err := a.House.Record.Frame(sequence, number)
-	if err != nil {
-		return err
-	}
-	files, err := a.House.Record.Files(sequence, number)
-	if err != nil {
-		return err
-	}
-	logs, err := a.House.Record.Logs(sequence, number)
-	if err != nil {
-		return err
-	}
-	tiles, err := a.tileMapOf(b.Plan, s, number)
-	if err != nil {
-		return err
-	}
-	clock := b.Plan.Clock()
-	shown := shownFrame{
-		Frame: f, Spec: s.Spec, Tiles: tiles, Files: files, Logs: logs, Tries: work.UsualTries,
-		Address:  fmt.Sprintf("/p/%s/frame/%d/%d", b.Plan.Production, s.ID, number),
-		Timecode: clock.Timecode(number), Moment: clock.Seconds(number),
-		Percent: int(100 * a.Node.Progress(sequence, number, 0)),
-		Print:   string(s.Print(number)), Varies: b.Plan.Varies(s.Spec, s.Renderer),
-	}
-	shown.Actions = actionsOf(b.Plan.Production, queue.Counts{f.State: 1},
-		"sequence", strconv.FormatInt(s.ID, 10), "frame", strconv.Itoa(number))
-	if f.State == queue.Good {
-		shown.Screen = fmt.Sprintf("/p/%s/screening?sequence=%d&frame=%d", b.Plan.Production, s.ID, number)
-	}
-	return c.Render(http.StatusOK, "queue/frame-side", shown)
-}
-
-// A shownFrame is a frame as its side sheet shows it.
-type shownFrame struct {
-	store.Frame
-	Spec     plan.Sequence
-	Address  string // of the side sheet
-	Timecode frame.Timecode
-	Moment   float64 // seconds from the first frame
-	Percent  int     // that is rendered, while it is
-	Tries    int     // how often it is tried
-	Tiles    *tileMap
-	Actions  []kit.Action
-	Screen   string // address at which it is looked at, "" while it is not good
-	Files    []store.File
-	Print    string // its fingerprint, "" if that is not known
-	Varies   string // why the same set-up may still give other bytes, "" for nothing
-	Logs     []store.Log
-}
-
-// Is reports whether the frame is in a state.
-func (f shownFrame) Is(state string) bool { return string(f.State) == state }
-
-// Follows reports whether the side sheet changes by itself.
-func (f shownFrame) Follows() bool { return f.Tiles != nil && f.State != queue.Good }

@@ -3,16 +3,14 @@ package queue
 
 import (
 	"embed"
-	"fmt"
 
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/queue"
-	"reelhouse/store"
 	"reelhouse/web/kit"
 )
 
-//go:embed *.html
+//go:embed *.html *.js
 var files embed.FS
 
 const key kit.Key = "queue"
@@ -36,6 +34,13 @@ func Station(a *kit.App) kit.Station {
 		Count:  func(v *kit.View) int { return len(v.Batches) },
 		Wrong:  failed,
 		Events: p.events,
+		Keeps:  []string{"of", "state", "node", "find", "finished"},
+		Keys: []kit.Shortcut{
+			{Keys: []string{"h", "g"}, Does: "hold or release the open batch, or the one that has the focus"},
+			{Keys: []string{"t", "x"}, Does: "retry what has failed in it, or drop what is left of it"},
+			{Keys: []string{"n"}, Does: "open the next failure"},
+			{Keys: []string{"Enter"}, Does: "on a batch, open it"},
+		},
 	}
 }
 
@@ -44,6 +49,9 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/act", a.act, kit.SmallForm())
 	p.POST("/verify", a.verify, kit.SmallForm())
 	p.POST("/priority", a.priority, kit.SmallForm())
+	p.POST("/needs", a.needs, kit.SmallForm())
+	p.POST("/pause", a.pause, kit.SmallForm())
+	p.POST("/failures", a.retryReason, kit.SmallForm())
 	p.GET("/frame/:sequence/:frame", a.frame)
 }
 
@@ -54,23 +62,4 @@ func failed(v *kit.View) int {
 		n += b.Counts()[queue.Failed]
 	}
 	return n
-}
-
-// events adds "batch-N" for the progress of each batch, and "verified" for that of a verification.
-func (a *page) events(
-	p store.Revision, batches []store.Batch, add func(event, template string, data any) error,
-) error {
-	if err := add("verified", "queue/verified", a.verifying(p.Code)); err != nil {
-		return err
-	}
-	for _, b := range batches {
-		shown, err := a.showBatch(b)
-		if err != nil {
-			return err
-		}
-		if err := add(fmt.Sprintf("batch-%d", b.ID), "queue/batch-progress", shown); err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -46,6 +46,9 @@ func Mistakes() []Mistake {
 				Seconds: 6,
 			}
 		}},
+		{"renderer-cannot", "a shot asks for a renderer that the house does not have", func(p *production.Production) {
+			p.Shots[0].Renderer = "lugsail"
+		}},
 		{"same-path", "names do not tell sizes apart", func(p *production.Production) {
 			p.Names.Pattern = "(production)/(shot)_(output)_(pass).(frame:4).(ext)"
 		}},

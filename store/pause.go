@@ -5,7 +5,7 @@ import "time"
 // Pause lets no node take a task until Resume; what nodes have goes on. It does nothing while the house is paused.
 func (s *Store) Pause() error {
 	return s.change(func(tx *writing) error {
-		_, err := tx.Exec("UPDATE house_state SET paused_at = ?, changes = changes + 1 WHERE paused_at = ''", now())
+		_, err := tx.Exec("UPDATE house_status SET paused_at = ?, changes = changes + 1 WHERE paused_at = ''", now())
 		return err
 	})
 }
@@ -13,7 +13,7 @@ func (s *Store) Pause() error {
 // Resume lets nodes take tasks again.
 func (s *Store) Resume() error {
 	return s.change(func(tx *writing) error {
-		_, err := tx.Exec("UPDATE house_state SET paused_at = '', changes = changes + 1 WHERE paused_at <> ''")
+		_, err := tx.Exec("UPDATE house_status SET paused_at = '', changes = changes + 1 WHERE paused_at <> ''")
 		return err
 	})
 }
@@ -23,12 +23,12 @@ func (s *Store) Paused() (time.Time, error) { return pausedSince(s.read) }
 
 func pausedSince(q queryer) (time.Time, error) {
 	var text string
-	err := q.QueryRow("SELECT paused_at FROM house_state").Scan(&text)
+	err := q.QueryRow("SELECT paused_at FROM house_status").Scan(&text)
 	return when(text), err
 }
 
 // hasChanged notes that something has changed that no counter shows, so that a server hears of it.
 func hasChanged(tx *writing) error {
-	_, err := tx.Exec("UPDATE house_state SET changes = changes + 1")
+	_, err := tx.Exec("UPDATE house_status SET changes = changes + 1")
 	return err
 }

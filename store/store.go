@@ -134,7 +134,7 @@ func (s *Store) Backup(file string) error {
 // Marks returns a text that is another one whenever a batch was sent or any frame has gone from one state to another,
 // whichever process has done it.
 func (s *Store) Marks() (string, error) {
-	query := "SELECT (SELECT coalesce(max(id), 0) FROM batch), (SELECT changes FROM house_state)"
+	query := "SELECT (SELECT coalesce(max(id), 0) FROM batch), (SELECT changes FROM house_status)"
 	counts := make([]int64, len(states)+3)
 	into := []any{&counts[0], &counts[1]}
 	for i, state := range states {

@@ -104,17 +104,17 @@ func readyBatches(tx *writing, except []int64) ([]readyBatch, error) {
 // nextSequence returns the sequence of a batch whose turn it is, of those whose classes can be taken, nil if there is
 // none; and whether fresh frames of it are ready.
 func nextSequence(tx *writing, b readyBatch, can []able, tiled bool) (best *step, fresh bool, err error) {
-	wave := "0"
+	wave, order := "0", turnOf(sequenceTurn) // which the index has
 	if b.inWaves {
-		wave = waveOfNext
+		wave, order = waveOfNext, "wave, "+order
 	}
 	tiles := ""
 	if !tiled {
 		tiles = " AND q.tiles = 0"
 	}
 	query := `SELECT q.id, q.ordinal, q.tiles, q.fresh > 0 AND q.fresh_state = 'ready', ` + wave + ` AS wave
-		FROM sequence q WHERE q.batch_id = ? AND q.class_id = ? AND q.ready > 0` + tiles + ` ORDER BY wave, ` +
-		turnOf(sequenceTurn) + ` LIMIT 1`
+		FROM sequence q WHERE q.batch_id = ? AND q.class_id = ? AND q.ready > 0` + tiles + ` ORDER BY ` + order +
+		` LIMIT 1`
 	for _, c := range can {
 		n := &step{class: c.Class, needs: c.needs}
 		n.Priority, n.Batch = b.priority, b.id

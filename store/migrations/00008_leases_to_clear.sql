@@ -9,7 +9,7 @@ CREATE TABLE lease (
     tile        INTEGER NOT NULL DEFAULT 0, -- from 1; 0 for the frame itself
     node        TEXT NOT NULL
 );
-INSERT INTO sqlite_sequence (name, seq) SELECT 'lease', last FROM last_lease;
+INSERT INTO sqlite_sequence (seq, name) SELECT last, 'lease' FROM last_lease;
 INSERT INTO lease (id, sequence_id, number, node)
     SELECT lease, sequence_id, number, node FROM frame WHERE state IN ('rendering', 'checking') AND lease > 0;
 INSERT INTO lease (id, sequence_id, number, tile, node)
@@ -21,5 +21,5 @@ ALTER TABLE lease RENAME TO open_lease;
 CREATE TABLE lease (
     last INTEGER NOT NULL
 );
-INSERT INTO lease SELECT coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'open_lease'), 0);
+INSERT INTO lease SELECT coalesce((SELECT seq FROM sqlite_sequence WHERE 'open_lease' = name), 0);
 DROP TABLE open_lease;

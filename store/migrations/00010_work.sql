@@ -32,14 +32,14 @@ CREATE TABLE offered ( -- renderers that the house has
     document TEXT NOT NULL -- JSON of work.Offer
 );
 
-CREATE TABLE house_state ( -- one row
+CREATE TABLE house_status ( -- one row
     paused_at TEXT NOT NULL DEFAULT '', -- since when no task is taken, '' if tasks are
     changes   INTEGER NOT NULL DEFAULT 0 -- grows with what counters do not show: priorities, needs, a pause
 );
-INSERT INTO house_state DEFAULT VALUES;
+INSERT INTO house_status DEFAULT VALUES;
 
 -- +goose Down
-DROP TABLE house_state;
+DROP TABLE house_status;
 DROP TABLE offered;
 DROP TRIGGER frame_spent;
 ALTER TABLE sequence DROP COLUMN peak;

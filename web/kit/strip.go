@@ -37,6 +37,17 @@ const (
 
 // StripOf draws frames over a width; link, if not nil, gives each single frame's link.
 func StripOf(frames []store.Frame, width float64, link func(store.Frame) string, jump bool) Strip {
+	return stripOf(frames, width, link, jump, leastCell)
+}
+
+// RunsOf draws frames over a width, those that are beside each other in one state as one cell; link gives the link of
+// the first of them.
+func RunsOf(frames []store.Frame, width float64, link func(store.Frame) string) Strip {
+	return stripOf(frames, width, link, false, width+1)
+}
+
+// stripOf draws frames over a width. Cells that would be narrower than least are run together.
+func stripOf(frames []store.Frame, width float64, link func(store.Frame) string, jump bool, least float64) Strip {
 	s := Strip{Width: width, Height: StripHeight}
 	if len(frames) == 0 {
 		return s
@@ -44,7 +55,7 @@ func StripOf(frames []store.Frame, width float64, link func(store.Frame) string,
 	each := min(CellWidth, width/float64(len(frames)))
 	var groups [][]store.Frame
 	for i, f := range frames {
-		if last := len(groups) - 1; each < leastCell && i > 0 && groups[last][0].State == f.State {
+		if last := len(groups) - 1; each < least && i > 0 && groups[last][0].State == f.State {
 			groups[last] = append(groups[last], f)
 			continue
 		}

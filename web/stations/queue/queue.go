@@ -96,6 +96,7 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 	var finished []store.Batch
 	before := ahead{}
 	opened := query("open")
+	only, _ := strconv.ParseInt(query("sequence"), 10, 64) // anything else is all
 	for _, b := range all {
 		if !slices.Contains(page.Filter.Productions, b.Plan.Production) {
 			page.Filter.Productions = append(page.Filter.Productions, b.Plan.Production)
@@ -112,7 +113,7 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 			opened = strconv.FormatInt(b.ID, 10) // the first one of the production
 		}
 		if taken {
-			shown, err := a.showBatch(code, b, opened == strconv.FormatInt(b.ID, 10))
+			shown, err := a.showBatch(code, b, opened == strconv.FormatInt(b.ID, 10), only)
 			if err != nil {
 				return nil, err
 			}
@@ -136,7 +137,7 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 		if opened == "" && strings.EqualFold(b.Plan.Production, code) {
 			opened = id
 		}
-		shown, err := a.showBatch(code, b, opened == id)
+		shown, err := a.showBatch(code, b, opened == id, only)
 		if err != nil {
 			return nil, err
 		}

@@ -23,7 +23,8 @@ type shownBatch struct {
 	Behind     string // what comes before it, "" for nothing
 	Lacks      string // why no node can take its tasks now, "" if one can
 	Sequences  []shownSequence
-	Hidden     int // sequences that are not shown
+	Hidden     int  // sequences that are not shown
+	Alone      bool // one sequence was asked for
 	Failures   []shownFailure
 	Actions    []kit.Action
 	Prioritise kit.Edit // sets its priority
@@ -39,6 +40,7 @@ func (b shownBatch) Address() string { return fmt.Sprintf("/p/%s/queue?open=%d",
 type shownSequence struct {
 	store.Sequence
 	Strip   kit.Strip
+	Alone   string // address at which it is shown alone
 	Total   int
 	Actions []kit.Action
 	Screen  string // address at which it is looked at, "" while nothing is good
@@ -65,8 +67,9 @@ type shownFailure struct {
 // A shownTask is a frame by its address, and where its side sheet is.
 type shownTask struct{ Address, Link string }
 
-// How much of a batch is shown.
+// How much of a batch is shown, and up to how many frames single ones are drawn.
 const (
+	mostCells     = 1500
 	mostSequences = 40
 	mostTasks     = 6 // of one reason
 )
@@ -151,8 +154,9 @@ func (b shownBatch) WaitsUntil() bool { return b.Sums[queue.Blocked] > 0 && !b.S
 // Good returns how many frames are good.
 func (s shownSequence) Good() int { return s.Counts[queue.Good] }
 
-// showBatch returns a batch as it stands, on the page of a production.
-func (a *page) showBatch(code string, b store.Batch, opened bool) (shown shownBatch, err error) {
+// showBatch returns a batch as it stands, on the page of a production; of one that is opened only a sequence, if one is
+// named.
+func (a *page) showBatch(code string, b store.Batch, opened bool, only int64) (shown shownBatch, err error) {
 	of, id := b.Plan.Production, strconv.FormatInt(b.ID, 10)
 	shown = shownBatch{Batch: b, Page: code, Opened: opened, Actions: actionsOf(code, of, b.Sums, "batch", id)}
 	shown.Prioritise = post(code, "", "", "priority", "batch", id, "of", of).Edit
@@ -182,9 +186,28 @@ func (a *page) showBatch(code string, b store.Batch, opened bool) (shown shownBa
 	if err != nil {
 		return shown, err
 	}
+	if only != 0 {
+		one, err := a.House.Record.Sequence(only)
+		if err != nil {
+			return shown, err
+		}
+		if one.BatchID == b.ID {
+			sequences, shown.Alone = []store.Sequence{one}, true
+		}
+	}
 	shown.Hidden = b.Parts - len(sequences)
+	frames := 0
 	for _, s := range sequences {
-		q, err := a.showSequence(code, of, s)
+		frames += s.Counts.Total()
+	}
+	strip := drawing(kit.RunsOf)
+	if frames <= mostCells {
+		strip = func(frames []store.Frame, width float64, link func(store.Frame) string) kit.Strip {
+			return kit.StripOf(frames, width, link, false)
+		}
+	}
+	for _, s := range sequences {
+		q, err := a.showSequence(code, of, s, strip)
 		if err != nil {
 			return shown, err
 		}
@@ -206,7 +229,10 @@ func (a *page) lacks(batch int64) (string, error) {
 	return reason, err
 }
 
-func (a *page) showSequence(code, of string, s store.Sequence) (shownSequence, error) {
+// A drawing makes a strip of frames.
+type drawing func(frames []store.Frame, width float64, link func(store.Frame) string) kit.Strip
+
+func (a *page) showSequence(code, of string, s store.Sequence, strip drawing) (shownSequence, error) {
 	id := strconv.FormatInt(s.ID, 10)
 	frames, err := a.House.Record.Frames(s.ID)
 	if err != nil {
@@ -218,15 +244,11 @@ func (a *page) showSequence(code, of string, s store.Sequence) (shownSequence, e
 	}
 	q := shownSequence{
 		Sequence: s,
-		Strip: kit.StripOf(
-			frames,
-			kit.StripWidth,
-			func(f store.Frame) string { return frameLink(code, of, f) },
-			false,
-		),
-		Total:   s.Counts.Total(),
-		Actions: actionsOf(code, of, s.Counts, "sequence", id),
-		Needs:   a.needsOf(code, of, s.ID, class),
+		Strip:    strip(frames, kit.StripWidth, func(f store.Frame) string { return frameLink(code, of, f) }),
+		Alone:    fmt.Sprintf("/p/%s/queue?open=%d&sequence=%d#batch-%d", code, s.BatchID, s.ID, s.BatchID),
+		Total:    s.Counts.Total(),
+		Actions:  actionsOf(code, of, s.Counts, "sequence", id),
+		Needs:    a.needsOf(code, of, s.ID, class),
 	}
 	if q.Good() > 0 {
 		q.Screen = fmt.Sprintf("/p/%s/screening?sequence=%d", of, s.ID)

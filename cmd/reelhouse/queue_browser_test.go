@@ -73,13 +73,13 @@ func TestFailuresAreMendedAndNeedsChanged(t *testing.T) {
 	last := b.Sequences[len(b.Sequences)-1]
 	field := "#needs-" + strconv.FormatInt(last.ID, 10)
 	q.do("unfold the sequences", chromedp.Click("#sequences-1 > summary"), chromedp.WaitVisible(field))
-	q.do("say what it needs", chromedp.SetValue(field, "cores=2 tries=nine"), chromedp.Focus(field),
-		chromedp.KeyEvent(" \r"))
+	q.do("say what it needs", chromedp.SendKeys(field, "cores=2 tries=nine\r"))
 	q.wait("a mistake is told", `document.querySelector("#notice").textContent.includes("from 1 to 100")`)
 	q.wait("what is kept stands there", `document.querySelector("`+field+`")?.value === "" &&
 		!document.querySelector(".htmx-request, .htmx-settling, .htmx-swapping")`)
 	q.do("type it anew", chromedp.SendKeys(field, "tries=9 cores=2\r"))
 	q.wait("it is kept", `document.querySelector("`+field+`")?.value === "cores=2 tries=9"`)
+	q.click("close the side sheet", "[data-close-side]")
 	q.click("let it go on", `form#filter .button.main`)
 	q.wait("it goes on", `!document.querySelector("#paused")`)
 	shared, err := house.Open(data, true)

@@ -44,15 +44,30 @@ func TestTheQueueIsThatOfTheHouse(t *testing.T) {
 		}
 	}
 	batch := fmt.Sprint(id)
-	status, body := s.Plain("/p/TEST/act", url.Values{"event": {"hold"}, "batch": {batch}, "of": {"OTHER"}})
+	status, body := s.Plain("/p/TEST/act", url.Values{"event": {"hold"}, "batch": {batch}, "production": {"OTHER"}})
 	if status != http.StatusOK || !strings.Contains(body, "Held: 3 frames") {
 		t.Errorf("held from another page: %d\n%s", status, webtest.Said(body))
 	}
-	_, body = s.Plain("/p/TEST/needs", url.Values{"batch": {batch}, "of": {"OTHER"}, "value": {"labels=big"}})
+	if !strings.Contains(body, "TEST, batch") {
+		t.Error("what was done with another batch has hidden the page's own")
+	}
+	alone := fmt.Sprint(s.Batch.Sequences[0].ID)
+	_, body = s.Get(fmt.Sprintf("/p/TEST/queue?open=%d&alone=%s", s.Batch.ID, alone))
+	s.Says(body, "All sequences of the batch", `alone&#34;:&#34;`+alone)
+	status, body = s.Plain("/p/TEST/act", url.Values{
+		"event": {"hold"}, "batch": {fmt.Sprint(s.Batch.ID)}, "production": {"TEST"}, "alone": {alone},
+		"open": {fmt.Sprint(s.Batch.ID)},
+	})
+	if status != http.StatusOK || !strings.Contains(body, "All sequences of the batch") {
+		t.Errorf("a batch is held while a sequence of it is shown alone: %d", status)
+	}
+	_, body = s.Plain("/p/TEST/act", url.Values{"event": {"release"}, "batch": {fmt.Sprint(s.Batch.ID)}})
+	s.Says(body, "Released: 3 frames")
+	_, body = s.Plain("/p/TEST/needs", url.Values{"batch": {batch}, "production": {"OTHER"}, "value": {"labels=big"}})
 	s.Says(body, "Tasks of 1 sequence need labels=big now")
-	_, body = s.Plain("/p/TEST/act", url.Values{"event": {"release"}, "batch": {batch}, "of": {"OTHER"}})
+	_, body = s.Plain("/p/TEST/act", url.Values{"event": {"release"}, "batch": {batch}, "production": {"OTHER"}})
 	s.Says(body, "waits: node here has no label big")
-	_, body = s.Plain("/p/TEST/needs", url.Values{"batch": {batch}, "of": {"OTHER"}, "value": {"labels=a b"}})
+	_, body = s.Plain("/p/TEST/needs", url.Values{"batch": {batch}, "production": {"OTHER"}, "value": {"labels=a b"}})
 	s.Says(body, "Not changed:")
 	_, body = s.Plain("/p/TEST/pause", url.Values{"pause": {"1"}})
 	s.Says(body, "Paused since", "Resume")
@@ -61,7 +76,7 @@ func TestTheQueueIsThatOfTheHouse(t *testing.T) {
 	}
 	_, body = s.Plain("/p/TEST/pause", url.Values{})
 	s.Says(body, "The queue goes on")
-	_, body = s.Plain("/p/TEST/act", url.Values{"event": {"drop"}, "batch": {batch}, "of": {"OTHER"}})
+	_, body = s.Plain("/p/TEST/act", url.Values{"event": {"drop"}, "batch": {batch}, "production": {"OTHER"}})
 	s.Says(body, "Finished", "a night")
 }
 

@@ -96,7 +96,7 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 	var finished []store.Batch
 	before := ahead{}
 	opened := query("open")
-	only, _ := strconv.ParseInt(query("sequence"), 10, 64) // anything else is all
+	only, _ := strconv.ParseInt(query("alone"), 10, 64) // anything else is all
 	for _, b := range all {
 		if !slices.Contains(page.Filter.Productions, b.Plan.Production) {
 			page.Filter.Productions = append(page.Filter.Productions, b.Plan.Production)

@@ -94,7 +94,7 @@ func actionsOf(page, production string, c queue.Counts, scope ...string) []kit.A
 	var all []kit.Action
 	for _, e := range possible(c) {
 		id := string(e) + "-" + strings.Join(scope, "-")
-		act := post(page, id, eventNames[e], "act", append(scope, "of", production, "event", string(e))...)
+		act := post(page, id, eventNames[e], "act", append(scope, "production", production, "event", string(e))...)
 		if e == queue.Drop {
 			act.Confirm = "Drop what is left of this? Finished frames stay."
 		}
@@ -159,8 +159,8 @@ func (s shownSequence) Good() int { return s.Counts[queue.Good] }
 func (a *page) showBatch(code string, b store.Batch, opened bool, only int64) (shown shownBatch, err error) {
 	of, id := b.Plan.Production, strconv.FormatInt(b.ID, 10)
 	shown = shownBatch{Batch: b, Page: code, Opened: opened, Actions: actionsOf(code, of, b.Sums, "batch", id)}
-	shown.Prioritise = post(code, "", "", "priority", "batch", id, "of", of).Edit
-	shown.Needs = post(code, "", "", "needs", "batch", id, "of", of).Edit
+	shown.Prioritise = post(code, "", "", "priority", "batch", id, "production", of).Edit
+	shown.Needs = post(code, "", "", "needs", "batch", id, "production", of).Edit
 	shown.Percent = 100 * b.Sums[queue.Good] / max(1, b.Sums.Total()-b.Sums[queue.Dropped])
 	if d, ok := queue.Remaining(b.Sums.Left(), b.MeanSeconds(), a.Node.SlotCount()); ok && b.Sums.Left() > 0 {
 		shown.Left = kit.Duration(d)
@@ -245,7 +245,7 @@ func (a *page) showSequence(code, of string, s store.Sequence, strip drawing) (s
 	q := shownSequence{
 		Sequence: s,
 		Strip:    strip(frames, kit.StripWidth, func(f store.Frame) string { return frameLink(code, of, f) }),
-		Alone:    fmt.Sprintf("/p/%s/queue?open=%d&sequence=%d#batch-%d", code, s.BatchID, s.ID, s.BatchID),
+		Alone:    fmt.Sprintf("/p/%s/queue?open=%d&alone=%d#batch-%d", code, s.BatchID, s.ID, s.BatchID),
 		Total:    s.Counts.Total(),
 		Actions:  actionsOf(code, of, s.Counts, "sequence", id),
 		Needs:    a.needsOf(code, of, s.ID, class),
@@ -263,7 +263,7 @@ func (a *page) needsOf(code, of string, sequence int64, class work.Class) needsF
 	id := strconv.FormatInt(sequence, 10)
 	f := needsField{
 		ID: "needs-" + id, Value: string(class.Override), Usual: usual.String(),
-		Edit: post(code, "", "", "needs", "sequence", id, "of", of).Edit,
+		Edit: post(code, "", "", "needs", "sequence", id, "production", of).Edit,
 	}
 	if f.Usual == "" {
 		f.Usual = "nothing in particular"
@@ -302,7 +302,7 @@ func (a *page) failuresOf(code string, b store.Batch) ([]shownFailure, error) {
 		}
 		f.More = len(g.Frames) - len(f.First)
 		f.Retry = post(code, fmt.Sprintf("retry-reason-%d-%d", b.ID, i), "Retry these", "failures",
-			"batch", strconv.FormatInt(b.ID, 10), "of", b.Plan.Production, "kind", g.Kind)
+			"batch", strconv.FormatInt(b.ID, 10), "production", b.Plan.Production, "kind", g.Kind)
 		all = append(all, f)
 	}
 	return all, nil

@@ -34,7 +34,7 @@ func Station(a *kit.App) kit.Station {
 		Count:  func(v *kit.View) int { return len(v.Batches) },
 		Wrong:  failed,
 		Events: p.events,
-		Keeps:  []string{"of", "state", "node", "find", "finished", "sequence"},
+		Keeps:  []string{"of", "state", "node", "find", "finished", "alone"},
 		Keys: []kit.Shortcut{
 			{Keys: []string{"h", "g"}, Does: "hold or release the open batch, or the one that has the focus"},
 			{Keys: []string{"t", "x"}, Does: "retry what has failed in it, or drop what is left of it"},

@@ -21,6 +21,14 @@ function nextFailure() {
   next.click();
 }
 
+// The side sheet opens below; what it was opened from stays in sight above it.
+document.addEventListener("htmx:afterSwap", (e) => {
+  if (e.target.id !== "side" || e.target.childElementCount === 0) return;
+  const from = document.activeElement?.closest("#sheet [hx-get]");
+  if (from && from.getBoundingClientRect().bottom > e.target.getBoundingClientRect().top)
+    from.scrollIntoView({ block: "nearest" });
+});
+
 document.addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey || typing(e)) return;
   if (e.key === "n") nextFailure();

@@ -79,7 +79,6 @@ func TestFailuresAreMendedAndNeedsChanged(t *testing.T) {
 		!document.querySelector(".htmx-request, .htmx-settling, .htmx-swapping")`)
 	q.do("type it anew", chromedp.SendKeys(field, "tries=9 cores=2\r"))
 	q.wait("it is kept", `document.querySelector("`+field+`")?.value === "cores=2 tries=9"`)
-	q.click("close the side sheet", "[data-close-side]")
 	q.click("let it go on", `form#filter .button.main`)
 	q.wait("it goes on", `!document.querySelector("#paused")`)
 	shared, err := house.Open(data, true)

@@ -44,7 +44,9 @@ func (a *page) act(c *echo.Context) error {
 }
 
 // ofProduction returns the production whose batch a form is about: the page's own, unless it says another.
-func ofProduction(c *echo.Context, page string) string { return cmp.Or(c.FormValue("production"), page) }
+func ofProduction(c *echo.Context, page string) string {
+	return cmp.Or(c.FormValue("production"), page)
+}
 
 // scopeOf reads which frames of a production a form is about.
 func scopeOf(c *echo.Context, production string) (store.Scope, error) {

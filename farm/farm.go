@@ -93,6 +93,7 @@ func (f Farm) Waits(class work.Class) string {
 		if u := used[n.Name]; u != nil {
 			mine = *u
 		}
+		mine.Tasks = 0 // that all slots are taken is no reason of its own: its turn comes
 		why := n.Works.Waits(needs, n.offers(), mine, licences)
 		if why == "" {
 			return ""

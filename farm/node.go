@@ -512,6 +512,9 @@ func (n *Node) settleAs(parent context.Context, l *store.Lease, left error, reco
 	}
 	if left != nil {
 		n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "error", left)
+		if err := n.House.Record.Ended(l.ID()); err != nil {
+			n.setRecord(err)
+		}
 		n.later(l)
 	}
 }

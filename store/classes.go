@@ -58,17 +58,10 @@ func classOf(tx *writing, c work.Class) (id int64, err error) {
 	return result.LastInsertId()
 }
 
-// held finds leases whose steps they still have.
-const held = `FROM lease l
-	LEFT JOIN frame f ON l.tile = 0 AND f.sequence_id = l.sequence_id AND f.number = l.number AND f.lease = l.id
-		AND f.state IN ('rendering', 'checking')
-	LEFT JOIN tile t ON l.tile > 0 AND t.sequence_id = l.sequence_id AND t.number = l.number AND t.tile = l.tile
-		AND t.lease = l.id AND t.state IN ('rendering', 'checking')
-	WHERE coalesce(f.lease, t.lease, 0) > 0`
-
-// inUse returns what the tasks that nodes have take, by the nodes' names. A task of several frames counts once.
+// inUse returns what the tasks that nodes have take, by the nodes' names. A task of several frames counts once. One
+// that a person has taken away counts until its process has ended: only then its licence is free.
 func inUse(q queryer) (map[string]*work.Use, error) {
-	rows, err := q.Query("SELECT l.node, l.needs " + held + " AND l.needs <> '-'")
+	rows, err := q.Query("SELECT node, needs FROM lease WHERE needs <> ?", takesNothing)
 	if err != nil {
 		return nil, err
 	}
@@ -86,6 +79,18 @@ func inUse(q queryer) (map[string]*work.Use, error) {
 		used[node].Add(needs.On(work.Settings{}))
 	}
 	return used, rows.Err()
+}
+
+// Ended says that the process of leases has ended, though something may lie about of them: they take nothing any more.
+func (s *Store) Ended(ids ...int64) error {
+	return s.change(func(tx *writing) error {
+		for _, id := range ids {
+			if _, err := tx.Exec("UPDATE lease SET needs = ? WHERE id = ?", takesNothing, id); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // InUse returns what the tasks that nodes have take, by the nodes' names.

@@ -170,8 +170,8 @@ func takeTile(tx *writing, tile *step, node string) (*Lease, error) {
 	return &Lease{Frame: f, Tile: &t, Class: tile.class, Needs: tile.needs}, err
 }
 
-// takenAlong stands for what a frame needs that is rendered in one process with another one.
-const takenAlong = "-"
+// takesNothing stands for what a lease takes whose process has ended, or is that of another lease.
+const takesNothing = "-"
 
 // takeFrames leases a frame, and as many of those that come next in its sequence as one process is given. Frames that
 // were tried before are rendered by themselves: one that breaks takes nobody along twice.
@@ -193,7 +193,7 @@ func (s *Store) takeFrames(tx *writing, first *step, node string) ([]*Lease, err
 		} else if err != nil {
 			return nil, err
 		}
-		l, err := takeFrame(tx, &next, node, takenAlong)
+		l, err := takeFrame(tx, &next, node, takesNothing)
 		if err != nil {
 			return nil, err
 		}
@@ -512,7 +512,8 @@ func (s *Store) Recover(cleared ...int64) ([]Frame, error) {
 				return err
 			}
 		}
-		return errors.Join(recoverTiles(tx), forget(tx, cleared...))
+		_, err = tx.Exec("UPDATE lease SET needs = ?", takesNothing)
+		return errors.Join(err, recoverTiles(tx), forget(tx, cleared...))
 	})
 	return found, err
 }

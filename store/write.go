@@ -132,11 +132,11 @@ func (w *writer) together(first request) {
 				w.commit(made)
 				return
 			}
-			o, whole := w.within(r)
-			if !whole { // the disk is full, or broken: the record has given up the transaction by itself
+			o, lost := w.within(r)
+			if lost != nil { // the disk is full, or broken: the record has given up the transaction by itself
 				w.rollBack()
-				for _, m := range append(made, r) {
-					m.answer <- o
+				for _, m := range append(made, r) { // what is wrong with r by itself is not said of the others
+					m.answer <- outcome{err: lost}
 				}
 				return
 			}
@@ -165,21 +165,22 @@ func (w *writer) try(work func(tx *writing) error) (o outcome) {
 	return outcome{err: work(&writing{w})}
 }
 
-// within makes a change in a transaction that holds others already. It reports false if the transaction was lost.
-func (w *writer) within(r request) (o outcome, whole bool) {
+// within makes a change in a transaction that holds others already. It returns why the transaction was lost, nil if it
+// was not.
+func (w *writer) within(r request) (o outcome, lost error) {
 	if _, err := w.Exec("SAVEPOINT change"); err != nil {
-		return outcome{err: err}, false
+		return o, err
 	}
 	o = w.try(r.work)
 	if o.failed() {
 		if _, err := w.Exec("ROLLBACK TO change"); err != nil {
-			return outcome{err: errors.Join(o.err, err)}, false
+			return o, err
 		}
 	}
 	if _, err := w.Exec("RELEASE change"); err != nil {
-		return outcome{err: errors.Join(o.err, err)}, false
+		return o, err
 	}
-	return o, true
+	return o, nil
 }
 
 // commit brings changes safely to the disk, and answers them.

@@ -70,7 +70,7 @@ func actCommand(event queue.Event, short string) *cobra.Command {
 					err = printJSON(cmd.OutOrStdout(), lines)
 				} else {
 					for _, l := range lines {
-						fmt.Fprintf(cmd.OutOrStdout(), "%s: %s, %d frames\n", l.Address, event, l.Frames)
+						fmt.Fprintf(cmd.OutOrStdout(), "%s: %s, %s\n", l.Address, event, counted(l.Frames, "frame"))
 					}
 				}
 				if err == nil && all == 0 {

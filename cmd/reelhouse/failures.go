@@ -43,9 +43,10 @@ func failuresCommand() *cobra.Command {
 					err = printJSON(out, append([]failureLine{}, lines...))
 				} else {
 					for _, l := range lines {
-						fmt.Fprintf(out, "%s: %d frames of %d sequences are %s\n  %s\n", l.Reason, l.Frames,
-							l.Sequences,
-							l.State, strings.Join(l.Tasks, "\n  "))
+						fmt.Fprintf(
+							out, "%s: %s of %s %s\n  %s\n", l.Reason, counted(l.Frames, "frame"),
+							counted(l.Sequences, "sequence"), l.State, strings.Join(l.Tasks, "\n  "),
+						)
 					}
 				}
 				if err == nil && len(lines) > 0 {
@@ -58,6 +59,14 @@ func failuresCommand() *cobra.Command {
 	dataFlag(cmd, &data)
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return cmd
+}
+
+// counted says how many of something there are.
+func counted(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
 }
 
 func failures(h *house.House, batch int64) ([]failureLine, error) {

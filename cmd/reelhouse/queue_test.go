@@ -49,10 +49,10 @@ func TestTheQueueFromTheCommandLine(t *testing.T) {
 		args []string
 		says string
 	}{
-		{0, []string{"hold", frame}, frame + ": hold, 1 frames"},
+		{0, []string{"hold", frame}, frame + ": hold, 1 frame"},
 		{0, []string{"hold", first}, "hold, "},
 		{3, []string{"hold", first}, "hold, 0 frames"},
-		{0, []string{"release", frame, first}, frame + ": release, 1 frames"},
+		{0, []string{"release", frame, first}, frame + ": release, 1 frame"},
 		{0, []string{"drop", frame}, "drop, 1"},
 		{0, []string{"retry", frame}, "retry, 1"},
 		{0, []string{"priority", "1", "7"}, ""},
@@ -102,7 +102,7 @@ func TestFailuresAreToldByReasons(t *testing.T) {
 	}
 	out, _, err := run(t, "failures", "--data", data, "1")
 	if code(err) != 3 ||
-		!strings.Contains(out, "missing texture quay.png: 4 frames of 1 sequences are failed\n  1/010/") {
+		!strings.Contains(out, "missing texture quay.png: 4 frames of 1 sequence failed\n  1/010/") {
 		t.Errorf("exit %d\n%s", code(err), out)
 	}
 	n, err := h.Record.ApplyToFailures("SALT", 1, queue.Kind("missing texture quay.png"), queue.Retry)

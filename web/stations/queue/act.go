@@ -132,6 +132,9 @@ func (a *page) needs(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if scope.Frame != nil {
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, "Needs are those of a batch, or of a sequence.")
+	}
 	answer := kit.Answer{Production: p, Station: key}
 	needs, err := work.ParseOverride(c.FormValue("value"))
 	if err != nil {

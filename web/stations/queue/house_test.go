@@ -69,6 +69,16 @@ func TestTheQueueIsThatOfTheHouse(t *testing.T) {
 	s.Says(body, "waits: node here has no label big")
 	_, body = s.Plain("/p/TEST/needs", url.Values{"batch": {batch}, "production": {"OTHER"}, "value": {"labels=a b"}})
 	s.Says(body, "Not changed:")
+	for _, form := range []url.Values{
+		{"sequence": {alone}, "frame": {"1001"}, "value": {"cores=1"}}, {"value": {"cores=1"}}, {"batch": {"x"}},
+	} {
+		if status, _ := s.Plain("/p/TEST/needs", form); status != http.StatusUnprocessableEntity {
+			t.Errorf("needs of %v: %d", form, status)
+		}
+	}
+	if status, _ := s.Get("/p/TEST/queue?alone=9999&open=x"); status != http.StatusOK {
+		t.Errorf("an old address: %d", status)
+	}
 	_, body = s.Plain("/p/TEST/pause", url.Values{"pause": {"1"}})
 	s.Says(body, "Paused since", "Resume")
 	if l, err := s.House.Record.Lease("n"); l != nil || err != nil {

@@ -1,6 +1,7 @@
 package queue
 
 import (
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -188,10 +189,10 @@ func (a *page) showBatch(code string, b store.Batch, opened bool, only int64) (s
 	}
 	if only != 0 {
 		one, err := a.House.Record.Sequence(only)
-		if err != nil {
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return shown, err
 		}
-		if one.BatchID == b.ID {
+		if err == nil && one.BatchID == b.ID {
 			sequences, shown.Alone = []store.Sequence{one}, true
 		}
 	}

@@ -86,6 +86,9 @@ func (f Farm) Waits(class work.Class) string {
 	licences, reason := store.LicencesOf(used), ""
 	for _, n := range f.Nodes {
 		if _, known := n.rendererOf(class); !known {
+			if class.Renderer == "" {
+				return fmt.Sprintf("the kind of work %s is not in the configuration", class.Kind)
+			}
 			return fmt.Sprintf("renderer %s is not in the configuration", class.Renderer)
 		}
 		needs, _ := n.Works.Of(class)

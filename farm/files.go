@@ -33,6 +33,17 @@ func leaseMark(l *store.Lease) string { return strconv.FormatInt(l.ID(), 36) }
 // newJob writes the renderer's order for a leased frame, and makes the folders that it needs. Files of the frame that
 // are in place, as they were judged, are not rendered again: they are kept.
 func newJob(h *house.House, l *store.Lease) (j job.Job, parts []part, kept []store.File, err error) {
+	recorded, err := h.Record.Files(l.SequenceID, l.Number)
+	if err != nil {
+		return j, nil, nil, err
+	}
+	return newJobBut(h, l, recorded)
+}
+
+// newJobBut is newJob where files that are recorded are kept, as far as they are in place.
+func newJobBut(
+	h *house.House, l *store.Lease, recorded []store.File,
+) (j job.Job, parts []part, kept []store.File, err error) {
 	s, b := l.Sequence.Spec, l.Batch.Plan
 	facts, err := factsOf(h, l)
 	if err != nil {
@@ -44,10 +55,6 @@ func newJob(h *house.House, l *store.Lease) (j job.Job, parts []part, kept []sto
 	namePaths(h, l, &j)
 	if print := l.Sequence.Print(l.Number); print.Known() {
 		j.Facts = append(j.Facts, job.Fact{Name: "fingerprint", Value: string(print)})
-	}
-	recorded, err := h.Record.Files(l.SequenceID, l.Number)
-	if err != nil {
-		return j, nil, nil, err
 	}
 	frame := &j.Frames[0]
 	var wanted []job.File
@@ -120,7 +127,11 @@ func clearLease(h *house.House, l *store.Lease) error {
 	}
 	var errs []error
 	folders := map[string]bool{}
-	for _, f := range l.Sequence.Spec.Files {
+	written := l.Sequence.Spec.Files
+	if repeats(l) {
+		written = slices.Concat(written, l.Source.Spec.Files)
+	}
+	for _, f := range written {
 		rel := f.Path.Frame(l.Number)
 		final, err := h.OutputPath(rel)
 		var away *house.VolumeError

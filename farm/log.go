@@ -86,7 +86,7 @@ func (l *Log) message(m job.Message) {
 	case job.Wrote:
 		l.Add("wrote %s, %d bytes, after %.2f s%s", filepath.Base(m.Path), m.Bytes, m.Seconds, taken(m))
 	case job.Finished:
-		l.Add("renderer finished")
+		l.Add("it has finished")
 	case job.Used:
 		l.Add("it took %.2f s of processor time%s", m.Processor, taken(m))
 	case job.Judged:

@@ -34,6 +34,9 @@ type Node struct {
 	Judge Renderer
 	// Renderers are those that the house has beside the usual one, by their names.
 	Renderers map[string]Renderer
+	// FollowUps are the programs of follow-ups, by their kinds, and Following what these are.
+	FollowUps map[string]Renderer
+	Following []work.Following
 	// Works says what tasks need.
 	Works  work.Catalogue
 	Labels []string // that tasks may ask for, sorted
@@ -132,6 +135,11 @@ func (n *Node) prepare() error {
 	}
 	slices.SortFunc(others, func(a, b work.Renderer) int { return strings.Compare(a.Name, b.Name) })
 	further, err := n.House.Record.SetOffered(others)
+	outdated, followErr := n.House.Record.SetFollowUps(n.Following)
+	if outdated > 0 {
+		n.Log.Warn("follow-ups that another version of their program has made are out of date", "tasks", outdated)
+	}
+	err = errors.Join(err, followErr)
 	if mixed += further; mixed > 0 {
 		n.Log.Warn(
 			"sequences that another renderer, or version, has begun are finished by this one",
@@ -449,7 +457,12 @@ func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, hea
 		return n.owe(parent, func() error { return n.House.Record.AcceptTile(l, seconds, file, log.String()) })
 	}
 	do := n.produce
-	if len(l.Tiles) > 0 {
+	switch {
+	case repeats(l):
+		do = n.repeat
+	case l.Sequence.Follows > 0:
+		do = n.follow
+	case len(l.Tiles) > 0:
 		do = n.assemble
 	}
 	files, err := do(ctx, l, log, heard)
@@ -560,7 +573,10 @@ func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, lo
 	case errors.Is(cause, errTaken) || errors.Is(err, store.ErrLost):
 		log.Last("ended: the frame was held, dropped or given up")
 		return func() error { return n.House.Record.Leave(l, log.String()) }
-	case errors.As(err, &collided):
+	case errors.Is(err, errInputsLost):
+		n.Log.Warn(err.Error(), "sequence", l.Sequence.Spec.Title(), "frame", l.Number)
+		return func() error { return n.House.Record.WaitAgain(l, log.String()) }
+	case errors.As(err, &collided), errors.As(err, new(*otherwise)):
 		log.Last("refused: %s", err)
 		return func() error { return n.House.Record.Refuse(l, err.Error(), log.String()) }
 	}
@@ -636,8 +652,12 @@ func (n *Node) takes(class work.Class, used work.Use, licences map[string]int) (
 	return needs, n.Works.Waits(needs, n.offers(), used, licences) == ""
 }
 
-// rendererOf returns who renders tasks of a class, false if the node does not have it.
+// rendererOf returns who does tasks of a class, false if the node does not have it.
 func (n *Node) rendererOf(class work.Class) (Renderer, bool) {
+	if class.Kind != work.Render && class.Kind != work.Assemble && class.Kind != work.Repeat {
+		r, known := n.FollowUps[string(class.Kind)]
+		return r, known
+	}
 	if class.Renderer == "" {
 		return n.Renderer, true
 	}

@@ -62,7 +62,7 @@ func publish(h *house.House, l *store.Lease, all []verdict, log *Log) ([]store.F
 				failed = append(failed, err)
 				continue
 			}
-			log.Add("%s was damaged; it is kept as %s", filepath.Base(v.final), aside)
+			log.Add("%s was damaged, or is out of date; it is kept as %s", filepath.Base(v.final), aside)
 			todo = append(todo, v)
 		}
 	}
@@ -92,7 +92,10 @@ func makeRoom(h *house.House, l *store.Lease, v verdict, there store.File) (asid
 		return "", err
 	}
 	recorded := func(c store.Claim) bool { return c.SHA256 == there.SHA256 }
+	own := func(c store.Claim) bool { return c.SequenceID == l.SequenceID && c.Number == l.Number }
 	switch i := slices.IndexFunc(claims, recorded); {
+	case i >= 0 && l.Sequence.Follows > 0 && own(claims[i]): // made from what its inputs were before
+		return h.SetAside(v.final)
 	case i < 0 && len(claims) > 0 &&
 		!slices.ContainsFunc(claims, func(c store.Claim) bool { return c.State == queue.Good }):
 		return h.SetAside(v.final)

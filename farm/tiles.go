@@ -97,7 +97,7 @@ func (n *Node) assemble(ctx context.Context, l *store.Lease, log *Log, heard fun
 	var lost []int
 	for _, t := range l.Tiles {
 		path := tilePath(n.House, l, t.Index)
-		file, err := sumOfTile(path)
+		file, err := sumOfPlain(path)
 		switch {
 		case err != nil && !errors.Is(err, fs.ErrNotExist):
 			return nil, err
@@ -118,7 +118,7 @@ func (n *Node) assemble(ctx context.Context, l *store.Lease, log *Log, heard fun
 	return n.make(ctx, l, a, n.Assembler, runtime.NumCPU(), parts, kept, log, heard)
 }
 
-func sumOfTile(path string) (store.File, error) {
+func sumOfPlain(path string) (store.File, error) {
 	f, _, err := house.OpenPlain(path)
 	if err != nil {
 		return store.File{}, err
@@ -173,6 +173,8 @@ func (n *Node) clearTiles(underWay bool) error {
 func stepName(l *store.Lease) string {
 	name := fmt.Sprintf("%s, frame %d", l.Sequence.Spec.Title(), l.Number)
 	switch {
+	case l.Sequence.Spec.FollowUp != nil && !l.Sequence.Spec.FollowUp.ByFrame:
+		return l.Sequence.Spec.Title()
 	case l.Tile != nil:
 		b, s := l.Batch.Plan, l.Sequence.Spec
 		place, _ := b.Tile(s, l.Tile.Index)

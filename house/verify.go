@@ -85,7 +85,11 @@ func (h *House) Verify(ctx context.Context, what Verification, progress func(don
 	}
 	folders := map[string]bool{} // that hold files of what is verified
 	for _, b := range batches {
-		for _, q := range b.Sequences {
+		following, err := h.Record.FollowUpsOf(b.ID)
+		if err != nil {
+			return out, err
+		}
+		for _, q := range slices.Concat(b.Sequences, following) {
 			for _, f := range q.Spec.Files {
 				folders[path.Dir(f.Path.Frame(q.Spec.Frames.First()))] = true
 			}
@@ -288,7 +292,15 @@ func (h *House) sift(foreign, unfinished []string, out *Verified) error {
 		if err != nil {
 			return err
 		}
-		for _, file := range q.Spec.Files {
+		files := q.Spec.Files
+		if q.Follows > 0 { // it may be rendering that once more
+			source, err := h.Record.Sequence(q.Follows)
+			if err != nil {
+				return err
+			}
+			files = slices.Concat(files, source.Spec.Files)
+		}
+		for _, file := range files {
 			underWay[file.Path.Frame(f.Number)] = true
 		}
 	}

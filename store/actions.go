@@ -57,11 +57,15 @@ func (c Scope) batchIn(tx *writing) (id int64, waits bool, err error) {
 // inTiles is a condition that holds for frames that have tiles: they were begun, and do not wait again.
 const inTiles = `EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = frame.sequence_id AND t.number = frame.number)`
 
+// ofWaiting is a condition for frames of sequences that wait by themselves: at a gate, or for what they follow.
+const ofWaiting = `EXISTS (SELECT 1 FROM sequence q WHERE q.id = frame.sequence_id AND (q.gate = 1 OR q.follows > 0))`
+
 // ErrNotPersons is wrapped by the error about an event that no person may ask for.
 var ErrNotPersons = errors.New("this cannot be asked for")
 
 // Apply does what a person asks for to every frame of the scope that allows it, in one transaction, and returns how
 // many there were. If there are none, the error says why. Only the events of queue.PersonsEvents can be asked for.
+// Where nothing is held, a release opens gates; a retry makes follow-ups again that are out of date.
 func (s *Store) Apply(scope Scope, event queue.Event) (int, error) {
 	if !event.Persons() {
 		return 0, fmt.Errorf("%q: %w; there are hold, release, retry and drop", event, ErrNotPersons)
@@ -72,8 +76,24 @@ func (s *Store) Apply(scope Scope, event queue.Event) (int, error) {
 		if err != nil {
 			return err
 		}
-		if changed, err = s.apply(tx, scope, event, waits); err != nil ||
-			event != queue.Release && event != queue.Retry {
+		if changed, err = s.apply(tx, scope, event, waits); err != nil {
+			return err
+		}
+		if event == queue.Release && changed == 0 && scope.Frame == nil {
+			n, err := s.openGates(tx, scope, waits)
+			if err != nil {
+				return err
+			}
+			changed += int64(n)
+		}
+		if event == queue.Retry { // which is how what is out of date is made again
+			n, err := makeAgain(tx, scope, false)
+			if err != nil {
+				return err
+			}
+			changed += int64(n)
+		}
+		if err := s.wereMoved(tx, scope); err != nil || event != queue.Release && event != queue.Retry {
 			return err
 		}
 		_, err = tx.Exec("UPDATE batch SET alike = '', in_a_row = 0, trouble = '' WHERE id = ?", batch)
@@ -101,7 +121,7 @@ func (s *Store) apply(tx *writing, scope Scope, event queue.Event, waits bool) (
 	var moves []any
 	next, from := "CASE state", ""
 	sequences, those := scope.sequences()
-	type move struct{ from, to queue.State }
+	type move struct{ from, to, waiting queue.State }
 	var fresh []move
 	for _, state := range event.From() {
 		to, err := state.Next(event)
@@ -109,17 +129,26 @@ func (s *Store) apply(tx *writing, scope Scope, event queue.Event, waits bool) (
 			return 0, err
 		}
 		begun := to
-		if waiting, err := state.Next(queue.Waits); waits && err == nil && event != queue.Drop {
+		waiting, err := state.Next(queue.Waits)
+		if err != nil || event == queue.Drop || event == queue.Hold {
+			waiting = to
+		}
+		if waits {
 			to = waiting
 		}
 		next += " WHEN ? THEN "
-		if moves = append(moves, state); begun == to {
-			next, moves = next+"?", append(moves, to)
-		} else {
+		moves = append(moves, state)
+		switch {
+		case begun != to:
 			next, moves = next+"CASE WHEN "+inTiles+" THEN ? ELSE ? END", append(moves, begun, to)
+		case waiting != to: // by itself, until it is known what it waits for
+			next, moves = next+"CASE WHEN "+ofWaiting+" AND NOT "+inTiles+" THEN ? ELSE ? END",
+				append(moves, waiting, to)
+		default:
+			next, moves = next+"?", append(moves, to)
 		}
 		from += ", ?"
-		fresh = append(fresh, move{state, to})
+		fresh = append(fresh, move{state, to, waiting})
 	}
 	for _, state := range event.From() {
 		moves = append(moves, state)
@@ -135,11 +164,16 @@ func (s *Store) apply(tx *writing, scope Scope, event queue.Event, waits bool) (
 		return changed, err
 	}
 	for _, m := range fresh {
-		n, err := moveFresh(tx, m.from, m.to, sequences, those...)
+		const itself = "(gate = 1 OR follows > 0) AND "
+		n, err := moveFresh(tx, m.from, m.waiting, itself+sequences, those...)
 		if err != nil {
 			return changed, err
 		}
-		changed += n
+		k, err := moveFresh(tx, m.from, m.to, "NOT "+itself+sequences, those...)
+		if err != nil {
+			return changed, err
+		}
+		changed += n + k
 	}
 	return changed, nil
 }

@@ -15,7 +15,7 @@ import (
 	"reelhouse/core/work"
 )
 
-// A Batch is one that was sent. Plan is frozen; its Sequences stand in Sequences here.
+// A Batch is one that was sent. Plan is frozen; its Sequences stand in Sequences here, without follow-ups.
 type Batch struct {
 	ID       int64
 	Name     string
@@ -30,6 +30,9 @@ type Batch struct {
 	Parts   int
 	Seconds float64
 	Bytes   int64
+	// FollowUps is how many tasks of follow-ups are among the frames that Sums counts.
+	FollowUps int
+	Archived  time.Time // since when it is out of sight; the zero time if it is not
 }
 
 // Waiting is what a batch says of itself, and what it waits for before its first frame.
@@ -58,6 +61,10 @@ type Sending struct {
 	Others   map[int]fingerprint.Renderer
 	// Needs are what all of its tasks need, beside what is usual.
 	Needs work.Override
+	// FollowUps are made from each of its sequences, in an order in which each comes after what it follows.
+	FollowUps []FollowUp
+	// Gate lets the first, middle and last frame of each sequence come first, and the others only when these are good.
+	Gate bool
 	Waiting
 }
 
@@ -84,6 +91,13 @@ type Sequence struct {
 	// Processor is the processor time of its good frames, in seconds, and Peak the most memory of one, in bytes.
 	Processor float64
 	Peak      int64
+	// Follows is the sequence whose files a follow-up is made from, 0 for one that is rendered.
+	Follows int64
+	// Start and AfterBatch are what a follow-up waits for beside its inputs; the zero values for nothing.
+	Start      time.Time
+	AfterBatch int64
+	// AtGate says that it waits until its first, middle and last frame are good.
+	AtGate bool
 	// Fingerprint is what a frame's follows from; unknown if it was sent before there were any.
 	Fingerprint fingerprint.Print
 	// Renderer is who that was taken with.
@@ -116,6 +130,9 @@ func (b Batch) Finished() bool { return b.Sums[queue.Good]+b.Sums[queue.Dropped]
 // Counts returns how many frames of all sequences are in each state.
 func (b Batch) Counts() queue.Counts { return b.Sums }
 
+// Frames returns how many frames it renders.
+func (b Batch) Frames() int { return b.Sums.Total() - b.FollowUps }
+
 // MeanSeconds returns how long a good frame of the batch took, 0 if there is none.
 func (b Batch) MeanSeconds() float64 { return b.Seconds / float64(max(1, b.Sums[queue.Good])) }
 
@@ -141,6 +158,11 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 		}
 		if err := checkWaiting(tx, how.Waiting); err != nil {
 			return err
+		}
+		for _, f := range how.FollowUps {
+			if err := checkWaiting(tx, Waiting{AfterBatch: f.AfterBatch}); err != nil {
+				return fmt.Errorf("follow-up %s: %w", f.Kind, err)
+			}
 		}
 		start := int64(0)
 		if !how.Start.IsZero() {
@@ -169,7 +191,11 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 			state = queue.Blocked
 		}
 		for i := range b.Sequences {
-			if err := sendSequence(tx, id, i, b, state, prints[i], how); err != nil {
+			sequence, err := s.sendSequence(tx, id, i, b, state, prints[i], how)
+			if err == nil {
+				err = sendFollowUps(tx, id, sequence, b, i, how)
+			}
+			if err != nil {
 				return fmt.Errorf("sequence %s: %w", b.Sequences[i].Title(), err)
 			}
 		}
@@ -207,22 +233,22 @@ func (how Sending) renderer(ordinal int) (r fingerprint.Renderer, class string) 
 }
 
 // sendSequence puts a sequence into the queue. All of its frames are fresh, and the first ones have the first wave.
-func sendSequence(
+func (s *Store) sendSequence(
 	tx *writing, batch int64, ordinal int, b plan.Batch, state queue.State, print fingerprint.Print, how Sending,
-) error {
+) (id int64, err error) {
 	sequence := b.Sequences[ordinal]
 	r, class := how.renderer(ordinal)
 	renderer, err := json.Marshal(r)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	classID, err := classOf(tx, work.Class{Kind: work.Render, Renderer: class, Override: how.Needs})
 	if err != nil {
-		return err
+		return 0, err
 	}
 	spec, err := json.Marshal(sequence)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	frames := sequence.Frames.Count()
 	result, err := tx.Exec(
@@ -248,21 +274,24 @@ func sendSequence(
 		frames,
 	)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	id, err := result.LastInsertId()
+	id, err = result.LastInsertId()
 	if err != nil {
-		return err
+		return 0, err
 	}
 	if _, err := tx.Exec("INSERT INTO frozen_sequence VALUES (?, ?)", id, string(spec)); err != nil {
-		return err
+		return 0, err
 	}
 	for _, f := range sequence.Files {
 		if _, err := tx.Exec("INSERT INTO sent_path VALUES (?, ?)", f.Path.Key(), id); err != nil {
-			return err
+			return 0, err
 		}
 	}
-	return nil
+	if how.Gate {
+		err = s.closeGate(tx, id, state)
+	}
+	return id, err
 }
 
 // keysAtOnce is how many paths are looked for in one query.
@@ -301,50 +330,6 @@ func (s *Store) SentUnder(keys []string) (map[string][]int64, error) {
 	return found, nil
 }
 
-// Begin lets those frames go that have waited long enough: for a time, or for all of a batch or sequence to be settled.
-// It returns how many those are, and the next time for which any batch waits, the zero time for none.
-func (s *Store) Begin(at time.Time) (changed int, next time.Time, err error) {
-	to, err := queue.Blocked.Next(queue.Unblocked)
-	if err != nil {
-		return 0, next, err
-	}
-	const unsettled = "blocked + ready + rendering + checking + held > 0"
-	const waits = "q.blocked > 0 AND (b.start_at <> 0 OR b.after_batch <> 0 OR b.after_sequence <> 0)"
-	var waiting int
-	if err := s.read.QueryRow("SELECT count(*) FROM batch b WHERE b.blocked > 0 AND (b.start_at <> 0 OR " +
-		"b.after_batch <> 0 OR b.after_sequence <> 0)").Scan(&waiting); err != nil || waiting == 0 {
-		return 0, next, err
-	}
-	err = s.change(func(tx *writing) error {
-		begins := `SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE ` + waits + ` AND b.start_at <= ?
-			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.batch_id = b.after_batch AND o.` + unsettled + `)
-			AND NOT EXISTS (SELECT 1 FROM sequence o WHERE o.id = b.after_sequence AND o.` + unsettled + `)`
-		// Frames that have tiles wait for these.
-		result, err := tx.Exec("UPDATE frame SET state = ? WHERE state = ? AND NOT "+inTiles+" AND sequence_id IN ("+
-			begins+")", to, queue.Blocked, at.Unix())
-		if err != nil {
-			return err
-		}
-		n, err := result.RowsAffected()
-		if err != nil {
-			return err
-		}
-		fresh, err := moveFresh(tx, queue.Blocked, to, "id IN ("+begins+")", at.Unix())
-		changed = int(n + fresh)
-		return err
-	})
-	if err != nil {
-		return 0, next, err
-	}
-	var first sql.NullInt64
-	err = s.read.QueryRow("SELECT min(start_at) FROM batch WHERE blocked > 0 AND start_at > ?", at.Unix()).
-		Scan(&first)
-	if first.Valid {
-		next = time.Unix(first.Int64, 0)
-	}
-	return changed, next, err
-}
-
 // MostPriority is how high, or low, a priority may be.
 const MostPriority = 100
 
@@ -380,7 +365,7 @@ func (s *Store) BatchesAt(node string) (map[int64]bool, error) {
 // SequencesToShow returns at most so many sequences of a batch, in their order: those where something is happening or
 // went wrong before those that are not done, and these before the others.
 func (s *Store) SequencesToShow(batch int64, most int) ([]Sequence, error) {
-	return s.sequences(`WHERE id IN (SELECT id FROM sequence WHERE batch_id = ? ORDER BY CASE
+	return s.sequences(`WHERE id IN (SELECT id FROM sequence WHERE batch_id = ? AND follows = 0 ORDER BY CASE
 			WHEN failed + lost + rendering + checking > 0 THEN 0
 			WHEN blocked + ready + held > 0 THEN 1 ELSE 2 END, ordinal LIMIT ?)`, batch, most)
 }
@@ -388,7 +373,8 @@ func (s *Store) SequencesToShow(batch int64, most int) ([]Sequence, error) {
 // NewestGood returns the newest sequence of a shot's view in a production that has good frames, false if there is none.
 func (s *Store) NewestGood(production, shot, view string) (id int64, known bool, err error) {
 	err = s.read.QueryRow(`SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id
-		WHERE q.shot = ? AND q.view = ? AND q.good > 0 AND b.production = ? COLLATE NOCASE ORDER BY b.id DESC, q.ordinal
+		WHERE q.shot = ? AND q.view = ? AND q.good > 0 AND q.follows = 0
+			AND b.production = ? COLLATE NOCASE ORDER BY b.id DESC, q.ordinal
 		LIMIT 1`, shot, view, production).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, false, nil
@@ -427,7 +413,7 @@ func (s *Store) Batches(production string) ([]Batch, error) {
 func (s *Store) Batch(id int64) (Batch, error) {
 	b, err := s.BatchAlone(id)
 	if err == nil {
-		b.Sequences, err = s.sequences("WHERE batch_id = ?", id)
+		b.Sequences, err = s.sequences("WHERE follows = 0 AND batch_id = ?", id)
 	}
 	return b, err
 }
@@ -450,7 +436,7 @@ func (s *Store) batches(where string, arg any) ([]Batch, error) {
 		return nil, err
 	}
 	for i := range batches {
-		if batches[i].Sequences, err = s.sequences("WHERE batch_id = ?", batches[i].ID); err != nil {
+		if batches[i].Sequences, err = s.sequences("WHERE follows = 0 AND batch_id = ?", batches[i].ID); err != nil {
 			return nil, err
 		}
 	}
@@ -460,7 +446,7 @@ func (s *Store) batches(where string, arg any) ([]Batch, error) {
 func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 	rows, err := s.read.Query(
 		"SELECT id, name, priority, sent_at, note, start_at, after_batch, after_sequence, trouble, sequences, "+
-			"seconds, bytes, "+stateColumns+" FROM batch "+where+" ORDER BY id DESC",
+			"seconds, bytes, follow_ups, archived_at, "+stateColumns+" FROM batch "+where+" ORDER BY id DESC",
 		arg,
 	)
 	if err != nil {
@@ -470,11 +456,11 @@ func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 	var batches []Batch
 	for rows.Next() {
 		var b Batch
-		var sent string
+		var sent, archived string
 		var start int64
 		counts := make([]int, len(states))
 		into := []any{&b.ID, &b.Name, &b.Priority, &sent, &b.Note, &start, &b.AfterBatch, &b.AfterSequence,
-			&b.Trouble, &b.Parts, &b.Seconds, &b.Bytes}
+			&b.Trouble, &b.Parts, &b.Seconds, &b.Bytes, &b.FollowUps, &archived}
 		for i := range counts {
 			into = append(into, &counts[i])
 		}
@@ -482,7 +468,7 @@ func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 			return nil, err
 		}
 		b.Sums = countsOf(counts)
-		b.Sent = when(sent)
+		b.Sent, b.Archived = when(sent), when(archived)
 		if start != 0 {
 			b.Start = time.Unix(start, 0).UTC()
 		}
@@ -531,7 +517,8 @@ func (s *Store) Sequence(id int64) (Sequence, error) {
 // it.
 func (s *Store) sequences(where string, args ...any) ([]Sequence, error) {
 	rows, err := s.read.Query(
-		"SELECT id, batch_id, ordinal, seconds, bytes, processor, peak, fingerprint, renderer, "+stateColumns+
+		"SELECT id, batch_id, ordinal, seconds, bytes, processor, peak, fingerprint, renderer, follows, start_at, "+
+			"after_batch, gate = 1, "+stateColumns+
 			" FROM sequence "+where+" ORDER BY ordinal",
 		args...)
 	if err != nil {
@@ -543,6 +530,7 @@ func (s *Store) sequences(where string, args ...any) ([]Sequence, error) {
 		var q Sequence
 		counts := make([]int, len(states))
 		var renderer string
+		var start int64
 		into := []any{
 			&q.ID,
 			&q.BatchID,
@@ -553,6 +541,10 @@ func (s *Store) sequences(where string, args ...any) ([]Sequence, error) {
 			&q.Peak,
 			&q.Fingerprint,
 			&renderer,
+			&q.Follows,
+			&start,
+			&q.AfterBatch,
+			&q.AtGate,
 		}
 		for i := range counts {
 			into = append(into, &counts[i])
@@ -562,6 +554,9 @@ func (s *Store) sequences(where string, args ...any) ([]Sequence, error) {
 		}
 		if q.Renderer, err = readRenderer(q.ID, renderer); err != nil {
 			return nil, err
+		}
+		if start != 0 {
+			q.Start = time.Unix(start, 0).UTC()
 		}
 		q.Counts = countsOf(counts)
 		sequences = append(sequences, q)

@@ -78,6 +78,9 @@ func (s *Store) ApplyToFailures(
 					return err
 				}
 				changed += int(n)
+				if err := s.wereMoved(tx, scope); err != nil {
+					return err
+				}
 			}
 		}
 		if changed == 0 {

@@ -20,6 +20,7 @@ import (
 type turns struct {
 	frames frame.Set
 	list   []plan.Turn // nil where they come in the order of their numbers
+	grows  bool        // frames may be added
 }
 
 func (t turns) count() int { return t.frames.Count() }
@@ -42,7 +43,7 @@ func (s *Store) turnsOf(q queryer, sequence int64) (turns, error) {
 	}
 	t, err := s.readTurns(s.read, sequence)
 	switch {
-	case err == nil:
+	case err == nil && !t.grows:
 		s.turns.Add(sequence, t)
 	case errors.Is(err, ErrNotFound) && q != queryer(s.read):
 		return s.readTurns(q, sequence)
@@ -53,18 +54,34 @@ func (s *Store) turnsOf(q queryer, sequence int64) (turns, error) {
 func (s *Store) readTurns(q queryer, sequence int64) (t turns, err error) {
 	var frames string
 	var order plan.Order
-	err = q.QueryRow("SELECT q.frames, b.frame_order FROM sequence q JOIN batch b ON b.id = q.batch_id "+
-		"WHERE q.id = ?", sequence).Scan(&frames, &order)
+	var gated bool
+	err = q.QueryRow("SELECT q.frames, b.frame_order, q.gate > 0, q.task = 'repeat' FROM sequence q "+
+		"JOIN batch b ON b.id = q.batch_id WHERE q.id = ?", sequence).Scan(&frames, &order, &gated, &t.grows)
 	if errors.Is(err, sql.ErrNoRows) {
 		return t, fmt.Errorf("sequence %d: %w", sequence, ErrNotFound)
 	} else if err != nil {
 		return t, fmt.Errorf("sequence %d: %w", sequence, err)
 	}
+	if t.grows && frames == "" {
+		return t, nil
+	}
 	if t.frames, err = frame.Parse(frames); err != nil {
 		return t, fmt.Errorf("sequence %d: %w", sequence, err)
 	}
-	if order != plan.InOrder {
+	if order != plan.InOrder || gated {
 		t.list = order.Turns(t.frames)
+	}
+	if gated { // its first, middle and last frame come before all others
+		ends := t.frames.Ends()
+		slices.SortStableFunc(
+			t.list,
+			func(a, b plan.Turn) int { return compareBool(ends.Contains(b.Frame), ends.Contains(a.Frame)) },
+		)
+		first := t.list[:ends.Count()]
+		slices.SortFunc(first, func(a, b plan.Turn) int { return a.Frame - b.Frame })
+		for i := range first {
+			first[i].Wave = 0
+		}
 	}
 	return t, nil
 }
@@ -154,6 +171,16 @@ func moveFresh(tx *writing, from, to queue.State, where string, args ...any) (ch
 		"?%[3]s",
 		from, to, condition), append([]any{to}, args...)...)
 	return changed, err
+}
+
+func compareBool(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return 1
+	}
+	return -1
 }
 
 // byNumber sorts frames by their numbers.

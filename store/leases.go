@@ -17,9 +17,11 @@ type Lease struct {
 	Tile     *Tile  // the tile to render; nil for the frame itself
 	Tiles    []Tile // to put the frame together from, in their order; none for a frame that is rendered as a whole
 	Sequence Sequence
+	Source   Sequence      // whose files the sequence is made from, if that is a follow-up
 	Batch    Batch         // without sequences
 	Class    work.Class    // of what is to be done
 	Needs    work.Settings // of it
+	Made     *Made         // what it is made from, if it is of a follow-up; the node says so before it ends
 	Spent    Spent         // what its attempt has taken; the node says so before it ends
 }
 
@@ -88,13 +90,13 @@ func (s *Store) LeaseTogether(offer Offer) ([]*Lease, error) {
 	}
 	first := all[0]
 	var batch Batch
-	sequence, err := s.Sequence(first.SequenceID)
+	sequence, source, err := s.withSource(first.SequenceID)
 	if err == nil {
 		batch, err = s.BatchAlone(sequence.BatchID)
 	}
 	if err == nil {
 		for _, l := range all {
-			l.Sequence, l.Batch = sequence, batch
+			l.Sequence, l.Source, l.Batch = sequence, source, batch
 		}
 		return all, nil
 	}
@@ -103,6 +105,15 @@ func (s *Store) LeaseTogether(offer Offer) ([]*Lease, error) {
 		err = errors.Join(err, s.GiveBack(l), s.Forget(l.ID()))
 	}
 	return nil, err
+}
+
+// withSource returns a sequence, and the one that it follows, if it does.
+func (s *Store) withSource(id int64) (sequence, source Sequence, err error) {
+	sequence, err = s.Sequence(id)
+	if err == nil && sequence.Follows > 0 {
+		source, err = s.Sequence(sequence.Follows)
+	}
+	return sequence, source, err
 }
 
 // take leases the step whose turn it is, and what comes with it. A frame in tiles is split on its first turn, and is
@@ -181,7 +192,7 @@ func (s *Store) takeFrames(tx *writing, first *step, node string) ([]*Lease, err
 		return nil, err
 	}
 	all := []*Lease{l}
-	for len(all) < first.needs.FramesAtOnce() && l.Attempts == 1 {
+	for len(all) < first.needs.FramesAtOnce() && l.Attempts == 1 && first.class.Kind == work.Render {
 		next := *first
 		if err := s.rowsForNext(tx, first.sequence); err != nil {
 			return nil, err
@@ -277,7 +288,7 @@ func (s *Store) OpenLeases() ([]*Lease, error) {
 		return nil, err
 	}
 	for _, l := range all {
-		if l.Sequence, err = s.Sequence(l.SequenceID); err != nil {
+		if l.Sequence, l.Source, err = s.withSource(l.SequenceID); err != nil {
 			return nil, err
 		}
 	}
@@ -377,7 +388,15 @@ func (s *Store) Accept(l *Lease, seconds float64, files []File, log string) erro
 		}); err != nil {
 			return err
 		}
-		return errors.Join(wentWell(tx, l), keepLog(tx, l, log), forget(tx, l.ID()))
+		if err := errors.Join(wentWell(tx, l), keepLog(tx, l, log), keepMade(tx, l), forget(tx, l.ID())); err != nil {
+			return err
+		}
+		if l.Made != nil && l.Class.Kind != work.Repeat {
+			if err := s.overtaken(tx, l); err != nil {
+				return err
+			}
+		}
+		return s.cameOut(tx, l.SequenceID, l.Number)
 	})
 }
 
@@ -407,6 +426,9 @@ func (l *Lease) promised(files []File) error {
 func (s *Store) Break(l *Lease, reason, log string) error {
 	return s.own(l, func(tx *writing, f *Frame) error {
 		if err := l.breakStep(tx, reason); err != nil {
+			return err
+		}
+		if err := s.stillFollows(tx, l.SequenceID, l.Number); err != nil {
 			return err
 		}
 		return errors.Join(wentWrong(tx, l, reason), keepLog(tx, l, log))
@@ -450,18 +472,30 @@ func (s *Store) Refuse(l *Lease, reason, log string) error {
 
 // GiveBack returns a leased step that was not finished for no fault of its own; the attempt does not count.
 func (s *Store) GiveBack(l *Lease) error {
-	return s.own(l, func(tx *writing, _ *Frame) error { return l.vanish(tx) })
+	return s.own(l, func(tx *writing, _ *Frame) error { return s.vanishLease(tx, l) })
 }
 
-func (l *Lease) vanish(tx *writing) error {
+// WaitAgain returns a leased frame of a follow-up to those that wait, since one of its inputs is not there as it was.
+func (s *Store) WaitAgain(l *Lease, log string) error {
+	return s.own(l, func(tx *writing, f *Frame) error {
+		err := f.move(tx, queue.Waits, func(f *Frame) { f.Attempts-- })
+		return errors.Join(err, keepLog(tx, l, log))
+	})
+}
+
+func (s *Store) vanishLease(tx *writing, l *Lease) error {
 	if l.Tile != nil {
 		return vanishTile(tx, l.SequenceID, l.Number, l.Tile.Index)
 	}
-	return vanish(tx, l.SequenceID, l.Number)
+	return s.vanish(tx, l.SequenceID, l.Number)
 }
 
-func vanish(tx *writing, sequence int64, number int) error {
-	return move(tx, sequence, number, queue.Vanished, func(f *Frame) { f.Attempts-- })
+func (s *Store) vanish(tx *writing, sequence int64, number int) error {
+	err := move(tx, sequence, number, queue.Vanished, func(f *Frame) { f.Attempts-- })
+	if err != nil {
+		return err
+	}
+	return s.stillFollows(tx, sequence, number)
 }
 
 // Leave ends a step that a person has taken away, and keeps what was said during the attempt.
@@ -474,7 +508,7 @@ func (s *Store) Leave(l *Lease, log string) error {
 			case err != nil:
 				return err
 			case t.heldBy(l):
-				if err := l.vanish(tx); err != nil {
+				if err := s.vanishLease(tx, l); err != nil {
 					return err
 				}
 			}
@@ -508,7 +542,7 @@ func (s *Store) Recover(cleared ...int64) ([]Frame, error) {
 			return err
 		}
 		for _, f := range found {
-			if err := vanish(tx, f.SequenceID, f.Number); err != nil {
+			if err := s.vanish(tx, f.SequenceID, f.Number); err != nil {
 				return err
 			}
 		}

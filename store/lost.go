@@ -32,7 +32,10 @@ func (s *Store) Miss(sequence int64, number int, lease int64, faults map[string]
 			return err
 		}
 		was = true
-		return move(tx, sequence, number, queue.Missed, func(f *Frame) { f.Reason = reason })
+		if err := move(tx, sequence, number, queue.Missed, func(f *Frame) { f.Reason = reason }); err != nil {
+			return err
+		}
+		return s.wentMissing(tx, sequence, number)
 	})
 	return was, err
 }
@@ -52,7 +55,10 @@ func (s *Store) Find(sequence int64, number int, lease int64) (was bool, err err
 			return err
 		}
 		was = true
-		return move(tx, sequence, number, queue.Found, func(f *Frame) { f.Reason = "" })
+		if err := move(tx, sequence, number, queue.Found, func(f *Frame) { f.Reason = "" }); err != nil {
+			return err
+		}
+		return s.cameOut(tx, sequence, number)
 	})
 	return was, err
 }

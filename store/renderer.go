@@ -103,7 +103,7 @@ func (s *Store) renderedBy(name string, r fingerprint.Renderer, note func(tx *wr
 	}
 	rows, err := s.read.Query(`SELECT id, good + lost, fingerprint FROM sequence
 		WHERE renderer <> ? AND blocked + ready + rendering + checking + failed + held + dropped + lost > 0
-			AND class_id IN (SELECT id FROM class WHERE renderer = ?)`, string(text), name)
+			AND follows = 0 AND class_id IN (SELECT id FROM class WHERE renderer = ?)`, string(text), name)
 	if err != nil {
 		return 0, err
 	}

@@ -164,7 +164,7 @@ func (s *Store) LoseTiles(l *Lease, indices []int, log string) error {
 				return err
 			}
 		}
-		if err := l.vanish(tx); err != nil {
+		if err := s.vanishLease(tx, l); err != nil {
 			return err
 		}
 		return errors.Join(keepLog(tx, l, log), forget(tx, l.ID()))

@@ -40,9 +40,20 @@ type configuredRenderer struct {
 	Needs string `json:"needs"`
 }
 
+// A configuredKind is what is said of a kind of work that ships, or a kind of follow-up with the program that does it.
 type configuredKind struct {
 	Name  work.Kind `json:"name"`
 	Needs string    `json:"needs"`
+	// The program of a follow-up is given the path of its order as its last argument.
+	Command string   `json:"command"`
+	Args    []string `json:"args"`
+	Version string   `json:"version"`
+	// By says whether it is done by frame or by sequence, and Follows whose files it is given: those of another kind of
+	// follow-up, or what is rendered.
+	By         string            `json:"by"`
+	Follows    string            `json:"follows"`
+	Extensions []string          `json:"extensions"`
+	Parameters map[string]string `json:"parameters"`
 }
 
 // A configuredNode is a node that this server starts.
@@ -188,9 +199,25 @@ func (c configuration) works() (work.Catalogue, error) {
 	for _, kind := range shippedKinds {
 		all.Kinds[kind] = work.Settings{}
 	}
+	following, err := c.following()
+	if err != nil {
+		return all, err
+	}
+	for _, f := range following {
+		all.Kinds[work.Kind(f.Kind)] = work.Settings{}
+	}
+	shipped := house.ShippedFollowUps()
 	for _, k := range c.Kinds {
-		if !slices.Contains(shippedKinds, k.Name) {
-			return all, fmt.Errorf("there is no kind of work %q; there are render and assemble", k.Name)
+		own := !slices.Contains(shippedKinds, k.Name) &&
+			!slices.ContainsFunc(shipped, func(f work.Following) bool { return f.Kind == string(k.Name) })
+		switch {
+		case own && k.Command == "":
+			return all, fmt.Errorf("kind %s: it has no command; render, assemble, checksums and values have one of "+
+				"their own", k.Name)
+		case own && k.By != byFrame && k.By != bySequence:
+			return all, fmt.Errorf("kind %s: by is to be %q or %q", k.Name, byFrame, bySequence)
+		case !own && (k.Command != "" || k.By != "" || k.Follows != "" || len(k.Extensions)+len(k.Parameters) > 0):
+			return all, fmt.Errorf("kind %s ships; only what it needs can be said", k.Name)
 		}
 		needs, err := work.ParseOverride(k.Needs)
 		if err != nil {
@@ -277,6 +304,10 @@ func (f serverFlags) farm(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 	if err != nil {
 		return nil, err
 	}
+	following, err := c.following()
+	if err != nil {
+		return nil, err
+	}
 	own := func(name string, args ...string) farm.Renderer {
 		return farm.Renderer{Name: name, Command: self, Args: args, Supervisor: supervisor}
 	}
@@ -298,6 +329,7 @@ func (f serverFlags) farm(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 		slices.Sort(n.Labels)
 		all.Nodes = append(all.Nodes, &farm.Node{
 			Name: n.Name, House: h, Hub: hub, Renderer: usual, Renderers: others, Works: works,
+			FollowUps: c.followUpPrograms(self, supervisor), Following: following,
 			Assembler: own("assembly", "assemble", "--with-parent"), Judge: own("judge", "judge"),
 			Labels: slices.Compact(
 				n.Labels,

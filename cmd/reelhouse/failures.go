@@ -100,18 +100,22 @@ func logCommand() *cobra.Command {
 	var asJSON bool
 	cmd := &cobra.Command{
 		Use: "log TASK", Short: "Print what was said during the attempts at a frame", Args: cobra.ExactArgs(1),
-		Long: "A task is a frame, or a tile of one: BATCH/SHOT/VIEW/SIZE/FRAME[/TILE]. Attempts come in their order.",
+		Long: "A task is a frame, or a tile of one: BATCH/SHOT/VIEW/SIZE/FRAME[/TILE], or of a follow-up: " +
+			"BATCH/SHOT/VIEW/SIZE/KIND[/FRAME]. Attempts come in their order.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			a, err := queue.ParseAddress(args[0])
-			if err != nil || !a.Framed {
-				return usagef("name a task: BATCH/SHOT/VIEW/SIZE/FRAME")
+			if err != nil || !a.Framed && a.FollowUp == "" {
+				return usagef("name a task: BATCH/SHOT/VIEW/SIZE/FRAME, or BATCH/SHOT/VIEW/SIZE/KIND")
 			}
 			return beside(data, func(h *house.House) error {
 				scope, err := h.Record.Named(a)
 				if err != nil {
 					return err
 				}
-				logs, err := h.Record.Logs(scope.Sequence, a.Frame)
+				if scope.Frame == nil {
+					return usagef("%s is done frame by frame; name one: %s/FRAME", a, a)
+				}
+				logs, err := h.Record.Logs(scope.Sequence, *scope.Frame)
 				if err != nil {
 					return err
 				}

@@ -103,6 +103,7 @@ func command() *cobra.Command {
 		standinCommand(),
 		renderCommand(),
 		assembleCommand(),
+		followUpCommand(),
 		judgeCommand(),
 		admitCommand(),
 		superviseCommand(),

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"text/tabwriter"
@@ -21,6 +22,7 @@ import (
 func queueCommands() []*cobra.Command {
 	all := []*cobra.Command{
 		queueCommand(), waitCommand(), failuresCommand(), logCommand(), priorityCommand(), needsCommand(),
+		rerenderCommand(),
 		pauseCommand("pause", "Let no node take a task; what is under way goes on", (*store.Store).Pause),
 		pauseCommand("resume", "Let nodes take tasks again", (*store.Store).Resume),
 	}
@@ -29,7 +31,7 @@ func queueCommands() []*cobra.Command {
 		short string
 	}{
 		{queue.Hold, "Hold what is left of batches, sequences or frames"},
-		{queue.Release, "Release what is held"},
+		{queue.Release, "Release what is held; where nothing is, open the gates that sequences wait at"},
 		{queue.Retry, "Try again what has failed, is lost, or was dropped"},
 		{queue.Drop, "Drop what is left; finished frames stay"},
 	} {
@@ -60,6 +62,7 @@ type queuedLine struct {
 	Seconds    float64             `json:"seconds"`
 	Bytes      int64               `json:"bytes"`
 	Needs      string              `json:"needs,omitempty"`
+	AtGate     bool                `json:"atGate,omitempty"` // it waits for its first, middle and last frame
 	Trouble    string              `json:"trouble,omitempty"`
 }
 
@@ -119,7 +122,11 @@ func queued(h *house.House, args []string, finished bool) ([]queuedLine, error) 
 	if err != nil {
 		return nil, err
 	}
-	for _, q := range b.Sequences {
+	following, err := h.Record.FollowUpsOf(a.Batch)
+	if err != nil {
+		return nil, err
+	}
+	for _, q := range slices.Concat(b.Sequences, following) {
 		if a.Shot != "" && q.Address() != a.Sequence() {
 			continue
 		}
@@ -130,7 +137,7 @@ func queued(h *house.House, args []string, finished bool) ([]queuedLine, error) 
 		lines = append(lines, queuedLine{
 			Address: q.Address().String(), Production: b.Plan.Production, Priority: b.Priority,
 			Frames: q.Spec.Frames.String(), Counts: q.Counts, Total: q.Counts.Total(), Seconds: q.Seconds,
-			Bytes: q.Bytes, Needs: string(class.Override),
+			Bytes: q.Bytes, Needs: string(class.Override), AtGate: q.AtGate,
 		})
 	}
 	if len(lines) == 0 {
@@ -152,6 +159,9 @@ func printQueue(out io.Writer, lines []queuedLine) error {
 			if n := l.Counts[state]; n > 0 && state != queue.Good {
 				others = append(others, fmt.Sprintf("%d %s", n, state))
 			}
+		}
+		if l.AtGate {
+			others = append(others, "at the gate")
 		}
 		fmt.Fprintf(table, "%s\t%s\t%d\t%d\t%d\t%s\t%s\n", l.Address, l.Production, l.Priority, l.Counts[queue.Good],
 			l.Total, cmp.Or(strings.Join(others, ", "), "-"), cmp.Or(l.Name, l.Frames))

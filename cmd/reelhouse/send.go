@@ -107,6 +107,7 @@ func sendCommand() *cobra.Command {
 	var asJSON bool
 	var how house.Sending
 	var narrow narrowing
+	var followUps []string
 	cmd := &cobra.Command{
 		Use: "send", Short: "Send what the current set-up makes to the queue", Args: cobra.NoArgs,
 		Long: "Sends the batch, and prints its number and how many frames it has. Frames that are in place or on " +
@@ -133,6 +134,12 @@ func sendCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
+				how.FollowUps, err = h.WantedFollowUps(followUps, func(text string) (time.Time, error) {
+					return startTime(text, time.Now())
+				})
+				if err != nil {
+					return &usageError{err}
+				}
 				return send(cmd.OutOrStdout(), cmd.ErrOrStderr(), h, p, how, asJSON)
 			})
 		},
@@ -151,6 +158,15 @@ func sendCommand() *cobra.Command {
 	f.Int64Var(&how.AfterBatch, "after", 0, "begin when nothing of the batch of this number is left")
 	f.BoolVar(&how.Held, "held", false, "begin when it is released")
 	f.StringVar(&needs, "needs", "", "what its tasks need, as `reelhouse needs` says, such as \"cores=2 tries=5\"")
+	f.StringArrayVar(
+		&followUps,
+		"follow-up",
+		nil,
+		"what is made from each sequence when it is good, such as checksums, "+
+			"or \"values after=12 at=22:00 held\"; may be given several times",
+	)
+	f.BoolVar(&how.Gate, "gate", false,
+		"render the first, middle and last frame of each sequence first, and the others when these are good")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	f.StringVar(&trial, "trial", "", "send a few frames in files of their own: first, tenth or ends")
 	f.BoolVar(&how.Again, "again", false, "render frames once more that are there already with the same set-up")
@@ -187,9 +203,15 @@ func send(
 		return err
 	}
 	if asJSON {
-		return printJSON(out, sentBatch{id, b.Name, b.Counts().Total(), b.Parts})
+		return printJSON(out, sentBatch{id, b.Name, b.Frames(), b.Parts, b.FollowUps})
 	}
-	_, err = fmt.Fprintf(out, "batch %d, %s: %d frames in %d sequences\n", id, b.Name, b.Counts().Total(), b.Parts)
+	following := ""
+	if b.FollowUps > 0 {
+		following = fmt.Sprintf(", and %s", counted(b.FollowUps, "follow-up"))
+	}
+	_, err = fmt.Fprintf(
+		out, "batch %d, %s: %d frames in %d sequences%s\n", id, b.Name, b.Frames(), b.Parts, following,
+	)
 	return err
 }
 
@@ -199,6 +221,7 @@ type sentBatch struct {
 	Name      string `json:"name"`
 	Frames    int    `json:"frames"`
 	Sequences int    `json:"sequences"`
+	FollowUps int    `json:"followUps"`
 }
 
 // startTime reads a time of the day, the next one of that kind, or a whole date.

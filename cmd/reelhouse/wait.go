@@ -21,8 +21,9 @@ func waitCommand() *cobra.Command {
 	var timeout time.Duration
 	cmd := &cobra.Command{
 		Use: "wait BATCH", Short: "Wait until nothing of a batch is left to render", Args: cobra.ExactArgs(1),
-		Long: "Waits until every frame is good, failed, lost, held or dropped. Exits with 0 if all are good or " +
-			"dropped, 3 if not, and 5 if --timeout has passed before.",
+		Long: "Waits until every frame is good, failed, lost, held or dropped, or waits for something that comes of " +
+			"none of the others. Exits with 0 if all are good or dropped, 3 if not, and 5 if --timeout has passed " +
+			"before.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			a, err := queue.ParseAddress(args[0])
 			if err != nil || a.Shot != "" {
@@ -68,7 +69,10 @@ func untilSettled(ctx context.Context, h *house.House, id int64) (store.Batch, e
 	defer look.Stop()
 	for {
 		b, err := h.Record.BatchAlone(id)
-		if err != nil || b.Sums.Left() == 0 {
+		if err != nil {
+			return b, err
+		}
+		if moves, err := h.Record.Moves(id); err != nil || !moves {
 			return b, err
 		}
 		select {

@@ -122,3 +122,24 @@ func Varies(order job.Job, r Renderer) string {
 	}
 	return ""
 }
+
+// OfInputs returns the fingerprint of what a follow-up is made from: its kind, its parameters, and the names and
+// contents of its inputs. Where they lie on a machine, and where it is written, do not count.
+func OfInputs(order job.FollowUp) Print {
+	order.About.Batch = 0
+	inputs := make([]job.Input, len(order.Inputs))
+	for i, in := range order.Inputs {
+		in.Path = ""
+		inputs[i] = in
+	}
+	order.Inputs, order.Outputs = inputs, nil
+	return sum(order)
+}
+
+// MadeBy returns the fingerprint of a follow-up that a program, of its version, makes from inputs.
+func (p Print) MadeBy(program Renderer) Print {
+	if !p.Known() {
+		return ""
+	}
+	return sum([]any{p, program})
+}

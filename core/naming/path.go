@@ -48,6 +48,16 @@ func (p Pattern) Bind(f Fields, r Rules) Path {
 	return path
 }
 
+// Single returns the path of one file that is not one of a sequence: folders and a name, each as rules write them, and
+// an extension.
+func (r Rules) Single(extension string, segments ...string) Path {
+	cleaned := make([]string, len(segments))
+	for i, s := range segments {
+		cleaned[i] = r.Clean(s)
+	}
+	return Path{pieces: []string{withoutDevices(strings.Join(cleaned, "/")+"."+r.Clean(extension), false)}}
+}
+
 // withoutDevices puts an underscore before folder and file names that some systems keep for devices.
 // The last segment is left when more of its name follows.
 func withoutDevices(text string, more bool) string {

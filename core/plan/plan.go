@@ -108,6 +108,8 @@ type Sequence struct {
 	Tiles  raster.Tiling      `json:"tiles,omitzero"`
 	Labels []production.Label `json:"labels,omitempty"`
 	Files  []FileSequence     `json:"files"`
+	// FollowUp says what the sequence is made from, if it follows another one; nil for one that is rendered.
+	FollowUp *FollowUp `json:"followUp,omitempty"`
 	// Forecast for one frame.
 	FrameSeconds float64 `json:"frameSeconds"`
 	FrameBytes   float64 `json:"frameBytes"`
@@ -158,7 +160,13 @@ func (s *Sequence) UnmarshalJSON(data []byte) error {
 }
 
 // Title says which sequence it is, in one line.
-func (s Sequence) Title() string { return fmt.Sprintf("%s %s %s", s.Shot, s.View, s.SizeCode) }
+func (s Sequence) Title() string {
+	title := fmt.Sprintf("%s %s %s", s.Shot, s.View, s.SizeCode)
+	if s.FollowUp != nil {
+		title += ", " + s.FollowUp.Kind
+	}
+	return title
+}
 
 // A Measure is what rendering and storing has cost so far. The zero value stands for no frames measured.
 type Measure struct {

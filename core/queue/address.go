@@ -2,6 +2,7 @@ package queue
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -13,11 +14,14 @@ import (
 //	12/010/quay/scope            its sequence: shot, view and size
 //	12/010/quay/scope/1001       a frame of that, which is a task
 //	12/010/quay/scope/1001/3     a tile of that, from 1
+//	12/010/quay/scope/sums       what follows a sequence, by the name of its kind of work
+//	12/010/quay/scope/sums/1001  likewise, where that is done frame by frame
 //
 // The zero value names nothing.
 type Address struct {
 	Batch            int64
 	Shot, View, Size string // all of them, or none for the batch
+	FollowUp         string // the kind of work that follows the sequence, "" for rendering
 	Frame            int
 	Framed           bool // whether a frame is named
 	Tile             int  // 0 for none
@@ -47,9 +51,13 @@ func ParseAddress(text string) (a Address, err error) {
 			return fail(i+1, []string{"the code of a shot", "the code of a view", "the code of a size"}[i])
 		}
 	}
+	if len(parts) > 4 && IsKindName(parts[4]) {
+		a.FollowUp = parts[4]
+		parts = slices.Delete(parts, 4, 5)
+	}
 	if len(parts) > 4 {
 		if a.Frame, err = wholeNumber[int](parts[4]); err != nil {
-			return fail(4, "the number of a frame")
+			return fail(len(strings.Split(text, "/"))-1, "the number of a frame, or the name of a kind of work")
 		}
 		a.Framed = true
 	}
@@ -70,6 +78,21 @@ func wholeNumber[N int | int64](text string) (N, error) {
 	return N(n), nil
 }
 
+// longestKindName is how many letters the name of a kind of work may have.
+const longestKindName = 40
+
+// IsKindName reports whether a text may name a kind of work: a letter, and then letters, digits, - and _. So it is
+// told from the number of a frame.
+func IsKindName(text string) bool {
+	for i, r := range text {
+		letter := r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z'
+		if !letter && (i == 0 || !(r >= '0' && r <= '9' || r == '-' || r == '_')) {
+			return false
+		}
+	}
+	return text != "" && len(text) <= longestKindName
+}
+
 // String returns the address as it is written, "" for the zero value.
 func (a Address) String() string {
 	if a.Batch == 0 {
@@ -80,6 +103,9 @@ func (a Address) String() string {
 		return text
 	}
 	text += "/" + a.Shot + "/" + a.View + "/" + a.Size
+	if a.FollowUp != "" {
+		text += "/" + a.FollowUp
+	}
 	if a.Framed {
 		text += "/" + strconv.Itoa(a.Frame)
 	}
@@ -91,5 +117,5 @@ func (a Address) String() string {
 
 // Sequence returns the address of the sequence that it is in.
 func (a Address) Sequence() Address {
-	return Address{Batch: a.Batch, Shot: a.Shot, View: a.View, Size: a.Size}
+	return Address{Batch: a.Batch, Shot: a.Shot, View: a.View, Size: a.Size, FollowUp: a.FollowUp}
 }

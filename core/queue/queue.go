@@ -5,6 +5,10 @@
 // events are for frames only. Putting it together is the step of the frame: it waits, blocked, until all of its tiles
 // are good.
 //
+// What follows rendering is tasks that go through the same states. They wait, blocked, until what they are made from is
+// good; made from other files than there are now they are out of date, and only such a task, or one that a person wants
+// again, leaves the state good for another one than lost.
+//
 // A frame that is good stays good whatever happens to the rest. Only its own files can be missed: then it is lost,
 // until they are found again as they were, or it is rendered again.
 package queue
@@ -62,6 +66,7 @@ const (
 	Missed    Event = "missed"    // one of its files is not what was judged
 	Found     Event = "found"     // all of its files are what was judged, after all
 	Waits     Event = "waits"     // it is taken up, and its batch has to wait
+	Outdone   Event = "outdone"   // it is to be made again, from inputs that are other ones now
 	Stopped   Event = "stopped"   // many attempts of its batch have ended alike
 	Hold      Event = "hold"
 	Release   Event = "release"
@@ -81,11 +86,12 @@ const AlikeInARow = 7
 
 var transitions = map[State]map[Event]State{
 	Blocked: {Unblocked: Ready, Stuck: Failed, Stopped: Held, Hold: Held, Drop: Dropped},
-	Ready:   {Leased: Rendering, Cut: Blocked, Stopped: Held, Hold: Held, Drop: Dropped},
+	Ready:   {Leased: Rendering, Cut: Blocked, Waits: Blocked, Stopped: Held, Hold: Held, Drop: Dropped},
 	Rendering: {
 		Rendered: Checking,
 		Broken:   Ready,
 		Vanished: Ready,
+		Waits:    Blocked,
 		GivenUp:  Failed,
 		Refused:  Failed,
 		Stopped:  Held,
@@ -106,7 +112,7 @@ var transitions = map[State]map[Event]State{
 	Lost:    {Found: Good, Retry: Ready, Waits: Blocked, Drop: Dropped},
 	Held:    {Release: Ready, Waits: Blocked, Drop: Dropped},
 	Dropped: {Retry: Ready, Waits: Blocked},
-	Good:    {Missed: Lost},
+	Good:    {Missed: Lost, Outdone: Ready},
 }
 
 // Next returns the state after an event. An event that the state does not allow is an error, and changes nothing.

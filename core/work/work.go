@@ -345,7 +345,11 @@ type Catalogue struct {
 // Of returns the settings of a class of tasks, and without what a person says of it.
 func (c Catalogue) Of(class Class) (now, usual Settings) {
 	usual = c.Kinds[class.Kind]
-	if class.Kind == Render {
+	if class.Kind == Repeat { // which is rendering
+		usual = c.Kinds[Render]
+		usual.Chunk = 0
+	}
+	if class.Kind == Render || class.Kind == Repeat {
 		usual = c.Renderers[class.Renderer].On(usual)
 	}
 	return class.Override.On(usual), usual

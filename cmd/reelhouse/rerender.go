@@ -1,0 +1,89 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/core/frame"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+func rerenderCommand() *cobra.Command {
+	var data string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use: "rerender TARGET...", Short: "Render good frames once more, to see that the same bytes come out",
+		Args: cobra.MinimumNArgs(1),
+		Long: "What is there stays, whatever comes out: the task BATCH/SHOT/VIEW/SIZE/repeat/FRAME is good if all " +
+			"files " +
+			"have the same bytes, and fails with what differs if not. Of follow-ups it makes those again that are " +
+			"out of " +
+			"date, or one that is named. " + addressHelp + "\n\nExits with 3 if there was nothing to do for any of " +
+			"them.",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return beside(data, func(h *house.House) error {
+				scopes, err := targets(h, args)
+				if err != nil {
+					return err
+				}
+				lines, all := []actLine{}, 0
+				for i, scope := range scopes {
+					n, err := rerender(h, scope)
+					if err != nil && !errors.Is(err, store.ErrNothing) {
+						return err
+					}
+					all += n
+					lines = append(lines, actLine{args[i], n})
+				}
+				if asJSON {
+					err = printJSON(cmd.OutOrStdout(), lines)
+				} else {
+					for _, l := range lines {
+						fmt.Fprintf(cmd.OutOrStdout(), "%s: rerender, %s\n", l.Address, counted(l.Frames, "frame"))
+					}
+				}
+				if err == nil && all == 0 {
+					return exitFound
+				}
+				return err
+			})
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+// rerender has the good frames of a target rendered once more, or made again.
+func rerender(h *house.House, scope store.Scope) (int, error) {
+	if scope.Sequence == 0 {
+		b, err := h.Record.Batch(scope.Batch)
+		if err != nil {
+			return 0, err
+		}
+		sum := 0
+		for _, q := range b.Sequences {
+			n, err := h.Record.Repeat(q.ID, q.Spec.Frames)
+			if err != nil && !errors.Is(err, store.ErrNothing) {
+				return sum, err
+			}
+			sum += n
+		}
+		return sum, nil
+	}
+	q, err := h.Record.Sequence(scope.Sequence)
+	if err != nil {
+		return 0, err
+	}
+	if q.Follows > 0 {
+		return h.Record.MakeAgain(scope, false)
+	}
+	frames := q.Spec.Frames
+	if scope.Frame != nil {
+		frames = frame.Of(*scope.Frame, *scope.Frame)
+	}
+	return h.Record.Repeat(q.ID, frames)
+}

@@ -37,11 +37,25 @@ func (n *Node) begin(ctx context.Context) {
 		case <-changed:
 		case <-wait:
 		case <-look.C:
+			n.readLogs(ctx)
 			// Another process, such as the command line, may have changed the record.
 			if now, err := n.House.Record.Marks(); err == nil && now != marks {
 				marks = now
 				n.Hub.Changed()
 			}
+		}
+	}
+}
+
+// readLogs takes up the words of logs that are new, so that they are found.
+func (n *Node) readLogs(ctx context.Context) {
+	for ctx.Err() == nil {
+		more, err := n.House.Record.ReadLogs()
+		if err != nil {
+			n.setRecord(err)
+		}
+		if !more {
+			return
 		}
 	}
 }

@@ -39,8 +39,8 @@ func (r Renderer) Print() fingerprint.Renderer {
 	return fingerprint.Renderer{Name: r.Name, Version: r.Version, Varies: r.Varies}
 }
 
-// offered returns the renderer as the house tells of it, with what it needs.
-func (r Renderer) offered(needs work.Override) work.Renderer {
+// Offered returns the renderer as the house tells of it, with what it needs.
+func (r Renderer) Offered(needs work.Override) work.Renderer {
 	o := work.Renderer{Renderer: r.Print(), Needs: needs}
 	if r.Declared != nil {
 		o.Scenes, o.Files = r.Declared.Scenes, r.Declared.Files

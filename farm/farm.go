@@ -65,6 +65,16 @@ func (f Farm) Progress(sequence int64, number, tile int) float64 {
 	return 0
 }
 
+// Saying returns what has been said so far at a step in the hands of a node, "" if none has it.
+func (f Farm) Saying(sequence int64, number, tile int) string {
+	for _, n := range f.Nodes {
+		if text := n.saying(stepKey{sequence, number, tile}); text != "" {
+			return text
+		}
+	}
+	return ""
+}
+
 // Names returns the names of the nodes.
 func (f Farm) Names() []string {
 	var all []string

@@ -33,6 +33,9 @@ func TestMain(m *testing.M) {
 		if os.Args[1] == "assemble" {
 			os.Exit(pretendToAssemble(way, os.Args[len(os.Args)-1]))
 		}
+		if os.Args[1] == "follow" {
+			os.Exit(pretendToFollow(os.Args[2], os.Args[len(os.Args)-1]))
+		}
 		os.Exit(pretend(way, os.Args[len(os.Args)-1]))
 	}
 	os.Exit(m.Run())
@@ -146,8 +149,8 @@ func (f keptFile) Commit() (int64, error) {
 
 func (f keptFile) Abandon() { f.Close() }
 
-// start runs a node whose renderer behaves in the given way, and returns what stops it.
-func start(t *testing.T, h *house.House, way string) (*Node, func()) {
+// start runs a node whose renderer behaves in the given way, and returns what stops it. Before it runs it is changed.
+func start(t *testing.T, h *house.House, way string, change ...func(n *Node)) (*Node, func()) {
 	t.Helper()
 	t.Setenv(rendererVariable, way)
 	self, err := os.Executable()
@@ -163,6 +166,9 @@ func start(t *testing.T, h *house.House, way string) (*Node, func()) {
 		Slots:     1,
 		Patience:  time.Millisecond,
 		Log:       slog.New(slog.DiscardHandler),
+	}
+	for _, do := range change {
+		do(n)
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)

@@ -71,6 +71,7 @@ type underWay struct {
 	lease    *store.Lease
 	cancel   context.CancelCauseFunc
 	progress float64
+	log      *Log // of what is said at it
 }
 
 var (
@@ -131,7 +132,7 @@ func (n *Node) prepare() error {
 	}
 	var others []work.Renderer
 	for _, r := range n.Renderers {
-		others = append(others, r.offered(n.Works.Renderers[r.Name]))
+		others = append(others, r.Offered(n.Works.Renderers[r.Name]))
 	}
 	slices.SortFunc(others, func(a, b work.Renderer) int { return strings.Compare(a.Name, b.Name) })
 	further, err := n.House.Record.SetOffered(others)
@@ -376,6 +377,15 @@ func (n *Node) Progress(sequence int64, number, tile int) float64 {
 	return 0
 }
 
+func (n *Node) saying(key stepKey) string {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	if w := n.running[key]; w != nil {
+		return w.log.String()
+	}
+	return ""
+}
+
 // render takes leased steps, which one process does, to their ends.
 func (n *Node) render(parent context.Context, leases []*store.Lease) {
 	ctx, cancel := context.WithCancelCause(parent)
@@ -383,8 +393,9 @@ func (n *Node) render(parent context.Context, leases []*store.Lease) {
 	ctx, stop := context.WithTimeoutCause(ctx, n.timeoutOf(leases[0]), errTimeout)
 	defer stop()
 	n.mutex.Lock()
+	log := NewLog() // of all of them, where there are several
 	for _, l := range leases {
-		n.running[keyOf(l)] = &underWay{lease: l, cancel: cancel}
+		n.running[keyOf(l)] = &underWay{lease: l, cancel: cancel, log: log}
 	}
 	n.mutex.Unlock()
 	defer func() {
@@ -396,11 +407,10 @@ func (n *Node) render(parent context.Context, leases []*store.Lease) {
 		n.Hub.Changed()
 	}()
 	if len(leases) > 1 {
-		n.renderTogether(ctx, parent, leases)
+		n.renderTogether(ctx, parent, leases, log)
 		return
 	}
 	l := leases[0]
-	log := NewLog()
 	log.Add("%s, on node %s", stepName(l), n.Name)
 	err := n.finish(ctx, parent, l, log, func(m job.Message) { n.heard(leases, m) })
 	n.ended(ctx, parent, l, err, log)

@@ -24,8 +24,8 @@ type share struct {
 	took  time.Duration
 }
 
-// renderTogether takes leased frames of one sequence to their ends.
-func (n *Node) renderTogether(ctx, parent context.Context, leases []*store.Lease) {
+// renderTogether takes leased frames of one sequence to their ends. What is said of all of them goes to said.
+func (n *Node) renderTogether(ctx, parent context.Context, leases []*store.Lease, said *Log) {
 	var order job.Job
 	var shares []*share
 	for _, l := range leases {
@@ -50,7 +50,6 @@ func (n *Node) renderTogether(ctx, parent context.Context, leases []*store.Lease
 	}
 	began := time.Now()
 	var made error
-	said := NewLog()
 	if len(order.Frames) > 0 {
 		l := shares[0].lease
 		made = n.rendererFor(l).Run(ctx, n.House.Work(), order, n.coresOf(l), func(m job.Message) {

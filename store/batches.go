@@ -28,10 +28,11 @@ type Batch struct {
 	// Of all its sequences, how many these are, and over their good frames.
 	Sums    queue.Counts
 	Parts   int
-	Seconds float64
+	Seconds float64 // without follow-ups
 	Bytes   int64
 	// FollowUps is how many tasks of follow-ups are among the frames that Sums counts.
 	FollowUps int
+	Followed  int       // how many of these are good
 	Archived  time.Time // since when it is out of sight; the zero time if it is not
 }
 
@@ -133,8 +134,11 @@ func (b Batch) Counts() queue.Counts { return b.Sums }
 // Frames returns how many frames it renders.
 func (b Batch) Frames() int { return b.Sums.Total() - b.FollowUps }
 
+// GoodFrames returns how many frames that it renders are good.
+func (b Batch) GoodFrames() int { return b.Sums[queue.Good] - b.Followed }
+
 // MeanSeconds returns how long a good frame of the batch took, 0 if there is none.
-func (b Batch) MeanSeconds() float64 { return b.Seconds / float64(max(1, b.Sums[queue.Good])) }
+func (b Batch) MeanSeconds() float64 { return b.Seconds / float64(max(1, b.GoodFrames())) }
 
 // Send puts a batch into the queue, all of it or nothing.
 func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
@@ -370,6 +374,41 @@ func (s *Store) SequencesToShow(batch int64, most int) ([]Sequence, error) {
 			WHEN blocked + ready + held > 0 THEN 1 ELSE 2 END, ordinal LIMIT ?)`, batch, most)
 }
 
+// ofSource is a condition for follow-ups of a batch, and of one sequence, or of that follow-up alone; 0 for all.
+const ofSource = "batch_id = ?1 AND follows > 0 AND (?2 = 0 OR follows = ?2 OR id = ?2)"
+
+// FollowUpsToShow returns at most so many follow-ups of a batch, or of one of its sequences, in the order of
+// SequencesToShow.
+func (s *Store) FollowUpsToShow(batch int64, most int, of int64) ([]Sequence, error) {
+	return s.sequences(`WHERE id IN (SELECT id FROM sequence WHERE `+ofSource+` ORDER BY CASE
+			WHEN failed + lost + rendering + checking > 0 THEN 0
+			WHEN blocked + ready + held > 0 THEN 1 ELSE 2 END, ordinal LIMIT ?3)`, batch, of, most)
+}
+
+// CountFollowUps returns how many follow-ups there are in a batch, or of one of its sequences.
+func (s *Store) CountFollowUps(batch, of int64) (n int, err error) {
+	err = s.read.QueryRow("SELECT count(*) FROM sequence WHERE "+ofSource, batch, of).Scan(&n)
+	return n, err
+}
+
+// BatchesOfKind returns the batches that have tasks of a kind of work; render stands for what is rendered.
+func (s *Store) BatchesOfKind(kind string) (map[int64]bool, error) {
+	if kind == string(work.Render) {
+		kind = ""
+	}
+	ids, err := column[int64](s.read, "SELECT DISTINCT batch_id FROM sequence WHERE task = ?", kind)
+	all := map[int64]bool{}
+	for _, id := range ids {
+		all[id] = true
+	}
+	return all, err
+}
+
+// Kinds returns the kinds of follow-ups that any batch has.
+func (s *Store) Kinds() ([]string, error) {
+	return column[string](s.read, "SELECT DISTINCT task FROM sequence WHERE follows > 0 ORDER BY 1")
+}
+
 // NewestGood returns the newest sequence of a shot's view in a production that has good frames, false if there is none.
 func (s *Store) NewestGood(production, shot, view string) (id int64, known bool, err error) {
 	err = s.read.QueryRow(`SELECT q.id FROM sequence q JOIN batch b ON b.id = q.batch_id
@@ -446,7 +485,7 @@ func (s *Store) batches(where string, arg any) ([]Batch, error) {
 func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 	rows, err := s.read.Query(
 		"SELECT id, name, priority, sent_at, note, start_at, after_batch, after_sequence, trouble, sequences, "+
-			"seconds, bytes, follow_ups, archived_at, "+stateColumns+" FROM batch "+where+" ORDER BY id DESC",
+			"seconds, bytes, follow_ups, followed, archived_at, "+stateColumns+" FROM batch "+where+" ORDER BY id DESC",
 		arg,
 	)
 	if err != nil {
@@ -460,7 +499,7 @@ func (s *Store) batchesAlone(where string, arg any) ([]Batch, error) {
 		var start int64
 		counts := make([]int, len(states))
 		into := []any{&b.ID, &b.Name, &b.Priority, &sent, &b.Note, &start, &b.AfterBatch, &b.AfterSequence,
-			&b.Trouble, &b.Parts, &b.Seconds, &b.Bytes, &b.FollowUps, &archived}
+			&b.Trouble, &b.Parts, &b.Seconds, &b.Bytes, &b.FollowUps, &b.Followed, &archived}
 		for i := range counts {
 			into = append(into, &counts[i])
 		}

@@ -129,7 +129,38 @@ func seedSketches(h *house.House) error {
 	if err != nil {
 		return err
 	}
-	return h.Record.Create(demo.Sketches(scene), typist())
+	p := demo.Sketches(scene)
+	if err := h.Record.Create(p, typist()); err != nil {
+		return err
+	}
+	return sendSketches(h, p)
+}
+
+// sendSketches sends the second production, with a list of checksums of each sequence. One of its shots has to be
+// mended before that comes.
+func sendSketches(h *house.House, p production.Production) error {
+	c, err := demoConfiguration()
+	if err != nil {
+		return err
+	}
+	var offered []work.Renderer
+	for _, r := range c.Renderers {
+		program, err := r.program()
+		if err != nil {
+			return err
+		}
+		offered = append(offered, program.Offered(work.Override(r.Needs)))
+	}
+	if _, err := h.Record.SetOffered(offered); err != nil {
+		return err
+	}
+	how := house.Sending{By: typist(), Confirmed: true}
+	how.Name = "Sketches, with their checksums"
+	if how.FollowUps, err = h.WantedFollowUps([]string{string(work.Checksums)}, nil); err != nil {
+		return err
+	}
+	_, err = h.SendDraft(p, how)
+	return err
 }
 
 // demoConfiguration is that of the demo: the stand-in of another maker is declared, and there is one licence for it.

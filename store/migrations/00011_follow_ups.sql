@@ -8,6 +8,7 @@ ALTER TABLE sequence ADD COLUMN start_at INTEGER NOT NULL DEFAULT 0; -- Unix tim
 ALTER TABLE sequence ADD COLUMN after_batch INTEGER NOT NULL DEFAULT 0; -- nor before nothing of that batch is left
 ALTER TABLE sequence ADD COLUMN gate INTEGER NOT NULL DEFAULT 0; -- 1 while it waits at a gate, 2 behind it
 CREATE INDEX sequence_follows ON sequence (follows) WHERE follows > 0;
+CREATE INDEX sequence_task ON sequence (task, batch_id) WHERE follows > 0;
 CREATE INDEX sequence_waits ON sequence (start_at, after_batch) WHERE start_at > 0 OR after_batch > 0;
 
 CREATE TABLE made_from ( -- frames of follow-ups, as they were made
@@ -26,6 +27,7 @@ CREATE TABLE offered_follow_up ( -- kinds of follow-ups that the house has
 
 -- Batches count the sequences that are rendered, and the tasks of follow-ups.
 ALTER TABLE batch ADD COLUMN follow_ups INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE batch ADD COLUMN followed INTEGER NOT NULL DEFAULT 0; -- how many of these are good
 ALTER TABLE batch ADD COLUMN archived_at TEXT NOT NULL DEFAULT ''; -- since when it is out of sight, '' if it is not
 DROP TRIGGER sequence_sent;
 -- +goose StatementBegin
@@ -42,6 +44,26 @@ CREATE TRIGGER sequence_sent AFTER INSERT ON sequence BEGIN
         failed     = failed     + new.failed,
         held       = held       + new.held,
         dropped    = dropped    + new.dropped
+    WHERE id = new.batch_id;
+END;
+-- +goose StatementEnd
+DROP TRIGGER sequence_counted; -- the time of follow-ups says nothing of what a frame takes
+-- +goose StatementBegin
+CREATE TRIGGER sequence_counted
+AFTER UPDATE OF blocked, ready, rendering, checking, good, lost, failed, held, dropped, seconds, bytes ON sequence BEGIN
+    UPDATE batch SET
+        followed  = followed  + (new.follows > 0) * (new.good - old.good),
+        blocked   = blocked   + new.blocked   - old.blocked,
+        ready     = ready     + new.ready     - old.ready,
+        rendering = rendering + new.rendering - old.rendering,
+        checking  = checking  + new.checking  - old.checking,
+        good      = good      + new.good      - old.good,
+        lost      = lost      + new.lost      - old.lost,
+        failed    = failed    + new.failed    - old.failed,
+        held      = held      + new.held      - old.held,
+        dropped   = dropped   + new.dropped   - old.dropped,
+        seconds   = seconds   + (new.follows = 0) * (new.seconds - old.seconds),
+        bytes     = bytes     + new.bytes     - old.bytes
     WHERE id = new.batch_id;
 END;
 -- +goose StatementEnd
@@ -101,6 +123,25 @@ CREATE TABLE frame_log (
 INSERT INTO frame_log SELECT sequence_id, number, attempt, node, logged_at, text, tile FROM new_log;
 DROP TABLE new_log;
 DROP TRIGGER frame_outdone;
+DROP TRIGGER sequence_counted;
+-- +goose StatementBegin
+CREATE TRIGGER sequence_counted
+AFTER UPDATE OF blocked, ready, rendering, checking, good, lost, failed, held, dropped, seconds, bytes ON sequence BEGIN
+    UPDATE batch SET
+        blocked   = blocked   + new.blocked   - old.blocked,
+        ready     = ready     + new.ready     - old.ready,
+        rendering = rendering + new.rendering - old.rendering,
+        checking  = checking  + new.checking  - old.checking,
+        good      = good      + new.good      - old.good,
+        lost      = lost      + new.lost      - old.lost,
+        failed    = failed    + new.failed    - old.failed,
+        held      = held      + new.held      - old.held,
+        dropped   = dropped   + new.dropped   - old.dropped,
+        seconds   = seconds   + new.seconds   - old.seconds,
+        bytes     = bytes     + new.bytes     - old.bytes
+    WHERE id = new.batch_id;
+END;
+-- +goose StatementEnd
 DROP TRIGGER sequence_sent;
 -- +goose StatementBegin
 CREATE TRIGGER sequence_sent AFTER INSERT ON sequence BEGIN
@@ -119,10 +160,12 @@ CREATE TRIGGER sequence_sent AFTER INSERT ON sequence BEGIN
 END;
 -- +goose StatementEnd
 ALTER TABLE batch DROP COLUMN archived_at;
+ALTER TABLE batch DROP COLUMN followed;
 ALTER TABLE batch DROP COLUMN follow_ups;
 DROP TABLE offered_follow_up;
 DROP TABLE made_from;
 DROP INDEX sequence_waits;
+DROP INDEX sequence_task;
 DROP INDEX sequence_follows;
 ALTER TABLE sequence DROP COLUMN gate;
 ALTER TABLE sequence DROP COLUMN after_batch;

@@ -35,6 +35,8 @@ type Node interface {
 	Usual(class work.Class) (now, usual work.Settings)
 	// Progress is how far a frame is, or its tile, from 0 to 1.
 	Progress(sequence int64, number, tile int) float64
+	// Saying is what has been said at a frame, or its tile, that is under way; "" if it is not.
+	Saying(sequence int64, number, tile int) string
 }
 
 // Changes are told to whoever listens.

@@ -53,6 +53,7 @@ type batchPage struct {
 	Orders      []plan.Order
 	Before      []store.Batch // batches that can be waited for
 	Trials      []kit.Action
+	Kinds       []thenKind // of follow-ups that can be chosen
 	WrongSend   string
 	WrongTiles  string // about tiles that were typed for a cell
 	Evening     string // a local time at which the night begins
@@ -350,6 +351,10 @@ func (a *page) fill(v *kit.View) error {
 		},
 		WrongSend: v.Wrong("batch", "send"),
 	}
+	var err error
+	if page.Kinds, err = a.thenKinds(v); err != nil {
+		return err
+	}
 	if v.Swap && v.Mistake.Field == "tiles" {
 		page.WrongTiles = v.Mistake.Message
 	}
@@ -373,7 +378,7 @@ func (a *page) fill(v *kit.View) error {
 			page.Tiles += s.Frames.Count() * v.Draft.Batch.TileCount(s)
 		}
 	}
-	var err error
+
 	if page.Forecast, err = a.forecastOf(v.Draft); err != nil {
 		return err
 	}
@@ -570,6 +575,9 @@ func sending(c *echo.Context) (house.Sending, error) {
 // send sends the batch as it stands on the batch sheet.
 func (a *page) send(c *echo.Context) error {
 	how, err := sending(c)
+	if err == nil {
+		err = a.more(c, &how)
+	}
 	if err != nil {
 		return a.notSent(c, key, err)
 	}

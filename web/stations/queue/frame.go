@@ -58,9 +58,25 @@ func (a *page) frame(c *echo.Context) error {
 		Percent: int(100 * a.Node.Progress(sequence, number, 0)),
 		Print:   string(s.Print(number)), Varies: b.Plan.Varies(s.Spec, s.Renderer),
 	}
+	shown.Log = logLink(page, shown.Task, 0, 0, "")
 	shown.Actions = actionsOf(page, b.Plan.Production, queue.Counts{f.State: 1},
 		"sequence", strconv.FormatInt(s.ID, 10), "frame", strconv.Itoa(number))
 	if f.State == queue.Good {
+		label := "Render again"
+		if s.Follows > 0 {
+			label = "Make again"
+		}
+		shown.Actions = append(shown.Actions, post(page, fmt.Sprintf("again-%d-%d", s.ID, number), label, "again",
+			"sequence", strconv.FormatInt(s.ID, 10), "frame", strconv.Itoa(number), "production", b.Plan.Production))
+	}
+	if s.Follows > 0 {
+		print, err := a.House.Record.MadeFrom(s.ID, number)
+		if err != nil {
+			return err
+		}
+		shown.Print, shown.Varies = string(print), ""
+	}
+	if f.State == queue.Good && s.Follows == 0 {
 		shown.Screen = fmt.Sprintf("/p/%s/screening?sequence=%d&frame=%d", b.Plan.Production, s.ID, number)
 	}
 	return c.Render(http.StatusOK, "queue/frame-side", shown)
@@ -83,6 +99,7 @@ type shownFrame struct {
 	Print    string // its fingerprint, "" if that is not known
 	Varies   string // why the same set-up may still give other bytes, "" for nothing
 	Logs     []store.Log
+	Log      string // where it is shown as a page
 }
 
 // Is reports whether the frame is in a state.

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"reelhouse/core/queue"
+	"reelhouse/core/work"
 	"reelhouse/store"
 	"reelhouse/web/kit"
 )
@@ -22,22 +23,28 @@ type queuePage struct {
 	Paused   time.Time // since when; the zero time if it is not
 	Pause    kit.Action
 	Checks   shownVerification
+	Log      *logPage   // is shown alone, if the address asks for it
+	Search   *logSearch // likewise
 }
 
 // A filter is what of the queue is shown, as the address of the page says it.
 type filter struct {
-	Of, State, Node, Text      string // "" for any
-	Productions, States, Nodes []string
-	All                        bool // finished batches, too, however many
+	Of, State, Kind, Node, Text       string // "" for any
+	Productions, States, Kinds, Nodes []string
+	All                               bool // finished batches, too, however many
 }
 
 // On reports whether anything is left out.
-func (f filter) On() bool { return f.Of != "" || f.State != "" || f.Node != "" || f.Text != "" }
+func (f filter) On() bool {
+	return f.Of != "" || f.State != "" || f.Kind != "" || f.Node != "" || f.Text != ""
+}
 
-// takes reports whether a batch is shown; busy are the batches that a node is at.
-func (f filter) takes(b store.Batch, busy map[int64]bool) bool {
+// takes reports whether a batch is shown; busy are the batches that a node is at, and kind those that have tasks of the
+// kind. Archived ones are shown only if they are looked for by words.
+func (f filter) takes(b store.Batch, busy, kind map[int64]bool) bool {
 	text := strings.ToLower(f.Text)
 	return (f.Of == "" || strings.EqualFold(f.Of, b.Plan.Production)) &&
+		(b.Archived.IsZero() || text != "") && (f.Kind == "" || kind[b.ID]) &&
 		(f.State == "" || b.Sums[queue.State(f.State)] > 0) && (f.Node == "" || busy[b.ID]) &&
 		(text == "" || strings.Contains(strings.ToLower(b.Name+"\n"+b.Note+"\n"+b.Plan.Production), text) ||
 			strconv.FormatInt(b.ID, 10) == text)
@@ -51,6 +58,10 @@ const (
 
 // fill shows the queue of the whole house.
 func (a *page) fill(v *kit.View) error {
+	if alone, err := a.alone(v.Production.Code, v.Query); err != nil || alone != nil {
+		v.Page = alone
+		return err
+	}
 	page, err := a.pageOf(v.Production.Code, v.Query)
 	if err != nil {
 		return err
@@ -70,10 +81,25 @@ func (a *page) fill(v *kit.View) error {
 	return nil
 }
 
+// alone returns a page that is not the queue itself: a log, or what was found in logs; nil for none.
+func (a *page) alone(code string, query func(string) string) (*queuePage, error) {
+	switch {
+	case query("log") != "":
+		log, err := a.showLog(code, query)
+		return &queuePage{Log: log}, err
+	case query("in") != "":
+		search, err := a.searchLogs(code, query)
+		return &queuePage{Search: search}, err
+	}
+	return nil, nil
+}
+
 // pageOf returns what a page of a production shows of the queue; query is the part of its address that says so.
 func (a *page) pageOf(code string, query func(string) string) (*queuePage, error) {
 	page := &queuePage{States: legend(), Checks: a.verifying(code), Filter: filter{
-		Of: query("of"), State: query("state"), Node: query("node"), Text: strings.TrimSpace(query("find")),
+		Of: query(
+			"of",
+		), State: query("state"), Kind: query("kind"), Node: query("node"), Text: strings.TrimSpace(query("find")),
 		All: query("finished") != "", Nodes: a.Node.Names(),
 	}}
 	for _, s := range queue.States() {
@@ -93,6 +119,17 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 			return nil, err
 		}
 	}
+	kinds, err := a.House.Record.Kinds()
+	if err != nil {
+		return nil, err
+	}
+	page.Filter.Kinds = append([]string{string(work.Render)}, kinds...)
+	ofKind := map[int64]bool{}
+	if page.Filter.Kind != "" {
+		if ofKind, err = a.House.Record.BatchesOfKind(page.Filter.Kind); err != nil {
+			return nil, err
+		}
+	}
 	var finished []store.Batch
 	before := ahead{}
 	opened := query("open")
@@ -101,8 +138,8 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 		if !slices.Contains(page.Filter.Productions, b.Plan.Production) {
 			page.Filter.Productions = append(page.Filter.Productions, b.Plan.Production)
 		}
-		taken := page.Filter.takes(b, busy)
-		if b.Finished() {
+		taken := page.Filter.takes(b, busy, ofKind)
+		if b.Finished() || !b.Archived.IsZero() {
 			if taken {
 				finished = append(finished, b)
 			}
@@ -166,6 +203,20 @@ func (w ahead) text(b store.Batch) string {
 
 // events adds "batch-N" for the progress of each batch that is shown, and "verified" for that of a verification.
 func (a *page) events(w kit.Watched, add func(event, template string, data any) error) error {
+	if w.Query.Get("in") != "" {
+		return nil
+	}
+	if text := w.Query.Get("log"); text != "" {
+		t, err := a.taskOf(text)
+		if err != nil {
+			return nil // the page says so
+		}
+		f, err := a.House.Record.Frame(t.sequence.ID, *t.scope.Frame)
+		if err != nil {
+			return err
+		}
+		return add("log", "queue/log-live", a.liveOf(t, f))
+	}
 	page, err := a.pageOf(w.Production.Code, w.Query.Get)
 	if err != nil {
 		return err

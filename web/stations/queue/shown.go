@@ -24,8 +24,11 @@ type shownBatch struct {
 	Behind     string // what comes before it, "" for nothing
 	Lacks      string // why no node can take its tasks now, "" if one can
 	Sequences  []shownSequence
-	Hidden     int  // sequences that are not shown
-	Alone      bool // one sequence was asked for
+	FollowUps  []shownFollowUp
+	Following  int          // follow-ups that are not shown
+	Profile    *kit.Profile // of its sequences, or of the one that is shown alone; nil for none
+	Hidden     int          // sequences that are not shown
+	Alone      bool         // one sequence was asked for
 	Failures   []shownFailure
 	Actions    []kit.Action
 	Prioritise kit.Edit // sets its priority
@@ -46,6 +49,7 @@ type shownSequence struct {
 	Actions []kit.Action
 	Screen  string // address at which it is looked at, "" while nothing is good
 	Waiting string // the frames that wait for their tiles, "" for none
+	Gate    string // what it waits for at a gate, "" for nothing
 	Needs   needsField
 	Minutes string // what its frames have taken, "" for nothing yet
 }
@@ -133,8 +137,26 @@ func (b shownBatch) Others() []stateCount {
 	return all
 }
 
+// Archive puts it out of sight, or back; it is nil where that cannot be.
+func (b shownBatch) Archive() *kit.Action {
+	if left := b.Sums.Left() + b.Sums[queue.Held]; left > 0 && b.Archived.IsZero() {
+		return nil
+	}
+	pairs := []string{"batch", strconv.FormatInt(b.ID, 10), "production", b.Plan.Production}
+	label := "Back to the queue"
+	if b.Archived.IsZero() {
+		label, pairs = "Archive", append(pairs, "away", "1")
+	}
+	act := post(b.Page, fmt.Sprintf("archive-%d", b.ID), label, "archive", pairs...)
+	return &act
+}
+
+// Tasks returns how many tasks of follow-ups it has, and Done how many of them are good.
+func (b shownBatch) Tasks() int { return b.Batch.FollowUps }
+func (b shownBatch) Done() int  { return b.Followed }
+
 // Good returns how many frames are good.
-func (b shownBatch) Good() int { return b.Sums[queue.Good] }
+func (b shownBatch) Good() int { return b.GoodFrames() }
 
 // Waits says what the batch waits for, "" for nothing but a place.
 func (b shownBatch) Waits() string {
@@ -197,6 +219,17 @@ func (a *page) showBatch(code string, b store.Batch, opened bool, only int64) (s
 		}
 	}
 	shown.Hidden = b.Parts - len(sequences)
+	if shown.FollowUps, shown.Following, err = a.followUpsOf(code, b, only); err != nil {
+		return shown, err
+	}
+	if shown.Alone {
+		shown.Profile, err = a.framesProfile(code, sequences[0])
+	} else {
+		shown.Profile, err = a.profileOf(code, b)
+	}
+	if err != nil {
+		return shown, err
+	}
 	frames := 0
 	for _, s := range sequences {
 		frames += s.Counts.Total()
@@ -235,9 +268,12 @@ type drawing func(frames []store.Frame, width float64, link func(store.Frame) st
 
 func (a *page) showSequence(code, of string, s store.Sequence, strip drawing) (shownSequence, error) {
 	id := strconv.FormatInt(s.ID, 10)
-	frames, err := a.House.Record.Frames(s.ID)
-	if err != nil {
-		return shownSequence{}, err
+	var frames []store.Frame
+	var err error
+	if s.Counts.Total() < longSequence { // the profile shows it otherwise
+		if frames, err = a.House.Record.Frames(s.ID); err != nil {
+			return shownSequence{}, err
+		}
 	}
 	class, err := a.House.Record.ClassOf(s.ID)
 	if err != nil {
@@ -254,6 +290,27 @@ func (a *page) showSequence(code, of string, s store.Sequence, strip drawing) (s
 	if q.Good() > 0 {
 		q.Screen = fmt.Sprintf("/p/%s/screening?sequence=%d", of, s.ID)
 		q.Minutes = kit.Duration(time.Duration(s.Seconds * float64(time.Second)))
+		q.Actions = append(
+			q.Actions,
+			post(code, "again-"+id, "Render again", "again", "sequence", id, "production", of),
+		)
+	}
+	if s.AtGate {
+		q.Gate = "at the gate: frames " + s.Spec.Frames.Ends().String() + " come first"
+		if s.Counts[queue.Held] == 0 {
+			q.Actions = append(q.Actions, post(
+				code,
+				"gate-"+id,
+				"Open gate",
+				"act",
+				"sequence",
+				id,
+				"production",
+				of,
+				"event",
+				string(queue.Release),
+			))
+		}
 	}
 	return q, nil
 }

@@ -19,6 +19,7 @@ const key kit.Key = "queue"
 type page struct {
 	*kit.App
 	check verification
+	long  longSequences
 }
 
 // Station returns the station.
@@ -34,7 +35,20 @@ func Station(a *kit.App) kit.Station {
 		Count:  func(v *kit.View) int { return len(v.Batches) },
 		Wrong:  failed,
 		Events: p.events,
-		Keeps:  []string{"of", "state", "node", "find", "finished", "alone"},
+		Keeps: []string{
+			"of",
+			"state",
+			"kind",
+			"node",
+			"find",
+			"finished",
+			"alone",
+			"log",
+			"attempt",
+			"line",
+			"words",
+			"in",
+		},
 		Keys: []kit.Shortcut{
 			{Keys: []string{"h", "g"}, Does: "hold or release the open batch, or the one that has the focus"},
 			{Keys: []string{"t", "x"}, Does: "retry what has failed in it, or drop what is left of it"},
@@ -52,7 +66,10 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/needs", a.needs, kit.SmallForm())
 	p.POST("/pause", a.pause, kit.SmallForm())
 	p.POST("/failures", a.retryReason, kit.SmallForm())
+	p.POST("/again", a.again, kit.SmallForm())
+	p.POST("/archive", a.archive, kit.SmallForm())
 	p.GET("/frame/:sequence/:frame", a.frame)
+	p.GET("/log/:sequence/:frame", a.logFile)
 }
 
 // failed counts the frames that have failed.

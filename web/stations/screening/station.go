@@ -8,7 +8,6 @@ import (
 
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
-	"reelhouse/core/queue"
 	"reelhouse/house/waiting"
 	"reelhouse/web/kit"
 )
@@ -61,7 +60,7 @@ func (a *page) routes(p *echo.Group) {
 func good(v *kit.View) int {
 	n := 0
 	for _, b := range v.Batches {
-		n += b.Counts()[queue.Good]
+		n += b.GoodFrames()
 	}
 	return n
 }

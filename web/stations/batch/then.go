@@ -1,0 +1,61 @@
+package batch
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/work"
+	"reelhouse/house"
+	"reelhouse/web/kit"
+)
+
+// A thenKind is a kind of follow-up as it can be chosen.
+type thenKind struct{ work.Following }
+
+// Usual are the parameters that it has if nobody says otherwise, as they are written.
+func (k thenKind) Usual() string {
+	var all []string
+	for _, name := range slices.Sorted(maps.Keys(k.Parameters)) {
+		all = append(all, name+"="+k.Parameters[name])
+	}
+	return strings.Join(all, " ")
+}
+
+// thenKinds returns the kinds of follow-ups that can be chosen.
+func (a *page) thenKinds(*kit.View) ([]thenKind, error) {
+	all, err := a.House.FollowUps()
+	var kinds []thenKind
+	for _, f := range all {
+		kinds = append(kinds, thenKind{f})
+	}
+	return kinds, err
+}
+
+// more reads what is said less often of how a batch is sent.
+func (a *page) more(c *echo.Context, how *house.Sending) (err error) {
+	how.Gate = c.FormValue("gate") != ""
+	if how.Needs, err = work.ParseOverride(c.FormValue("needs")); err != nil {
+		return err
+	}
+	form, err := c.FormValues()
+	if err != nil {
+		return err
+	}
+	var wanted []string
+	for _, kind := range form["then"] {
+		wanted = append(wanted, kind+" "+c.FormValue("with-"+kind))
+	}
+	how.FollowUps, err = a.House.WantedFollowUps(wanted, func(text string) (time.Time, error) {
+		at, err := time.Parse(time.RFC3339, text)
+		if err != nil {
+			err = fmt.Errorf("%q is no time; write 2026-11-25T19:00:00+01:00", text)
+		}
+		return at, err
+	})
+	return err
+}

@@ -371,3 +371,25 @@ func TestWhatARepetitionLeavesIsClearedAway(t *testing.T) {
 		t.Errorf("files are %v", got)
 	}
 }
+
+// What comes out as it stands there already is taken for it, and nothing else is left of it.
+func TestWhatIsThereAlreadyLeavesNothing(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	n, stop := start(t, h, "good")
+	waitFor(t, n, b.ID, settled)
+	stop()
+	p, err := h.Record.Production(b.Plan.Production)
+	if err != nil {
+		t.Fatal(err)
+	}
+	id, err := h.SendDraft(p.Production, house.Sending{Again: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	n, stop = start(t, h, "good")
+	b = waitFor(t, n, id, settled)
+	stop()
+	if got := files(t, h); len(got) != 1 || b.Sums[queue.Good] != 1 {
+		t.Errorf("files are %v, counts %v", got, b.Sums)
+	}
+}

@@ -56,6 +56,9 @@ func publish(h *house.House, l *store.Lease, all []verdict, log *Log) ([]store.F
 			return nil, err
 		case there.SHA256 == v.sum.SHA256:
 			placed = append(placed, v.sum)
+			if err := os.Remove(v.temp); err != nil && !errors.Is(err, fs.ErrNotExist) {
+				failed = append(failed, err)
+			}
 		default:
 			aside, err := makeRoom(h, l, v, there)
 			if err != nil {

@@ -54,6 +54,7 @@ type configuredKind struct {
 	Follows    string            `json:"follows"`
 	Extensions []string          `json:"extensions"`
 	Parameters map[string]string `json:"parameters"`
+	Note       string            `json:"note"` // what it makes, in a few words
 }
 
 // A configuredNode is a node that this server starts.
@@ -199,14 +200,10 @@ func (c configuration) works() (work.Catalogue, error) {
 	for _, kind := range shippedKinds {
 		all.Kinds[kind] = work.Settings{}
 	}
-	following, err := c.following()
-	if err != nil {
-		return all, err
-	}
-	for _, f := range following {
+	shipped := house.ShippedFollowUps()
+	for _, f := range shipped {
 		all.Kinds[work.Kind(f.Kind)] = work.Settings{}
 	}
-	shipped := house.ShippedFollowUps()
 	for _, k := range c.Kinds {
 		own := !slices.Contains(shippedKinds, k.Name) &&
 			!slices.ContainsFunc(shipped, func(f work.Following) bool { return f.Kind == string(k.Name) })
@@ -224,6 +221,9 @@ func (c configuration) works() (work.Catalogue, error) {
 			return all, fmt.Errorf("kind %s: %w", k.Name, err)
 		}
 		all.Kinds[k.Name] = needs.On(work.Settings{})
+	}
+	if _, err := c.following(); err != nil {
+		return all, err
 	}
 	for _, r := range c.Renderers {
 		needs, err := work.ParseOverride(r.Needs)

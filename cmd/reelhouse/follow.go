@@ -71,7 +71,7 @@ func (k configuredKind) following() work.Following {
 		Kind: string(k.Name), Follows: k.Follows, ByFrame: k.By == byFrame, Extensions: k.Extensions,
 		Parameters: k.Parameters,
 	}
-	return work.Following{FollowUp: f, Program: k.Renderer().Print()}
+	return work.Following{FollowUp: f, Program: k.Renderer().Print(), Note: k.Note}
 }
 
 // byFrame and bySequence are what a kind says of how it is done.

@@ -25,17 +25,21 @@ const (
 type Following struct {
 	plan.FollowUp
 	Program fingerprint.Renderer `json:"program"`
+	Note    string               `json:"note,omitempty"` // what it makes, in a few words
 }
 
 // ShippedFollowUps returns the follow-ups that every house knows. version is that of this program's own code for them.
 func ShippedFollowUps(version string) []Following {
-	own := func(kind Kind, byFrame bool, extension string) Following {
+	own := func(kind Kind, byFrame bool, extension, note string) Following {
 		return Following{
 			plan.FollowUp{Kind: string(kind), ByFrame: byFrame, Extensions: []string{extension}},
-			fingerprint.Renderer{Name: "built-in", Version: version},
+			fingerprint.Renderer{Name: "built-in", Version: version}, note,
 		}
 	}
-	return []Following{own(Checksums, false, "sha256"), own(Values, true, "json")}
+	return []Following{
+		own(Checksums, false, "sha256", "a list of the SHA-256 sums of its files"),
+		own(Values, true, "json", "least, greatest and mean value of every channel"),
+	}
 }
 
 // Bounds of what a follow-up may be.

@@ -12,7 +12,7 @@ import (
 func follow(kind, follows string, byFrame bool, extensions ...string) Following {
 	return Following{
 		plan.FollowUp{Kind: kind, Follows: follows, ByFrame: byFrame, Extensions: extensions},
-		fingerprint.Renderer{Name: kind},
+		fingerprint.Renderer{Name: kind}, "",
 	}
 }
 

@@ -28,7 +28,7 @@ func TestTheQueueIsThatOfTheHouse(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, body := s.Get("/p/TEST/queue")
-	s.Says(body, "a night", "OTHER, batch", "6 frames left in the house", "after 3 frames of 1 batch")
+	s.Says(body, "a night", "OTHER, batch", "6 tasks left in the house", "after 3 frames of 1 batch")
 	if strings.Index(body, "OTHER, batch") > strings.Index(body, "TEST, batch") {
 		t.Error("the higher priority does not come first")
 	}

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -15,29 +16,36 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
 	"testing"
 	"time"
 
+	"reelhouse/core/fingerprint"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/core/raster"
+	"reelhouse/core/work"
+	"reelhouse/demo"
 	"reelhouse/house"
+	"reelhouse/standin"
 	"reelhouse/store"
 )
 
 // soakVariable says how long a soak may take; a short one is among the usual tests. `make soak` takes ten minutes.
 const soakVariable = "REELHOUSE_SOAK"
 
-// A soak renders the demo's draft batch through a bad night: server and children are killed, the disk fills, the output
-// is read-only, the scene is away, and the renderer misbehaves. It presses only what a person would: retry and release.
+// A soak renders both productions of the demo, with what follows, through a bad night: server and children are killed,
+// the disk fills, the output is read-only, the scene is away, and the renderer misbehaves. It presses only what a
+// person would: retry and release.
 type soak struct {
-	t      *testing.T
-	random *rand.Rand
-	data   string
-	config string
+	t       *testing.T
+	random  *rand.Rand
+	data    string
+	config  string
+	batches []soakBatch
 
 	server  *exec.Cmd
 	address string
@@ -137,19 +145,62 @@ func (s *soak) prepare(short bool) {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	if _, err := h.SendDraft(p.Production, house.Sending{}); err != nil {
-		s.t.Fatal(err)
-	}
+	s.send(h, p.Production, "checksums")
+	scene, err := h.Assets.ImportOpaque(demo.SketchName, strings.NewReader(demo.Sketch()), demo.SketchScene())
+	s.must(err)
+	sketches := demo.Sketches(scene)
+	sketches.Shots = sketches.Shots[:2] // without the one that is to be mended
+	s.must(h.Record.Create(sketches, typist()))
+	_, err = h.Record.SetOffered([]work.Renderer{
+		{
+			Renderer: fingerprint.Renderer{Name: standin.Name, Version: standin.Version},
+			Scenes:   []string{standin.Ending},
+		},
+	})
+	s.must(err)
+	s.send(h, sketches, "checksums", "values")
 	tools := s.t.TempDir()
 	s.config = filepath.Join(tools, "config.json")
 	script := filepath.Join(tools, "renderer.sh")
-	config := fmt.Sprintf(`{"renderer":{"name":"moody","version":"1","command":%q}}`, script)
+	other, err := demoConfiguration()
+	s.must(err)
+	other.Renderers[0].Line[0] = binary
+	declared, err := json.Marshal(map[string]any{
+		"name": standin.Name, "version": standin.Version, "needs": other.Renderers[0].Needs, "line": other.Renderers[0].Line,
+		"scenes": other.Renderers[0].Scenes, "files": other.Renderers[0].Files, "error": other.Renderers[0].Error,
+		"progress": other.Renderers[0].Progress, "wrote": other.Renderers[0].Wrote,
+	})
+	s.must(err)
+	config := fmt.Sprintf(
+		`{"renderer":{"name":"moody","version":"1","command":%q},"renderers":[%s],"licences":{%q:1}}`,
+		script,
+		declared,
+		standin.Name,
+	)
 	err = errors.Join(os.WriteFile(script, []byte(misbehaving), 0o755), os.WriteFile(s.config, []byte(config), 0o644))
 	if err != nil {
 		s.t.Fatal(err)
 	}
 	s.t.Setenv("SOAK_BINARY", binary)
 	s.t.Setenv("SOAK_CALM", filepath.Join(tools, "calm"))
+}
+
+// send sends what a production's set-up makes, with what follows.
+func (s *soak) send(h *house.House, p production.Production, kinds ...string) {
+	s.t.Helper()
+	follow, err := h.WantedFollowUps(kinds, nil)
+	s.must(err)
+	how := house.Sending{Confirmed: true}
+	how.FollowUps = follow
+	id, err := h.SendDraft(p, how)
+	s.must(err)
+	s.batches = append(s.batches, soakBatch{p.Code, id})
+}
+
+// A soakBatch is one of those that the night is about.
+type soakBatch struct {
+	production string
+	id         int64
 }
 
 // start starts the server. It has to come up whatever state the disk is in.
@@ -333,9 +384,13 @@ func (s *soak) get(path string) int {
 // press takes up what has failed, and what is held.
 func (s *soak) press() {
 	for _, event := range []string{"retry", "release"} {
-		answer, err := http.PostForm(s.address+"/p/SALT/act", url.Values{"event": {event}, "batch": {"1"}})
-		if err == nil {
-			answer.Body.Close()
+		for _, b := range s.batches {
+			answer, err := http.PostForm(s.address+"/p/SALT/act", url.Values{
+				"event": {event}, "batch": {strconv.FormatInt(b.id, 10)}, "production": {b.production},
+			})
+			if err == nil {
+				answer.Body.Close()
+			}
 		}
 	}
 }
@@ -344,9 +399,38 @@ func (s *soak) counts() queue.Counts {
 	h, err := house.Open(s.data, true)
 	s.must(err)
 	defer h.Close()
-	b, err := h.Record.Batch(1)
+	sum := queue.Counts{}
+	for _, each := range s.batches {
+		b, err := h.Record.BatchAlone(each.id)
+		s.must(err)
+		for state, n := range b.Sums {
+			sum[state] += n
+		}
+	}
+	return sum
+}
+
+// promised returns the paths of all files of both batches and of what follows, below the data folder.
+func (s *soak) promised() []string {
+	h, err := house.Open(s.data, true)
 	s.must(err)
-	return b.Counts()
+	defer h.Close()
+	var paths []string
+	for _, each := range s.batches {
+		b, err := h.Record.Batch(each.id)
+		s.must(err)
+		following, err := h.Record.FollowUpsOf(each.id)
+		s.must(err)
+		for _, q := range slices.Concat(b.Sequences, following) {
+			for n := range q.Spec.Frames.All() {
+				for _, f := range q.Spec.Files {
+					paths = append(paths, f.Path.Frame(n))
+				}
+			}
+		}
+	}
+	slices.Sort(paths)
+	return paths
 }
 
 func (s *soak) good() bool {
@@ -370,7 +454,7 @@ func (s *soak) finish() {
 	if err != nil {
 		s.t.Errorf("verify: %v\n%s%s", err, out, complaints)
 	}
-	_, want := planned(s.t, s.data)
+	want := s.promised()
 	if got := finished(s.t, s.data); len(s.seen) != len(want) || strings.Join(got, "\n") != strings.Join(want, "\n") {
 		s.t.Errorf(
 			"%d files are there, %d were seen, %d planned:\n%s", len(got), len(s.seen), len(want),

@@ -38,6 +38,7 @@ func (n *Node) begin(ctx context.Context) {
 		case <-wait:
 		case <-look.C:
 			n.readLogs(ctx)
+			n.giveBackOverdue(time.Now())
 			// Another process, such as the command line, may have changed the record.
 			if now, err := n.House.Record.Marks(); err == nil && now != marks {
 				marks = now
@@ -57,6 +58,35 @@ func (n *Node) readLogs(ctx context.Context) {
 		if !more {
 			return
 		}
+	}
+}
+
+// giveBackOverdue gives back what nodes have for longer than it may take, and have not ended by themselves.
+func (n *Node) giveBackOverdue(at time.Time) {
+	overdue, err := n.House.Record.Overdue(at)
+	if err != nil {
+		n.setRecord(err)
+		return
+	}
+	for _, l := range overdue {
+		if owned, err := n.House.Record.Owned(l); err != nil || !owned {
+			continue // its files under way are somebody else's care
+		}
+		n.Log.Warn(
+			"a task that has taken too long is given back",
+			"sequence",
+			l.Sequence.Spec.Title(),
+			"frame",
+			l.Number,
+			"tile",
+			l.TileIndex(),
+			"node",
+			l.NodeName(),
+		)
+		if err := n.House.Record.GiveBack(l); err != nil && !errors.Is(err, store.ErrLost) {
+			n.setRecord(err)
+		}
+		n.Hub.Changed()
 	}
 }
 

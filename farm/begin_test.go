@@ -2,6 +2,7 @@ package farm
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"testing"
 	"time"
@@ -56,4 +57,34 @@ func TestABatchBeginsByItself(t *testing.T) {
 	}
 	cancel()
 	<-done
+}
+
+// What a node has for longer than it may take is given back, and what it says later counts for nothing.
+func TestATaskThatTakesTooLongIsGivenBack(t *testing.T) {
+	h, b := housetest.New(t, "1001-1002")
+	all, err := h.Record.LeaseTogether(store.Offer{Node: "elsewhere", Timeout: time.Minute})
+	if err != nil || len(all) != 1 {
+		t.Fatal(all, err)
+	}
+	forever, err := h.Record.LeaseTogether(store.Offer{Node: "elsewhere"})
+	if err != nil || len(forever) != 1 {
+		t.Fatal(forever, err)
+	}
+	n := &Node{Name: "n", House: h, Hub: NewHub(), Log: slog.New(slog.DiscardHandler)}
+	n.giveBackOverdue(time.Now().Add(2 * time.Minute)) // the node may still be ending it
+	if now, err := h.Record.Batch(b.ID); err != nil || now.Counts()[queue.Rendering] != 2 {
+		t.Errorf("%v, %v", now.Counts(), err)
+	}
+	n.giveBackOverdue(time.Now().Add(time.Hour))
+	now, err := h.Record.Batch(b.ID)
+	if err != nil || now.Counts()[queue.Rendering] != 1 || now.Counts()[queue.Ready] != 1 {
+		t.Errorf("%v, %v", now.Counts(), err)
+	}
+	if err := h.Record.Check(all[0]); !errors.Is(err, store.ErrLost) {
+		t.Errorf("what comes late is taken: %v", err)
+	}
+	again, err := h.Record.Lease("n")
+	if err != nil || again.Number != all[0].Number || again.Attempts != 1 || again.ID() <= all[0].ID() {
+		t.Errorf("%+v, %v", again, err)
+	}
 }

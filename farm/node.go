@@ -289,7 +289,9 @@ func (n *Node) lease(except []int64) ([]*store.Lease, time.Duration) {
 			n.troubled(trouble)
 		}
 		leases, err = n.House.Record.LeaseTogether(
-			store.Offer{Node: n.Name, Except: append(without, except...), Takes: n.takes},
+			store.Offer{
+				Node: n.Name, Except: append(without, except...), Takes: n.takes, Timeout: n.timeout(),
+			},
 		)
 	}
 	n.setRecord(err)

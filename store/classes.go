@@ -1,9 +1,11 @@
 package store
 
 import (
+	"cmp"
 	"database/sql"
 	"errors"
 	"fmt"
+	"time"
 
 	"reelhouse/core/work"
 )
@@ -18,6 +20,20 @@ type Offer struct {
 	// Takes says whether the node can take a task of a class, and what that needs; used is what is in use of the node,
 	// and licences what is in use in the house. Nil for any.
 	Takes func(class work.Class, used work.Use, licences map[string]int) (work.Settings, bool)
+	// Timeout is how long a task may take that says nothing of its own; 0 for any time.
+	Timeout time.Duration
+}
+
+// deadlineSlack is for how long beyond its time-out a lease is left to its node, which ends it by itself.
+const deadlineSlack = 5 * time.Minute
+
+// deadline returns the Unix time after which a task is given back, 0 for none.
+func (o Offer) deadline(needs work.Settings) int64 {
+	most := cmp.Or(needs.Timeout, o.Timeout)
+	if most == 0 {
+		return 0
+	}
+	return time.Now().Add(most + deadlineSlack).Unix()
 }
 
 // A class is one with its number.

@@ -137,13 +137,13 @@ func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
 		}
 		switch {
 		case tile != nil && (frame == nil || tile.Compare(frame.Turn) < 0):
-			l, err := takeTile(tx, tile, offer.Node)
+			l, err := takeTile(tx, tile, offer)
 			return []*Lease{l}, err
 		case frame == nil:
 			return nil, nil
 		}
 		if frame.tiles == 0 {
-			return s.takeFrames(tx, frame, offer.Node)
+			return s.takeFrames(tx, frame, offer)
 		}
 		left, err := cut(tx, frame)
 		if err != nil {
@@ -151,7 +151,7 @@ func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
 		}
 		if left == 0 {
 			frame.class.Kind, frame.needs = work.Assemble, *assembles
-			l, err := takeFrame(tx, frame, offer.Node, frame.needs.String())
+			l, err := takeFrame(tx, frame, offer, frame.needs.String())
 			return []*Lease{l}, err
 		}
 		// Its tiles are among those that may be taken now.
@@ -161,14 +161,14 @@ func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
 	}
 }
 
-func takeTile(tx *writing, tile *step, node string) (*Lease, error) {
-	id, err := newLease(tx, tile, tile.Tile, node, tile.needs.String())
+func takeTile(tx *writing, tile *step, offer Offer) (*Lease, error) {
+	id, err := newLease(tx, tile, tile.Tile, offer, tile.needs.String())
 	if err != nil {
 		return nil, err
 	}
 	err = moveTile(tx, tile.sequence, tile.number, tile.Tile, queue.Leased, func(t *Tile) {
 		t.Attempts++
-		t.Node, t.Reason, t.Started, t.Lease = node, "", time.Now(), id
+		t.Node, t.Reason, t.Started, t.Lease = offer.Node, "", time.Now(), id
 	})
 	if err != nil {
 		return nil, err
@@ -186,8 +186,8 @@ const takesNothing = "-"
 
 // takeFrames leases a frame, and as many of those that come next in its sequence as one process is given. Frames that
 // were tried before are rendered by themselves: one that breaks takes nobody along twice.
-func (s *Store) takeFrames(tx *writing, first *step, node string) ([]*Lease, error) {
-	l, err := takeFrame(tx, first, node, first.needs.String())
+func (s *Store) takeFrames(tx *writing, first *step, offer Offer) ([]*Lease, error) {
+	l, err := takeFrame(tx, first, offer, first.needs.String())
 	if err != nil {
 		return nil, err
 	}
@@ -204,7 +204,7 @@ func (s *Store) takeFrames(tx *writing, first *step, node string) ([]*Lease, err
 		} else if err != nil {
 			return nil, err
 		}
-		l, err := takeFrame(tx, &next, node, takesNothing)
+		l, err := takeFrame(tx, &next, offer, takesNothing)
 		if err != nil {
 			return nil, err
 		}
@@ -213,8 +213,8 @@ func (s *Store) takeFrames(tx *writing, first *step, node string) ([]*Lease, err
 	return all, nil
 }
 
-func takeFrame(tx *writing, frame *step, node, needs string) (*Lease, error) {
-	id, err := newLease(tx, frame, 0, node, needs)
+func takeFrame(tx *writing, frame *step, offer Offer, needs string) (*Lease, error) {
+	id, err := newLease(tx, frame, 0, offer, needs)
 	if err != nil {
 		return nil, err
 	}
@@ -224,7 +224,7 @@ func takeFrame(tx *writing, frame *step, node, needs string) (*Lease, error) {
 	}
 	err = l.Frame.move(tx, queue.Leased, func(f *Frame) {
 		f.Attempts++
-		f.Node, f.Reason, f.Started, f.Lease = node, "", time.Now(), id
+		f.Node, f.Reason, f.Started, f.Lease = offer.Node, "", time.Now(), id
 	})
 	if err != nil {
 		return nil, err
@@ -236,13 +236,30 @@ func takeFrame(tx *writing, frame *step, node, needs string) (*Lease, error) {
 }
 
 // newLease notes that a node has a step, under a number that no lease has had.
-func newLease(tx *writing, of *step, tile int, node, needs string) (id int64, err error) {
-	result, err := tx.Exec("INSERT INTO lease (sequence_id, number, tile, node, needs) VALUES (?, ?, ?, ?, ?)",
-		of.sequence, of.number, tile, node, needs)
+func newLease(tx *writing, of *step, tile int, offer Offer, needs string) (id int64, err error) {
+	result, err := tx.Exec(
+		"INSERT INTO lease (sequence_id, number, tile, node, needs, deadline) VALUES (?, ?, ?, ?, ?, ?)",
+		of.sequence,
+		of.number,
+		tile,
+		offer.Node,
+		needs,
+		offer.deadline(of.needs),
+	)
 	if err != nil {
 		return 0, err
 	}
 	return result.LastInsertId()
+}
+
+// Overdue returns the leases of which the deadline has passed.
+func (s *Store) Overdue(at time.Time) ([]*Lease, error) {
+	var n int
+	err := s.read.QueryRow("SELECT count(*) FROM lease WHERE deadline > 0 AND deadline <= ?", at.Unix()).Scan(&n)
+	if err != nil || n == 0 {
+		return nil, err
+	}
+	return s.leases("WHERE deadline > 0 AND deadline <= ?", at.Unix())
 }
 
 // Forget says that nothing lies about any more that was written in the name of leases, which have ended. Until then
@@ -265,8 +282,10 @@ func forget(tx *writing, ids ...int64) error {
 
 // OpenLeases returns the leases that were not forgotten, without their batches: those of steps that nodes have, and
 // those that may have left files behind.
-func (s *Store) OpenLeases() ([]*Lease, error) {
-	rows, err := s.read.Query("SELECT id, sequence_id, number, tile, node FROM lease ORDER BY id")
+func (s *Store) OpenLeases() ([]*Lease, error) { return s.leases("") }
+
+func (s *Store) leases(where string, args ...any) ([]*Lease, error) {
+	rows, err := s.read.Query("SELECT id, sequence_id, number, tile, node FROM lease "+where+" ORDER BY id", args...)
 	if err != nil {
 		return nil, err
 	}

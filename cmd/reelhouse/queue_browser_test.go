@@ -1,7 +1,9 @@
 package main
 
 import (
+	"errors"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -91,5 +93,69 @@ func TestFailuresAreMendedAndNeedsChanged(t *testing.T) {
 	}
 	if now, err := shared.Record.BatchAlone(id); err != nil || now.Sums[queue.Failed] != 1 {
 		t.Errorf("counts are %v, %v", now.Sums, err)
+	}
+}
+
+// Somebody looks for a word in all logs of a batch, lands on its line, follows what is being said at a task that is
+// under way, and asks at sending for a gate and for what follows.
+func TestAWordIsFoundInTheLogsOfABatch(t *testing.T) {
+	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:2] })
+	h, err := house.Open(data, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := h.Record.Production(demoCode)
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := p.Production
+	first.Shots = first.Shots[:1]
+	if _, err := h.SendDraft(first, house.Sending{}); err != nil {
+		t.Fatal(err)
+	}
+	long := strings.Repeat("20:42:37.335  nothing to be seen\n", 3000)
+	for i := range 9 {
+		l, err := h.Record.Lease("hand")
+		if err != nil {
+			t.Fatal(err)
+		}
+		text := long
+		if i == 6 {
+			text += "20:42:38.000  error: the Compass turns round\n" + long[:330]
+		}
+		if err := h.Record.Refuse(l, "it is broken", text); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := errors.Join(h.Record.Pause(), h.Close()); err != nil {
+		t.Fatal(err)
+	}
+	s := start(t, data)
+	q := page{t, browser(t)}
+	q.do("open the queue", chromedp.Navigate(s.url+"/p/SALT/queue"), chromedp.WaitVisible("#words-1"))
+	q.do("look for a word", chromedp.SendKeys("#words-1", "compass\r"), chromedp.WaitVisible("[data-hits]"))
+	q.wait("one line has it", `document.querySelector("[data-hits]").dataset.hits === "1" &&
+		document.querySelector("mark").textContent === "Compass"`)
+	q.do("go to it", chromedp.Click("[data-hit]"), chromedp.WaitVisible("#line-3001"))
+	q.wait("the line is in sight and marked", `(l => l.getAttribute("aria-current") === "true" &&
+		l.classList.contains("error") && l.getBoundingClientRect().top > 0 &&
+		l.getBoundingClientRect().bottom < innerHeight)(document.querySelector("#line-3001"))`)
+	q.wait("the address can be shared", `location.hash === "#line-3001" && location.search.includes("line=3001")`)
+	q.do("go to the batch sheet", chromedp.Navigate(s.url+"/p/SALT/batch"), chromedp.WaitVisible("#send"))
+	q.click("unfold what is said less often", "#send-more > summary")
+	q.click("ask for a gate", `[name="gate"]`)
+	q.click("ask for checksums", `[name="then"][value="checksums"]`)
+	q.click("send it", "#send")
+	q.wait("it stands in the queue", `location.pathname.endsWith("/queue") && document.querySelector("#batch-2")`)
+	q.do("open it", chromedp.Navigate(s.url+"/p/SALT/queue?open=2"),
+		chromedp.WaitVisible(`#batch-2 [data-follow-up="checksums"]`))
+	q.wait("it waits at the gate", `document.querySelector("#batch-2 [data-gate]").textContent.includes("come first")`)
+	shared, err := house.Open(data, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer shared.Close()
+	if b, err := shared.Record.Batch(2); err != nil || b.FollowUps != 3 || !b.Sequences[0].AtGate {
+		t.Errorf("%+v, %v", b.Sums, err)
 	}
 }

@@ -11,6 +11,8 @@ CREATE INDEX sequence_follows ON sequence (follows) WHERE follows > 0;
 CREATE INDEX sequence_task ON sequence (task, batch_id) WHERE follows > 0;
 CREATE INDEX sequence_waits ON sequence (start_at, after_batch) WHERE start_at > 0 OR after_batch > 0;
 
+ALTER TABLE lease ADD COLUMN deadline INTEGER NOT NULL DEFAULT 0; -- Unix time after which it is given back; 0 for none
+
 CREATE TABLE made_from ( -- frames of follow-ups, as they were made
     sequence_id INTEGER NOT NULL,
     number      INTEGER NOT NULL,
@@ -164,6 +166,7 @@ ALTER TABLE batch DROP COLUMN followed;
 ALTER TABLE batch DROP COLUMN follow_ups;
 DROP TABLE offered_follow_up;
 DROP TABLE made_from;
+ALTER TABLE lease DROP COLUMN deadline;
 DROP INDEX sequence_waits;
 DROP INDEX sequence_task;
 DROP INDEX sequence_follows;

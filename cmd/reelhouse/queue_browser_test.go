@@ -146,7 +146,7 @@ func TestAWordIsFoundInTheLogsOfABatch(t *testing.T) {
 	q.click("ask for a gate", `[name="gate"]`)
 	q.click("ask for checksums", `[name="then"][value="checksums"]`)
 	q.click("send it", "#send")
-	q.wait("it stands in the queue", `location.pathname.endsWith("/queue") && document.querySelector("#batch-2")`)
+	q.do("it stands in the queue", chromedp.WaitVisible(`section[id="batch-2"]`))
 	q.do("open it", chromedp.Navigate(s.url+"/p/SALT/queue?open=2"),
 		chromedp.WaitVisible(`#batch-2 [data-follow-up="checksums"]`))
 	q.wait("it waits at the gate", `document.querySelector("#batch-2 [data-gate]").textContent.includes("come first")`)

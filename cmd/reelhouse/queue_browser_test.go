@@ -133,10 +133,12 @@ func TestAWordIsFoundInTheLogsOfABatch(t *testing.T) {
 	s := start(t, data)
 	q := page{t, browser(t)}
 	q.do("open the queue", chromedp.Navigate(s.url+"/p/SALT/queue"), chromedp.WaitVisible("#words-1"))
-	q.do("look for a word", chromedp.SendKeys("#words-1", "compass\r"), chromedp.WaitVisible("[data-hits]"))
+	q.do("look for a word", chromedp.SendKeys("#words-1", "compass\r"))
+	q.do("something is found", chromedp.WaitVisible("[data-hits]"))
 	q.wait("one line has it", `document.querySelector("[data-hits]").dataset.hits === "1" &&
 		document.querySelector("mark").textContent === "Compass"`)
-	q.do("go to it", chromedp.Click("[data-hit]"), chromedp.WaitVisible("#line-3001"))
+	q.do("go to it by key", chromedp.Focus("[data-hit]"), chromedp.KeyEvent("\r"))
+	q.do("the log is shown", chromedp.WaitVisible("#line-3001"))
 	q.wait("the line is in sight and marked", `(l => l.getAttribute("aria-current") === "true" &&
 		l.classList.contains("error") && l.getBoundingClientRect().top > 0 &&
 		l.getBoundingClientRect().bottom < innerHeight)(document.querySelector("#line-3001"))`)

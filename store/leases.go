@@ -61,7 +61,8 @@ type step struct {
 	queue.Turn
 	sequence int64
 	number   int
-	tiles    int // that the frame is rendered in; 0 for a whole one
+	frame    Frame // as it is
+	tiles    int   // that it is rendered in; 0 for a whole one
 	class    work.Class
 	needs    work.Settings
 }
@@ -197,9 +198,8 @@ func (s *Store) takeFrames(tx *writing, first *step, offer Offer) ([]*Lease, err
 		if err := s.rowsForNext(tx, first.sequence); err != nil {
 			return nil, err
 		}
-		var tries int
-		err := tx.QueryRow(nextOfSequence, first.sequence).Scan(&next.number, &next.Wave, &next.Turn.Frame, &tries)
-		if errors.Is(err, sql.ErrNoRows) || err == nil && (next.Wave != first.Wave || tries > 0) {
+		err := next.next(tx)
+		if errors.Is(err, sql.ErrNoRows) || err == nil && (next.Wave != first.Wave || next.frame.Attempts > 0) {
 			break
 		} else if err != nil {
 			return nil, err
@@ -218,10 +218,7 @@ func takeFrame(tx *writing, frame *step, offer Offer, needs string) (*Lease, err
 	if err != nil {
 		return nil, err
 	}
-	l := &Lease{Class: frame.class, Needs: frame.needs}
-	if l.Frame, err = frameIn(tx, frame.sequence, frame.number); err != nil {
-		return nil, err
-	}
+	l := &Lease{Frame: frame.frame, Class: frame.class, Needs: frame.needs}
 	err = l.Frame.move(tx, queue.Leased, func(f *Frame) {
 		f.Attempts++
 		f.Node, f.Reason, f.Started, f.Lease = offer.Node, "", time.Now(), id

@@ -63,16 +63,31 @@ func (s *Store) nextFrame(tx *writing, except []int64, can []able, tiled bool) (
 				return nil, err
 			}
 		}
-		var tries int
-		err = tx.QueryRow(nextOfSequence, n.sequence).Scan(&n.number, &n.Wave, &n.Turn.Frame, &tries)
-		return n, err
+		return n, n.next(tx)
 	}
 	return nil, nil
 }
 
-// nextOfSequence finds the ready frame of a sequence whose turn it is.
-var nextOfSequence = `SELECT f.number, f.wave, f.turn, f.attempts FROM frame f
+// next finds the ready frame of the step's sequence whose turn it is.
+func (n *step) next(tx *writing) (err error) {
+	n.frame, err = scanFrame(behind{tx.QueryRow(nextOfSequence, n.sequence), []any{&n.Wave, &n.Turn.Frame}})
+	n.number = n.frame.Number
+	return err
+}
+
+// behind scans columns that stand behind those of a frame.
+type behind struct {
+	row  *sql.Row
+	last []any
+}
+
+func (b behind) Scan(into ...any) error { return b.row.Scan(append(into, b.last...)...) }
+
+var nextOfSequence = `SELECT ` + frameColumns + `, f.wave, f.turn FROM frame f
 	WHERE f.sequence_id = ? AND f.state = 'ready' ORDER BY ` + turnOf(waveTurn, frameTurn) + `, f.number LIMIT 1`
+
+// rowsAhead is how many rows of fresh frames are made at a time.
+const rowsAhead = 8
 
 // A readyBatch is one with frames that are ready.
 type readyBatch struct {
@@ -146,7 +161,7 @@ func (s *Store) rowsForNext(tx *writing, sequence int64) error {
 	if err != nil || earlier > 0 { // fresh ones are the last by their turns
 		return err
 	}
-	return s.rowsFor(tx, sequence, 1)
+	return s.rowsFor(tx, sequence, rowsAhead)
 }
 
 // nextTile returns the ready tile whose turn it is, by queue.Turn; nil if there is none.

@@ -31,7 +31,7 @@ const (
 )
 
 // MostStretches is how many cells a profile has at most.
-const MostStretches = 320
+const MostStretches = 240
 
 // ProfileOf draws stretches of frames over a width; name says what one is, and link where it leads.
 func ProfileOf(all []store.Stretch, width float64, name, link func(store.Stretch) string) Profile {

@@ -108,10 +108,12 @@ func (a *App) tell(ctx context.Context, code string, r *room) {
 	defer tick.Stop()
 	for ctx.Err() == nil {
 		a.live.mutex.Lock()
-		all := r.all > 0
+		all, rooms := r.all > 0, len(a.live.rooms)
 		a.live.rounds++
 		a.live.mutex.Unlock()
+		began := time.Now()
 		texts, err := a.eventTexts(code, all, r.query)
+		cost := time.Since(began)
 		if err != nil {
 			a.Log.Error("live events could not be worked out", "production", code, "error", err)
 		}
@@ -122,7 +124,7 @@ func (a *App) tell(ctx context.Context, code string, r *room) {
 			r.changed = make(chan struct{})
 		}
 		a.live.mutex.Unlock()
-		pause := time.NewTimer(eventPause)
+		pause := time.NewTimer(restAfter(cost, rooms))
 		select {
 		case <-ctx.Done():
 		case <-pause.C:
@@ -135,6 +137,18 @@ func (a *App) tell(ctx context.Context, code string, r *room) {
 		case <-tick.C:
 		}
 	}
+}
+
+// costShare is how many times what a round has cost is rested after it, so that all rooms together take a fifteenth of
+// a core at most, until a room would rest longer than longestPause.
+const (
+	costShare    = 15
+	longestPause = 6 * time.Second
+)
+
+// restAfter returns how long a room rests after a round that has cost so much, when there are so many rooms.
+func restAfter(cost time.Duration, rooms int) time.Duration {
+	return min(max(eventPause, cost*costShare*time.Duration(max(1, rooms))), longestPause)
 }
 
 // Watched is what live events are worked out for: a production, its batches without their sequences, and the part of

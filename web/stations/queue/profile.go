@@ -2,8 +2,9 @@ package queue
 
 import (
 	"fmt"
-	"sync"
 	"time"
+
+	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"reelhouse/store"
 	"reelhouse/web/kit"
@@ -19,7 +20,9 @@ func (a *page) profileOf(code string, b store.Batch) (*kit.Profile, error) {
 	if b.Parts < fewStretches {
 		return nil, nil
 	}
-	all, err := a.House.Record.SequenceStretches(b.ID, kit.MostStretches)
+	all, err := a.sums.of(a.sums.batches, b.ID, b.Parts >= longBatch, func() ([]store.Stretch, error) {
+		return a.House.Record.SequenceStretches(b.ID, kit.MostStretches)
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -37,7 +40,9 @@ func (a *page) profileOf(code string, b store.Batch) (*kit.Profile, error) {
 
 // framesProfile returns the strip of all frames of a sequence.
 func (a *page) framesProfile(code string, q store.Sequence) (*kit.Profile, error) {
-	all, err := a.long.stretches(a.House.Record, q)
+	all, err := a.sums.of(a.sums.sequences, q.ID, q.Counts.Total() >= longSequence, func() ([]store.Stretch, error) {
+		return a.House.Record.FrameStretches(q.ID, kit.MostStretches)
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -53,33 +58,37 @@ func (a *page) framesProfile(code string, q store.Sequence) (*kit.Profile, error
 	return &p, nil
 }
 
-// longSequence is from how many frames on adding them up takes so long that it is not done at each change, and longRest
-// how long what was added up holds.
+// longSequence and longBatch are from how many frames, or sequences, on adding them up takes so long that it is not done
+// at each change; longRest is how long what was added up holds then.
 const (
 	longSequence = 50_000
-	longRest     = 15 * time.Second
+	longBatch    = 500
+	longRest     = 10 * time.Second
+	keptSums     = 64
 )
 
-// longSequences keeps what the frames of the sequence that was looked at last add up to. The zero value keeps nothing.
-type longSequences struct {
-	mutex sync.Mutex
-	id    int64
-	at    time.Time
-	all   []store.Stretch
+// sums keep what long sequences and batches have added up to, by their numbers.
+type sums struct {
+	sequences, batches *expirable.LRU[int64, []store.Stretch]
 }
 
-func (l *longSequences) stretches(record *store.Store, q store.Sequence) ([]store.Stretch, error) {
-	if q.Counts.Total() < longSequence {
-		return record.FrameStretches(q.ID, kit.MostStretches)
+func newSums() sums {
+	kept := func() *expirable.LRU[int64, []store.Stretch] {
+		return expirable.NewLRU[int64, []store.Stretch](keptSums, nil, longRest)
 	}
-	l.mutex.Lock()
-	defer l.mutex.Unlock()
-	if l.id == q.ID && time.Since(l.at) < longRest {
-		return l.all, nil
+	return sums{kept(), kept()}
+}
+
+// of returns what is kept, or adds it up, and keeps that if it is long.
+func (s sums) of(
+	kept *expirable.LRU[int64, []store.Stretch], id int64, long bool, add func() ([]store.Stretch, error),
+) ([]store.Stretch, error) {
+	if all, known := kept.Get(id); known && long {
+		return all, nil
 	}
-	all, err := record.FrameStretches(q.ID, kit.MostStretches)
-	if err == nil {
-		l.id, l.at, l.all = q.ID, time.Now(), all
+	all, err := add()
+	if err == nil && long {
+		kept.Add(id, all)
 	}
 	return all, err
 }

@@ -19,12 +19,12 @@ const key kit.Key = "queue"
 type page struct {
 	*kit.App
 	check verification
-	long  longSequences
+	sums  sums
 }
 
 // Station returns the station.
 func Station(a *kit.App) kit.Station {
-	p := &page{App: a}
+	p := &page{App: a, sums: newSums()}
 	return kit.Station{
 		Key:    key,
 		Name:   "Queue",

@@ -473,3 +473,26 @@ func TestWhatStoodThereBeforeIsNotTakenBack(t *testing.T) {
 		t.Errorf("%q, %v", data, err)
 	}
 }
+
+// What is being said at a frame is heard while it is under way, and not after.
+func TestWhatIsBeingSaidIsHeard(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	n, stop := start(t, h, "hang")
+	all := Farm{[]*Node{n}}
+	id := b.Sequences[0].ID
+	changed, end := n.Hub.Listen()
+	defer end()
+	for !strings.Contains(all.Saying(id, 1001, 0), "25 %") {
+		<-changed
+	}
+	if text := all.Saying(id, 1001, 0); !strings.Contains(text, "on node test") {
+		t.Errorf("it says\n%s", text)
+	}
+	if text := all.Saying(id, 1002, 0); text != "" {
+		t.Errorf("of another frame it says\n%s", text)
+	}
+	stop()
+	if text := all.Saying(id, 1001, 0); text != "" {
+		t.Errorf("when it has ended it says\n%s", text)
+	}
+}

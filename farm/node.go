@@ -175,10 +175,11 @@ func (n *Node) until(ctx context.Context, do func() error) bool {
 func (n *Node) setRecord(err error) {
 	text := ""
 	if err != nil {
-		text = "the record cannot be used: " + err.Error()
+		text = "the record cannot be used; the server's log says why"
 		if reason := storageFault(err); reason != "" {
 			text = reason
 		}
+		n.Log.Error("the record cannot be used", "error", err)
 	}
 	if n.rests.set(&n.rests.record, text) {
 		n.troubled(text)

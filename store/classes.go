@@ -221,6 +221,12 @@ func (s *Store) ReadyClasses(batch int64) ([]work.Class, error) {
 	return all, rows.Err()
 }
 
+// Overrides returns what people say of what tasks of a batch need, each once.
+func (s *Store) Overrides(batch int64) ([]work.Override, error) {
+	return column[work.Override](s.read, "SELECT DISTINCT c.needs FROM class c WHERE EXISTS (SELECT 1 FROM sequence q "+
+		"WHERE q.batch_id = ? AND q.class_id = c.id) ORDER BY c.needs", batch)
+}
+
 // ClassOf returns the class of a sequence.
 func (s *Store) ClassOf(sequence int64) (c work.Class, err error) {
 	err = s.read.QueryRow("SELECT c.kind, c.renderer, c.needs FROM sequence q JOIN class c ON c.id = q.class_id "+

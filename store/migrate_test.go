@@ -138,3 +138,48 @@ func TestGoodFramesOfOldRecordsStayGood(t *testing.T) {
 	must(t, s.Check(again))
 	must(t, s.Accept(again, 1, filesOf(again, 5), ""))
 }
+
+// A queue of before follow-ups is taken over as it is: frames, counters, leases under way, and what was said.
+func TestAQueueOfBeforeFollowUpsIsTakenOver(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "record.db")
+	s, err := Open(path)
+	must(t, err)
+	b := send(t, s, 3, 1, "1-4", "7-9")
+	come(t, s, lease(t, s), "ab")
+	said(t, s, "the compass turns round")
+	under := lease(t, s)
+	back(t, s, 10)
+	must(t, s.Close())
+	s, err = Open(path)
+	must(t, err)
+	now, err := s.Batch(b.ID)
+	must(t, err)
+	if now.Frames() != 7 || now.GoodFrames() != 1 || now.Parts != 2 || now.FollowUps != 0 || now.Seconds != 1 {
+		t.Errorf("%+v", now)
+	}
+	counted(t, s, now, 0)
+	if open, err := s.OpenLeases(); err != nil || len(open) != 1 || open[0].ID() != under.ID() {
+		t.Errorf("%d leases, %v", len(open), err)
+	}
+	if found, _, err := s.SearchLogs(b.ID, "COMPASS"); err != nil || len(found) != 1 || found[0].Number != 2 {
+		t.Errorf("%+v, %v", found, err)
+	}
+	must(t, s.Accept(checked(t, s, under), 1, filesOf(under, 1), ""))
+	sendAs(t, s, Sending{Priority: 9, FollowUps: []FollowUp{values}}, "1")
+	takes(t, s, "2/0/quay/hd/1", "ab")
+	takes(t, s, "2/0/quay/hd/values/1", "ab")
+	// A version that does not know follow-ups would render them: there is no way back.
+	provider, err := s.provider()
+	must(t, err)
+	if _, err := provider.DownTo(context.Background(), 10); err == nil {
+		t.Error("a queue with follow-ups is taken back")
+	}
+	must(t, s.Close())
+}
+
+// checked says that a lease's files are being judged.
+func checked(t *testing.T, s *Store, l *Lease) *Lease {
+	t.Helper()
+	must(t, s.Check(l))
+	return l
+}

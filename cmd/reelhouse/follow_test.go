@@ -33,8 +33,8 @@ func scriptOf(t *testing.T, document string) string {
 	return script.String()
 }
 
-// The script of docs/renderer-contract.md is a kind of work by declaration alone. Beside it a list of checksums is made,
-// which the GNU core utilities check, and a frame is rendered once more.
+// The script of docs/renderer-contract.md is a kind of work by declaration alone. Beside it a list of checksums is
+// made, which the GNU core utilities check, and a frame is rendered once more.
 func TestAShellScriptMakesWhatFollows(t *testing.T) {
 	data := seeded(t, func(p *production.Production) {
 		p.Shots = p.Shots[:1]

@@ -98,7 +98,7 @@ func TestWrongConfigurationsAreRefused(t *testing.T) {
 		`{"kinds":[{"name":"checksums","command":"x"}]}`:             "kind checksums ships",
 		`{"kinds":[{"name":"1","command":"x","by":"frame"}]}`:        "a letter",
 		`{"kinds":[{"name":"a","command":"x","by":"frame","extensions":["x"],"follows":"b"},
-			{"name":"b","command":"x","by":"frame","extensions":["x"],"follows":"a"}]}`: "circle: a follows b follows a",
+			{"name":"b","command":"x","by":"frame","extensions":["x"],"follows":"a"}]}`: "a follows b follows a",
 		`{"kinds":[{"name":"values","needs":"cores=2"}]}`:                   "",
 		`{"kinds":[{"name":"render","needs":"tries=0"}]}`:                   "from 1 to 100",
 		`{"licences":{"x":-1}}`:                                             "has -1 of it",

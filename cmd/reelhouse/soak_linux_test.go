@@ -166,7 +166,8 @@ func (s *soak) prepare(short bool) {
 	s.must(err)
 	other.Renderers[0].Line[0] = binary
 	declared, err := json.Marshal(map[string]any{
-		"name": standin.Name, "version": standin.Version, "needs": other.Renderers[0].Needs, "line": other.Renderers[0].Line,
+		"name": standin.Name, "version": standin.Version, "needs": other.Renderers[0].Needs,
+		"line":   other.Renderers[0].Line,
 		"scenes": other.Renderers[0].Scenes, "files": other.Renderers[0].Files, "error": other.Renderers[0].Error,
 		"progress": other.Renderers[0].Progress, "wrote": other.Renderers[0].Wrote,
 	})

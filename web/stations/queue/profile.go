@@ -58,8 +58,8 @@ func (a *page) framesProfile(code string, q store.Sequence) (*kit.Profile, error
 	return &p, nil
 }
 
-// longSequence and longBatch are from how many frames, or sequences, on adding them up takes so long that it is not done
-// at each change; longRest is how long what was added up holds then.
+// longSequence and longBatch are from how many frames, or sequences, on adding them up takes so long that it is not
+// done at each change; longRest is how long what was added up holds then.
 const (
 	longSequence = 50_000
 	longBatch    = 500

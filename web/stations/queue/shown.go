@@ -33,6 +33,8 @@ type shownBatch struct {
 	Actions    []kit.Action
 	Prioritise kit.Edit // sets its priority
 	Needs      kit.Edit // sets what its tasks need
+	Common     string   // what people say that all of its tasks need, "" for nothing
+	Various    bool     // they say different things of its sequences
 }
 
 // Code is the production that it is of.
@@ -219,6 +221,13 @@ func (a *page) showBatch(code string, b store.Batch, opened bool, only int64) (s
 		}
 	}
 	shown.Hidden = b.Parts - len(sequences)
+	overrides, err := a.House.Record.Overrides(b.ID)
+	if err != nil {
+		return shown, err
+	}
+	if shown.Various = len(overrides) > 1; len(overrides) == 1 {
+		shown.Common = string(overrides[0])
+	}
 	if shown.FollowUps, shown.Following, err = a.followUpsOf(code, b, only); err != nil {
 		return shown, err
 	}

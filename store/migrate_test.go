@@ -158,7 +158,7 @@ func TestAQueueOfBeforeFollowUpsIsTakenOver(t *testing.T) {
 		t.Errorf("%+v", now)
 	}
 	counted(t, s, now, 0)
-	if open, err := s.OpenLeases(); err != nil || len(open) != 1 || open[0].ID() != under.ID() {
+	if open, err := s.OpenLeases(); err != nil || len(open) != 2 || open[1].ID() != under.ID() {
 		t.Errorf("%d leases, %v", len(open), err)
 	}
 	if found, _, err := s.SearchLogs(b.ID, "COMPASS"); err != nil || len(found) != 1 || found[0].Number != 2 {

@@ -128,6 +128,9 @@ func countsOf(counts []int) queue.Counts {
 // Finished reports whether all of its frames are good or dropped.
 func (b Batch) Finished() bool { return b.Sums[queue.Good]+b.Sums[queue.Dropped] == b.Sums.Total() }
 
+// Away reports whether it was archived, and nothing has been asked of it since.
+func (b Batch) Away() bool { return !b.Archived.IsZero() && b.Sums.Left()+b.Sums[queue.Held] == 0 }
+
 // Counts returns how many frames of all sequences are in each state.
 func (b Batch) Counts() queue.Counts { return b.Sums }
 

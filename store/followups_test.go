@@ -312,6 +312,11 @@ func TestTheEndsComeFirstAtAGate(t *testing.T) {
 		if moves, err := s.Moves(b.ID); err != nil || moves {
 			t.Errorf("what waits at a gate for nothing moves: %v", err)
 		}
+		stuck, failed := s.BatchAlone(b.ID)
+		must(t, failed)
+		if left, err := s.Left(stuck); err != nil || left != 0 {
+			t.Errorf("%d are left of it, %v", left, err)
+		}
 		if q, err := s.Sequence(b.Sequences[0].ID); err != nil || !q.AtGate || q.Counts[queue.Blocked] != 4 {
 			t.Errorf("%+v, %v", q.Counts, err)
 		}

@@ -371,6 +371,20 @@ func (s *Store) wereMoved(tx *writing, scope Scope) error {
 	return err
 }
 
+// Left returns how many tasks of a batch are left that are done without anybody's doing: none if what is left waits at a
+// gate, or for files that will not come.
+func (s *Store) Left(b Batch) (int, error) {
+	left := b.Sums.Left()
+	if left == 0 || left > b.Sums[queue.Blocked] || b.Waits() {
+		return left, nil
+	}
+	moves, err := s.Moves(b.ID)
+	if err != nil || !moves {
+		return 0, err
+	}
+	return left, nil
+}
+
 // Moves reports whether anything of a batch goes on without anybody's doing: what waits at a gate, or for files that
 // will not come, does not.
 func (s *Store) Moves(batch int64) (moves bool, err error) {

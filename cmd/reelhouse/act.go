@@ -17,7 +17,7 @@ import (
 
 // addressHelp says what targets are.
 const addressHelp = "A target is a batch by its number, a sequence as BATCH/SHOT/VIEW/SIZE, or a frame as " +
-	"BATCH/SHOT/VIEW/SIZE/FRAME, as `reelhouse queue` prints them."
+	"BATCH/SHOT/VIEW/SIZE/FRAME, as `reelhouse queue` prints them; what follows a sequence has its KIND behind SIZE."
 
 // targets returns what addresses name.
 func targets(h *house.House, args []string) ([]store.Scope, error) {
@@ -132,6 +132,9 @@ func needsCommand() *cobra.Command {
 				scopes, err := targets(h, args[:1])
 				if err != nil {
 					return err
+				}
+				if a, err := queue.ParseAddress(args[0]); err == nil && !a.Framed { // what follows is one task, perhaps
+					scopes[0].Frame = nil
 				}
 				if scopes[0].Frame != nil {
 					return usagef("needs are those of a batch, or of a sequence")

@@ -99,6 +99,9 @@ func TestAShellScriptMakesWhatFollows(t *testing.T) {
 	if out := call(0, "log", first+"/reel"); !strings.Contains(out, "inputs were read") {
 		t.Errorf("its log is\n%s", out)
 	}
+	if out := call(0, "needs", first+"/reel", "tries=2"); !strings.Contains(out, first+"/reel: tries=2") {
+		t.Errorf("needs says\n%s", out)
+	}
 	call(0, "rerender", first+"/1003")
 	call(0, "wait", "--timeout", "3m", "1")
 	if out := call(0, "log", first+"/repeat/1003"); !strings.Contains(out, "the same bytes came out") {

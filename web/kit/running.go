@@ -30,7 +30,11 @@ func (a *App) RunningOf(batches []store.Batch) (r Running, err error) {
 	left, good := 0, 0
 	for _, b := range batches {
 		counts := b.Counts()
-		if counts.Left() == 0 {
+		n, err := a.House.Record.Left(b)
+		if err != nil {
+			return r, err
+		}
+		if n == 0 {
 			continue
 		}
 		r.Active = true
@@ -40,9 +44,9 @@ func (a *App) RunningOf(batches []store.Batch) (r Running, err error) {
 		r.Batch += b.Name
 		r.Good += counts[queue.Good]
 		r.Total += counts.Total() - counts[queue.Dropped]
-		left += counts.Left()
-		seconds += b.MeanSeconds() * float64(counts[queue.Good])
-		good += counts[queue.Good]
+		left += n
+		seconds += b.Seconds
+		good += b.GoodFrames()
 	}
 	r.Trouble = a.Node.Trouble()
 	if !r.Active {

@@ -44,7 +44,7 @@ func (f filter) On() bool {
 func (f filter) takes(b store.Batch, busy, kind map[int64]bool) bool {
 	text := strings.ToLower(f.Text)
 	return (f.Of == "" || strings.EqualFold(f.Of, b.Plan.Production)) &&
-		(b.Archived.IsZero() || text != "") && (f.Kind == "" || kind[b.ID]) &&
+		(!b.Away() || text != "") && (f.Kind == "" || kind[b.ID]) &&
 		(f.State == "" || b.Sums[queue.State(f.State)] > 0) && (f.Node == "" || busy[b.ID]) &&
 		(text == "" || strings.Contains(strings.ToLower(b.Name+"\n"+b.Note+"\n"+b.Plan.Production), text) ||
 			strconv.FormatInt(b.ID, 10) == text)
@@ -139,13 +139,17 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 			page.Filter.Productions = append(page.Filter.Productions, b.Plan.Production)
 		}
 		taken := page.Filter.takes(b, busy, ofKind)
-		if b.Finished() || !b.Archived.IsZero() {
+		if b.Finished() || b.Away() {
 			if taken {
 				finished = append(finished, b)
 			}
 			continue
 		}
-		page.Left += b.Sums.Left()
+		left, err := a.House.Record.Left(b)
+		if err != nil {
+			return nil, err
+		}
+		page.Left += left
 		if opened == "" && taken && strings.EqualFold(b.Plan.Production, code) {
 			opened = strconv.FormatInt(b.ID, 10) // the first one of the production
 		}

@@ -187,7 +187,11 @@ func (a *page) showBatch(code string, b store.Batch, opened bool, only int64) (s
 	shown.Prioritise = post(code, "", "", "priority", "batch", id, "production", of).Edit
 	shown.Needs = post(code, "", "", "needs", "batch", id, "production", of).Edit
 	shown.Percent = 100 * b.Sums[queue.Good] / max(1, b.Sums.Total()-b.Sums[queue.Dropped])
-	if d, ok := queue.Remaining(b.Sums.Left(), b.MeanSeconds(), a.Node.SlotCount()); ok && b.Sums.Left() > 0 {
+	left, err := a.House.Record.Left(b)
+	if err != nil {
+		return shown, err
+	}
+	if d, ok := queue.Remaining(left, b.MeanSeconds(), a.Node.SlotCount()); ok && left > 0 {
 		shown.Left = kit.Duration(d)
 	}
 	if b.Sums[queue.Ready] > 0 && b.Sums[queue.Rendering]+b.Sums[queue.Checking] == 0 {

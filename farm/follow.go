@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"time"
 
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/inspect"
@@ -57,10 +58,46 @@ func (n *Node) follow(ctx context.Context, l *store.Lease, log *Log, heard func(
 		order.Outputs[i].Path = p.temp
 	}
 	program.Memory = l.Needs.Memory
-	if err := program.Run(ctx, n.House.Work(), order, n.coresOf(l), heard, log); err != nil {
-		return nil, err
+	before := n.inputStates(order)
+	made := program.Run(ctx, n.House.Work(), order, n.coresOf(l), heard, log)
+	if name := firstChanged(order, before, n.inputStates(order)); name != "" && ctx.Err() == nil {
+		err := n.readInputs(ctx, l, &order, log)
+		if errors.Is(err, errInputsLost) {
+			err = fmt.Errorf("its program has changed what it was given, such as %s", name)
+		}
+		made = errors.Join(err, made)
+	}
+	if made != nil {
+		return nil, made
 	}
 	return n.placeMade(l, parts, log)
+}
+
+// An inputState is by what it is seen that a file was written to.
+type inputState struct {
+	bytes int64
+	time  time.Time
+}
+
+// inputStates returns how the inputs of an order are now, in their order; the zero value for one that is not there.
+func (n *Node) inputStates(order job.FollowUp) []inputState {
+	all := make([]inputState, len(order.Inputs))
+	for i, in := range order.Inputs {
+		if info, err := n.House.StatOutput(&house.Plain{}, in.Name); err == nil {
+			all[i] = inputState{info.Size(), info.ModTime()}
+		}
+	}
+	return all
+}
+
+// firstChanged names the first input that was written to, "" for none.
+func firstChanged(order job.FollowUp, before, now []inputState) string {
+	for i, in := range order.Inputs {
+		if before[i] != now[i] {
+			return in.Name
+		}
+	}
+	return ""
 }
 
 // partOf returns where a file of a lease is written, and makes the folder for it.

@@ -45,6 +45,13 @@ func pretendToFollow(way, path string) int {
 	switch way {
 	case "idle":
 		return 0
+	case "meddles":
+		f, err := os.OpenFile(order.Inputs[0].Path, os.O_WRONLY, 0)
+		if err != nil {
+			return 2
+		}
+		f.WriteString("mine")
+		f.Close()
 	case "empty":
 		text = ""
 	case "fails":
@@ -237,6 +244,27 @@ func TestNothingIsMadeFromWhatHasChanged(t *testing.T) {
 	}
 	if open, err := h.Record.OpenLeases(); err != nil || len(open) > 0 {
 		t.Errorf("%d leases are open, %v", len(open), err)
+	}
+}
+
+// A program that writes to what it was given is found out, and what it has damaged is lost.
+func TestAProgramThatWritesToItsInputsIsFoundOut(t *testing.T) {
+	h, b := sendFollowed(t, "1001")
+	n, stop := start(t, h, "good", withKinds(t, "meddles"))
+	b = waitFor(t, n, b.ID, func(c queue.Counts) bool { return c[queue.Lost] == 1 && c[queue.Blocked] == 2 })
+	stop()
+	f, err := h.Record.Frame(b.Sequences[0].ID, 1001)
+	if err != nil || !strings.Contains(f.Reason, "has changed") {
+		t.Errorf("%+v, %v", f, err)
+	}
+	reel, err := h.Record.Frame(following(t, h, b.ID, "reel").ID, 1001)
+	card, other := h.Record.Frame(following(t, h, b.ID, "card").ID, 1001)
+	if err != nil || other != nil ||
+		!strings.Contains(reel.Reason+card.Reason, "its program has changed what it was given") {
+		t.Errorf("%+v, %+v, %v, %v", reel, card, err, other)
+	}
+	if got := files(t, h); len(got) != 1 {
+		t.Errorf("files are %v", got)
 	}
 }
 

@@ -180,7 +180,7 @@ func (a *page) retryReason(c *echo.Context) error {
 	if err != nil {
 		return echo.NewHTTPError(http.StatusUnprocessableEntity, "Name a batch by its number.")
 	}
-	n, err := a.House.Record.ApplyToFailures(ofProduction(c, p.Code), id, c.FormValue("kind"), queue.Retry)
+	n, err := a.House.Record.ApplyToFailures(ofProduction(c, p.Code), id, c.FormValue("reason"), queue.Retry)
 	notice := fmt.Sprintf("To be tried again: %s.", kit.Plural(n, "frame", "frames"))
 	if errors.Is(err, store.ErrNothing) {
 		notice = "Nothing was done: no frame of the batch has failed for that reason any more."

@@ -105,14 +105,14 @@ func TestAReasonIsRetried(t *testing.T) {
 	batch := fmt.Sprint(s.Batch.ID)
 	_, body := s.Get("/p/TEST/queue")
 	s.Says(body, "missing texture quay.png", "2 frames of 1 sequence", batch+"/010/v/hd/1002")
-	_, body = s.Plain("/p/TEST/failures", url.Values{"batch": {batch}, "kind": {"nothing at all"}})
+	_, body = s.Plain("/p/TEST/failures", url.Values{"batch": {batch}, "reason": {"nothing at all"}})
 	s.Says(body, "Nothing was done")
 	if status, _ := s.Plain("/p/TEST/failures", url.Values{"batch": {"99"},
-		"kind": {"x"}}); status != http.StatusNotFound {
+		"reason": {"x"}}); status != http.StatusNotFound {
 		t.Errorf("of a batch that is not there: %d", status)
 	}
-	_, body = s.Plain("/p/TEST/failures", url.Values{"batch": {batch}, "kind": {"missing texture quay.png "}})
-	s.Says(body, "To be tried again: 2 frames")
+	_, body = s.Plain("/p/TEST/failures", url.Values{"batch": {batch}, "reason": {"missing texture quay.png "}})
+	s.Says(body, "To be tried again: 2 frames", s.Batch.Name, `data-opened`)
 }
 
 // BenchmarkFilmQueue opens the queue's page with a film of 832 000 frames in it.

@@ -373,7 +373,7 @@ func (a *page) failuresOf(code string, b store.Batch) ([]shownFailure, error) {
 		}
 		f.More = len(g.Frames) - len(f.First)
 		f.Retry = post(code, fmt.Sprintf("retry-reason-%d-%d", b.ID, i), "Retry these", "failures",
-			"batch", strconv.FormatInt(b.ID, 10), "production", b.Plan.Production, "kind", g.Kind)
+			"batch", strconv.FormatInt(b.ID, 10), "production", b.Plan.Production, "reason", g.Kind)
 		all = append(all, f)
 	}
 	return all, nil

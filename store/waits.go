@@ -371,8 +371,8 @@ func (s *Store) wereMoved(tx *writing, scope Scope) error {
 	return err
 }
 
-// Left returns how many tasks of a batch are left that are done without anybody's doing: none if what is left waits at a
-// gate, or for files that will not come.
+// Left returns how many tasks of a batch are left that are done without anybody's doing: none if what is left waits
+// at a gate, or for files that will not come.
 func (s *Store) Left(b Batch) (int, error) {
 	left := b.Sums.Left()
 	if left == 0 || left > b.Sums[queue.Blocked] || b.Waits() {

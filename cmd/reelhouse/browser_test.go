@@ -119,6 +119,29 @@ func (p page) wait(what, expression string) {
 	}
 }
 
+// arrive waits until an expression is true on the page that something has led to. Whoever asks while the tab is between
+// two pages gets no answer, and asks again.
+func (p page) arrive(what, expression string) {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.ctx, patience)
+	defer cancel()
+	look := time.NewTicker(40 * time.Millisecond)
+	defer look.Stop()
+	for {
+		ask, end := context.WithTimeout(ctx, 5*time.Second)
+		there, err := chromedp.Run(ask, chromedp.Evaluate[bool]("!!("+expression+") && "+calm))
+		end()
+		if err == nil && there {
+			return
+		}
+		select {
+		case <-ctx.Done():
+			p.t.Fatalf("%s: %v", what, err)
+		case <-look.C:
+		}
+	}
+}
+
 // click presses and releases the mouse over something, once the page is calm. A page that changes by itself may do so
 // in between, and the click must reach what is there nevertheless.
 func (p page) click(what, selector string) {

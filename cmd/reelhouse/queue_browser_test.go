@@ -134,11 +134,11 @@ func TestAWordIsFoundInTheLogsOfABatch(t *testing.T) {
 	q := page{t, browser(t)}
 	q.do("open the queue", chromedp.Navigate(s.url+"/p/SALT/queue"), chromedp.WaitVisible("#words-1"))
 	q.do("look for a word", chromedp.SendKeys("#words-1", "compass\r"))
-	q.do("something is found", chromedp.WaitVisible("[data-hits]"))
+	q.arrive("something is found", `document.querySelector("[data-hits]")`)
 	q.wait("one line has it", `document.querySelector("[data-hits]").dataset.hits === "1" &&
 		document.querySelector("mark").textContent === "Compass"`)
 	q.do("go to it by key", chromedp.Focus("[data-hit]"), chromedp.KeyEvent("\r"))
-	q.do("the log is shown", chromedp.WaitVisible("#line-3001"))
+	q.arrive("the log is shown", `document.querySelector("#line-3001")`)
 	q.wait("the line is in sight and marked", `(l => l.getAttribute("aria-current") === "true" &&
 		l.classList.contains("error") && l.getBoundingClientRect().top > 0 &&
 		l.getBoundingClientRect().bottom < innerHeight)(document.querySelector("#line-3001"))`)
@@ -148,9 +148,9 @@ func TestAWordIsFoundInTheLogsOfABatch(t *testing.T) {
 	q.click("ask for a gate", `[name="gate"]`)
 	q.click("ask for checksums", `[name="then"][value="checksums"]`)
 	q.click("send it", "#send")
-	q.do("it stands in the queue", chromedp.WaitVisible(`section[id="batch-2"]`))
-	q.do("open it", chromedp.Navigate(s.url+"/p/SALT/queue?open=2"),
-		chromedp.WaitVisible(`#batch-2 [data-follow-up="checksums"]`))
+	q.arrive("it stands in the queue", `document.querySelector("#batch-2")`)
+	q.do("open it", chromedp.Navigate(s.url+"/p/SALT/queue?open=2"))
+	q.arrive("what follows is shown", `document.querySelector('#batch-2 [data-follow-up="checksums"]')`)
 	q.wait("it waits at the gate", `document.querySelector("#batch-2 [data-gate]").textContent.includes("come first")`)
 	shared, err := house.Open(data, true)
 	if err != nil {

@@ -57,7 +57,7 @@ func TestLongLogsAreTakenUp(t *testing.T) {
 	s := open(t)
 	b := sendAs(t, s, Sending{}, "1-9")
 	for i := range 9 {
-		said(t, s, strings.Repeat("some words of a long log\n", 60_000)+fmt.Sprintf("needle %d\n", i+1))
+		said(t, s, strings.Repeat("some words of a long log\n", 30_000)+fmt.Sprintf("needle %d\n", i+1))
 	}
 	rounds := 0
 	for more := true; more; rounds++ {
@@ -65,10 +65,10 @@ func TestLongLogsAreTakenUp(t *testing.T) {
 		more, err = s.ReadLogs()
 		must(t, err)
 	}
-	if rounds < 3 {
-		t.Errorf("13 MB are taken up in %d rounds", rounds)
+	if rounds < 2 {
+		t.Errorf("7 MB are taken up in %d rounds", rounds)
 	}
-	if found, _, err := s.SearchLogs(b.ID, "needle"); err != nil || len(found) != 9 || found[0].Line != 60_001 {
+	if found, _, err := s.SearchLogs(b.ID, "needle"); err != nil || len(found) != 9 || found[0].Line != 30_001 {
 		t.Errorf("%d lines are found, %v", len(found), err)
 	}
 }

@@ -72,17 +72,8 @@ func (n *Node) giveBackOverdue(at time.Time) {
 		if owned, err := n.House.Record.Owned(l); err != nil || !owned {
 			continue // its files under way are somebody else's care
 		}
-		n.Log.Warn(
-			"a task that has taken too long is given back",
-			"sequence",
-			l.Sequence.Spec.Title(),
-			"frame",
-			l.Number,
-			"tile",
-			l.TileIndex(),
-			"node",
-			l.NodeName(),
-		)
+		n.Log.Warn("a task that has taken too long is given back", "sequence", l.Sequence.Spec.Title(),
+			"frame", l.Number, "tile", l.TileIndex(), "node", l.NodeName())
 		if err := n.House.Record.GiveBack(l); err != nil && !errors.Is(err, store.ErrLost) {
 			n.setRecord(err)
 		}

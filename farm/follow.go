@@ -140,7 +140,7 @@ func (n *Node) placeMade(l *store.Lease, parts []part, log *Log) ([]store.File, 
 // readInputs finds the inputs of an order on this machine, and reads each, to see that it is what was judged. One that
 // is not makes its frame lost.
 func (n *Node) readInputs(ctx context.Context, l *store.Lease, order *job.FollowUp, log *Log) error {
-	faults := map[int]map[string]string{} // by frames and paths
+	faults, wrong := map[int]map[string]string{}, 0 // by frames and paths
 	for i := range order.Inputs {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -151,19 +151,12 @@ func (n *Node) readInputs(ctx context.Context, l *store.Lease, order *job.Follow
 			return err
 		}
 		in.Path = path
-		now, err := n.House.SumOutput(in.Name)
-		fault := ""
-		switch {
-		case errors.Is(err, fs.ErrNotExist):
-			fault = "is gone"
-		case errors.Is(err, house.ErrNotPlain):
-			fault = "is no plain file any more"
-		case err != nil:
+		fault, err := n.House.Fault(true, store.File{Path: in.Name, Bytes: in.Bytes, SHA256: in.SHA256})
+		if err != nil {
 			return err
-		case now.SHA256 != in.SHA256:
-			fault = store.Changed
 		}
 		if fault != "" {
+			wrong++
 			log.Add("%s %s", in.Name, fault)
 			if faults[in.Frame] == nil {
 				faults[in.Frame] = map[string]string{}
@@ -171,8 +164,8 @@ func (n *Node) readInputs(ctx context.Context, l *store.Lease, order *job.Follow
 			faults[in.Frame][in.Name] = fault
 		}
 	}
-	log.Add("%d inputs were read, and are what was judged", len(order.Inputs)-len(faults))
-	if len(faults) == 0 {
+	log.Add("%d inputs were read, and are what was judged", len(order.Inputs)-wrong)
+	if wrong == 0 {
 		return nil
 	}
 	files, err := n.House.Record.SequenceFiles(l.Source.ID)
@@ -187,7 +180,7 @@ func (n *Node) readInputs(ctx context.Context, l *store.Lease, order *job.Follow
 			return err
 		}
 	}
-	log.Last("it waits: %d of its inputs are not what was judged", len(faults))
+	log.Last("it waits: %d of its inputs are not what was judged", wrong)
 	return errInputsLost
 }
 

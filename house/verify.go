@@ -175,7 +175,7 @@ func (h *House) verifySequence(
 func (h *House) faults(deep bool, files []store.File) (faults map[string]string, bytes int64, unread []string) {
 	faults = map[string]string{}
 	for _, f := range files {
-		fault, err := h.fault(deep, f)
+		fault, err := h.Fault(deep, f)
 		switch {
 		case err != nil:
 			unread = append(unread, f.Path+": "+plainError(err))
@@ -197,7 +197,8 @@ func plainError(err error) string {
 	return err.Error()
 }
 
-func (h *House) fault(deep bool, f store.File) (string, error) {
+// Fault says in what a file is not what was judged, "" if it is: its contents are read if that is asked for.
+func (h *House) Fault(deep bool, f store.File) (string, error) {
 	info, err := h.StatOutput(&Plain{}, f.Path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):

@@ -534,3 +534,16 @@ func TestFingerprintsOfInputs(t *testing.T) {
 		t.Error("the version of the program does not count")
 	}
 }
+
+// A follow-up that finds its input changed does not wait for ever if that was made again meanwhile.
+func TestAFollowUpDoesNotWaitForWhatIsThere(t *testing.T) {
+	s := open(t)
+	sendAs(t, s, Sending{FollowUps: []FollowUp{values, sums}}, "1")
+	takes(t, s, "1/0/quay/hd/1", "ab")
+	for range 2 {
+		l, task := next(t, s)
+		must(t, s.WaitAgain(l, "it was another one"))
+		takes(t, s, task, "ab")
+	}
+	takes(t, s, "", "")
+}

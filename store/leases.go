@@ -494,7 +494,11 @@ func (s *Store) GiveBack(l *Lease) error {
 // WaitAgain returns a leased frame of a follow-up to those that wait, since one of its inputs is not there as it was.
 func (s *Store) WaitAgain(l *Lease, log string) error {
 	return s.own(l, func(tx *writing, f *Frame) error {
-		err := f.move(tx, queue.Waits, func(f *Frame) { f.Attempts-- })
+		if err := f.move(tx, queue.Waits, func(f *Frame) { f.Attempts-- }); err != nil {
+			return err
+		}
+		// They may have been made again while this was found out.
+		_, err := s.followOn(tx, l.SequenceID, &l.Number)
 		return errors.Join(err, keepLog(tx, l, log))
 	})
 }

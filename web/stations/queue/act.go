@@ -18,22 +18,37 @@ import (
 
 // act holds, releases, retries or drops a batch, a sequence or a frame.
 func (a *page) act(c *echo.Context) error {
-	p, err := a.House.Record.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	scope, err := scopeOf(c, ofProduction(c, p.Code))
+	p, scope, err := a.target(c)
 	if err != nil {
 		return err
 	}
 	event := queue.Event(c.FormValue("event"))
 	changed, err := a.House.Record.Apply(scope, event)
-	notice := fmt.Sprintf("%s: %s.", past(event), kit.Plural(changed, "frame", "frames"))
-	switch {
-	case errors.Is(err, store.ErrNotPersons):
+	if errors.Is(err, store.ErrNotPersons) {
 		return echo.NewHTTPError(
 			http.StatusUnprocessableEntity, "Frames can be held, released, retried and dropped, and nothing else.",
 		)
+	}
+	return a.answer(c, p, fmt.Sprintf("%s: %s.", past(event), kit.Plural(changed, "task", "tasks")), err)
+}
+
+// ofProduction returns the production whose batch a form is about: the page's own, unless it says another.
+func ofProduction(c *echo.Context, page string) string {
+	return cmp.Or(c.FormValue("production"), page)
+}
+
+// target reads on which production's page a form was sent, and which frames it is about.
+func (a *page) target(c *echo.Context) (p store.Revision, scope store.Scope, err error) {
+	if p, err = a.House.Record.Production(c.Param("code")); err != nil {
+		return p, scope, err
+	}
+	scope, err = scopeOf(c, ofProduction(c, p.Code))
+	return p, scope, err
+}
+
+// answer tells others of a change, and answers with the page and what was done, or that there was nothing to do.
+func (a *page) answer(c *echo.Context, p store.Revision, notice string, err error) error {
+	switch {
 	case errors.Is(err, store.ErrNothing):
 		notice = "Nothing was done: " + err.Error() + "."
 	case err != nil:
@@ -41,11 +56,6 @@ func (a *page) act(c *echo.Context) error {
 	}
 	a.Changes.Changed()
 	return a.Update(c, kit.Answer{Production: p, Station: key, Notice: notice})
-}
-
-// ofProduction returns the production whose batch a form is about: the page's own, unless it says another.
-func ofProduction(c *echo.Context, page string) string {
-	return cmp.Or(c.FormValue("production"), page)
 }
 
 // scopeOf reads which frames of a production a form is about.
@@ -124,11 +134,7 @@ func (a *page) priority(c *echo.Context) error {
 
 // needs changes what tasks of a batch or a sequence need.
 func (a *page) needs(c *echo.Context) error {
-	p, err := a.House.Record.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	scope, err := scopeOf(c, ofProduction(c, p.Code))
+	p, scope, err := a.target(c)
 	if err != nil {
 		return err
 	}

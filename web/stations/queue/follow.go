@@ -111,22 +111,12 @@ func and(a, b string) string {
 
 // again makes follow-ups again that are out of date, and renders good frames once more, to see that the same comes out.
 func (a *page) again(c *echo.Context) error {
-	p, err := a.House.Record.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	scope, err := scopeOf(c, ofProduction(c, p.Code))
+	p, scope, err := a.target(c)
 	if err != nil {
 		return err
 	}
 	notice, err := a.makeAgain(scope)
-	if errors.Is(err, store.ErrNothing) {
-		notice = "Nothing was done: " + err.Error() + "."
-	} else if err != nil {
-		return err
-	}
-	a.Changes.Changed()
-	return a.Update(c, kit.Answer{Production: p, Station: key, Notice: notice})
+	return a.answer(c, p, notice, err)
 }
 
 func (a *page) makeAgain(scope store.Scope) (notice string, err error) {
@@ -161,11 +151,7 @@ func (a *page) makeAgain(scope store.Scope) (notice string, err error) {
 
 // archive puts a finished batch out of sight, or back.
 func (a *page) archive(c *echo.Context) error {
-	p, err := a.House.Record.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	scope, err := scopeOf(c, ofProduction(c, p.Code))
+	p, scope, err := a.target(c)
 	if err != nil {
 		return err
 	}
@@ -174,12 +160,5 @@ func (a *page) archive(c *echo.Context) error {
 	if !away {
 		notice = fmt.Sprintf("Batch %d is back in the queue.", scope.Batch)
 	}
-	err = a.House.Record.Archive(scope, away)
-	if errors.Is(err, store.ErrNothing) {
-		notice = "Nothing was done: " + err.Error() + "."
-	} else if err != nil {
-		return err
-	}
-	a.Changes.Changed()
-	return a.Update(c, kit.Answer{Production: p, Station: key, Notice: notice})
+	return a.answer(c, p, notice, a.House.Record.Archive(scope, away))
 }

@@ -122,7 +122,7 @@ func TestAGateIsOpenedByItsButton(t *testing.T) {
 	_, body := s.Get(fmt.Sprintf("/p/LONG/queue?open=%d", id))
 	s.Says(body, "at the gate: frames 1001-1009x4 come first", "Open gate")
 	_, body = s.Plain("/p/LONG/act", url.Values{"event": {"release"}, "sequence": {fmt.Sprint(b.Sequences[0].ID)}})
-	s.Says(body, "Released: 6 frames")
+	s.Says(body, "Released: 6 tasks")
 	if strings.Contains(body, "at the gate") {
 		t.Error("the gate is still closed")
 	}

@@ -45,7 +45,7 @@ func TestTheQueueIsThatOfTheHouse(t *testing.T) {
 	}
 	batch := fmt.Sprint(id)
 	status, body := s.Plain("/p/TEST/act", url.Values{"event": {"hold"}, "batch": {batch}, "production": {"OTHER"}})
-	if status != http.StatusOK || !strings.Contains(body, "Held: 3 frames") {
+	if status != http.StatusOK || !strings.Contains(body, "Held: 3 tasks") {
 		t.Errorf("held from another page: %d\n%s", status, webtest.Said(body))
 	}
 	if !strings.Contains(body, "TEST, batch") {
@@ -62,7 +62,7 @@ func TestTheQueueIsThatOfTheHouse(t *testing.T) {
 		t.Errorf("a batch is held while a sequence of it is shown alone: %d", status)
 	}
 	_, body = s.Plain("/p/TEST/act", url.Values{"event": {"release"}, "batch": {fmt.Sprint(s.Batch.ID)}})
-	s.Says(body, "Released: 3 frames")
+	s.Says(body, "Released: 3 tasks")
 	_, body = s.Plain("/p/TEST/needs", url.Values{"batch": {batch}, "production": {"OTHER"}, "value": {"labels=big"}})
 	s.Says(body, "Tasks of 1 sequence need labels=big now")
 	_, body = s.Plain("/p/TEST/act", url.Values{"event": {"release"}, "batch": {batch}, "production": {"OTHER"}})

@@ -17,6 +17,10 @@ import (
 // time, and tiles that nobody needs any more.
 type Farm struct{ Nodes []*Node }
 
+// Offer notes which renderers, and which kinds of follow-ups, the house has, so that whoever sends from now on knows
+// them. Run does so, too, however often it has to be tried.
+func (f Farm) Offer() error { return f.Nodes[0].offer() }
+
 // Run renders until ctx ends.
 func (f Farm) Run(ctx context.Context) error {
 	first := f.Nodes[0]

@@ -121,11 +121,16 @@ func (n *Node) work(ctx context.Context, first bool) {
 	n.sweep()
 }
 
-// prepare takes up what a server that died has left, and notes who renders.
+// prepare takes up what a server that died has left, and notes what the house has.
 func (n *Node) prepare() error {
 	if err := n.clearUp(); err != nil {
 		return err
 	}
+	return n.offer()
+}
+
+// offer notes which renderers, and which kinds of follow-ups, the house has.
+func (n *Node) offer() error {
 	mixed, err := n.House.Record.SetRenderer(n.Renderer.Print())
 	if err != nil {
 		return err
@@ -136,17 +141,19 @@ func (n *Node) prepare() error {
 	}
 	slices.SortFunc(others, func(a, b work.Renderer) int { return strings.Compare(a.Name, b.Name) })
 	further, err := n.House.Record.SetOffered(others)
-	outdated, followErr := n.House.Record.SetFollowUps(n.Following)
-	if outdated > 0 {
-		n.Log.Warn("follow-ups that another version of their program has made are out of date", "tasks", outdated)
+	if err != nil {
+		return err
 	}
-	err = errors.Join(err, followErr)
 	if mixed += further; mixed > 0 {
 		n.Log.Warn(
 			"sequences that another renderer, or version, has begun are finished by this one",
 			"sequences",
 			mixed,
 		)
+	}
+	outdated, err := n.House.Record.SetFollowUps(n.Following)
+	if outdated > 0 {
+		n.Log.Warn("follow-ups that another version of their program has made are out of date", "tasks", outdated)
 	}
 	return err
 }

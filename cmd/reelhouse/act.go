@@ -46,11 +46,20 @@ type actLine struct {
 }
 
 func actCommand(event queue.Event, short string) *cobra.Command {
+	return onTargets(string(event), short, short+".", func(h *house.House, scope store.Scope) (int, error) {
+		return h.Record.Apply(scope, event)
+	})
+}
+
+// onTargets returns a command that does something with each of its targets, and says with how many tasks.
+func onTargets(
+	name, short, long string, do func(h *house.House, scope store.Scope) (int, error),
+) *cobra.Command {
 	var data string
 	var asJSON bool
 	cmd := &cobra.Command{
-		Use: string(event) + " TARGET...", Short: short, Args: cobra.MinimumNArgs(1),
-		Long: short + ". " + addressHelp + "\n\nExits with 3 if there was nothing to do for any of them.",
+		Use: name + " TARGET...", Short: short, Args: cobra.MinimumNArgs(1),
+		Long: long + " " + addressHelp + "\n\nExits with 3 if there was nothing to do for any of them.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return beside(data, func(h *house.House) error {
 				scopes, err := targets(h, args)
@@ -59,7 +68,7 @@ func actCommand(event queue.Event, short string) *cobra.Command {
 				}
 				lines, all := []actLine{}, 0
 				for i, scope := range scopes {
-					n, err := h.Record.Apply(scope, event)
+					n, err := do(h, scope)
 					if err != nil && !errors.Is(err, store.ErrNothing) {
 						return err
 					}
@@ -70,7 +79,7 @@ func actCommand(event queue.Event, short string) *cobra.Command {
 					err = printJSON(cmd.OutOrStdout(), lines)
 				} else {
 					for _, l := range lines {
-						fmt.Fprintf(cmd.OutOrStdout(), "%s: %s, %s\n", l.Address, event, counted(l.Frames, "frame"))
+						fmt.Fprintf(cmd.OutOrStdout(), "%s: %s, %s\n", l.Address, name, counted(l.Frames, "frame"))
 					}
 				}
 				if err == nil && all == 0 {

@@ -55,15 +55,7 @@ func TestAShellScriptMakesWhatFollows(t *testing.T) {
 		t.Fatal(err)
 	}
 	start(t, data, "--config", config)
-	call := func(exit int, args ...string) string {
-		t.Helper()
-		args = append(args[:1:1], append([]string{"--data", data}, args[1:]...)...)
-		out, complaints, err := run(t, args...)
-		if code(err) != exit {
-			t.Fatalf("%v: exit %d, want %d\n%s%s", args, code(err), exit, out, complaints)
-		}
-		return out
-	}
+	call := caller(t, data)
 	call(2, "send", "--follow-up", "film")
 	var sent sentBatch
 	out := call(0, "send", "--json", "--gate", "--follow-up", "checksums", "--follow-up", "reel")

@@ -10,10 +10,9 @@ import (
 	"reelhouse/house"
 )
 
-// The queue is looked at and changed from the command line, by the addresses that it prints.
-func TestTheQueueFromTheCommandLine(t *testing.T) {
-	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:2] })
-	call := func(exit int, args ...string) string {
+// caller returns what runs a command with a data folder, and wants it to end with an exit code.
+func caller(t *testing.T, data string) func(exit int, args ...string) string {
+	return func(exit int, args ...string) string {
 		t.Helper()
 		args = append(args[:1:1], append([]string{"--data", data}, args[1:]...)...)
 		out, complaints, err := run(t, args...)
@@ -22,6 +21,12 @@ func TestTheQueueFromTheCommandLine(t *testing.T) {
 		}
 		return out
 	}
+}
+
+// The queue is looked at and changed from the command line, by the addresses that it prints.
+func TestTheQueueFromTheCommandLine(t *testing.T) {
+	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:2] })
+	call := caller(t, data)
 	var sent sentBatch
 	if err := json.Unmarshal([]byte(call(0, "send", "--json", "--needs", "tries=5")), &sent); err != nil ||
 		sent.Batch != 1 {

@@ -2,7 +2,6 @@ package main
 
 import (
 	"errors"
-	"fmt"
 
 	"github.com/spf13/cobra"
 
@@ -12,49 +11,16 @@ import (
 )
 
 func rerenderCommand() *cobra.Command {
-	var data string
-	var asJSON bool
-	cmd := &cobra.Command{
-		Use: "rerender TARGET...", Short: "Render good frames once more, to see that the same bytes come out",
-		Args: cobra.MinimumNArgs(1),
-		Long: "What is there stays, whatever comes out: the task BATCH/SHOT/VIEW/SIZE/repeat/FRAME is good if all " +
-			"files " +
-			"have the same bytes, and fails with what differs if not. Of follow-ups it makes those again that are " +
-			"out of " +
-			"date, or one that is named. " + addressHelp + "\n\nExits with 3 if there was nothing to do for any of " +
-			"them.",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			return beside(data, func(h *house.House) error {
-				scopes, err := targets(h, args)
-				if err != nil {
-					return err
-				}
-				lines, all := []actLine{}, 0
-				for i, scope := range scopes {
-					n, err := rerender(h, scope)
-					if err != nil && !errors.Is(err, store.ErrNothing) {
-						return err
-					}
-					all += n
-					lines = append(lines, actLine{args[i], n})
-				}
-				if asJSON {
-					err = printJSON(cmd.OutOrStdout(), lines)
-				} else {
-					for _, l := range lines {
-						fmt.Fprintf(cmd.OutOrStdout(), "%s: rerender, %s\n", l.Address, counted(l.Frames, "frame"))
-					}
-				}
-				if err == nil && all == 0 {
-					return exitFound
-				}
-				return err
-			})
-		},
-	}
-	dataFlag(cmd, &data)
-	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
-	return cmd
+	return onTargets(
+		"rerender",
+		"Render good frames once more, to see that the same bytes come out",
+		"What is there stays, whatever comes out: the task BATCH/SHOT/VIEW/SIZE/repeat/FRAME is good if all files "+
+			"have "+
+			"the same bytes, and fails with what differs if not. Of follow-ups it makes those again that are out of "+
+			"date, "+
+			"or one that is named.",
+		rerender,
+	)
 }
 
 // rerender has the good frames of a target rendered once more, or made again.

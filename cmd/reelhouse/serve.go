@@ -70,6 +70,9 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		listener.Close()
 		return err
 	}
+	if err := nodes.Offer(); err != nil { // as on a full disk: the nodes try it again
+		log.Warn("what the house renders with is not noted yet", "error", err)
+	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	ended := make(chan error, 1)

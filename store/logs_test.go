@@ -26,15 +26,12 @@ func TestWordsOfLogsAreFound(t *testing.T) {
 	said(t, s, "quay.png, in another batch")
 	for text, want := range map[string][]string{
 		"quay.png": {"1:2", "1:4", "1:5"}, "TEXTURE quay": {"1:2"}, `"quoted" thing`: {"3:1"}, "xq": {"5:1"},
-		"ÆØÅ": {}, "æøå": {"3:1"}, "%": {"3:1"}, "* OR NEAR(": {}, "nothing is like that": {}, "": {}, "  ": {},
+		"æøå": {"3:1"}, "%": {"3:1"}, "* OR NEAR(": {}, "nothing is like that": {}, "": {}, "  ": {},
 	} {
 		found, further, err := s.SearchLogs(b.ID, text)
 		var got []string
 		for _, l := range found {
 			got = append(got, fmt.Sprintf("%d:%d", l.Number, l.Line))
-		}
-		if text == "ÆØÅ" { // whether letters beyond ASCII are folded is the index's
-			continue
 		}
 		if err != nil || further != 0 || strings.Join(got, " ") != strings.Join(want, " ") {
 			t.Errorf("%q is found at %v, want %v; %v", text, got, want, err)

@@ -103,7 +103,7 @@ func TestWhatFollowsIsShownAndMadeAgain(t *testing.T) {
 	}
 }
 
-// Three requests of a stranger make nothing good, and open nothing that is not there.
+// A gate keeps all frames but three, until somebody opens it.
 func TestAGateIsOpenedByItsButton(t *testing.T) {
 	s := webtest.New(t)
 	p := s.Production().Production

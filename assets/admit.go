@@ -14,13 +14,17 @@ type Admission string
 const (
 	AdmitScene       Admission = "scene"
 	AdmitEnvironment Admission = "environment"
+	AdmitReference   Admission = "reference"
 	AdmitUSD         Admission = "usd" // text, of which cameras are read
 )
 
 // Memory returns how many bytes the first reading may take, which is more than what its budget lets through needs.
 func (a Admission) Memory() int64 {
-	if a == AdmitEnvironment {
+	switch a {
+	case AdmitEnvironment:
 		return trace.MostEnvironmentMemory
+	case AdmitReference:
+		return mostReferenceMemory
 	}
 	return scene.MostMemory
 }
@@ -37,6 +41,8 @@ func (a Admission) Read(path string) error {
 		_, err = scene.Read(f)
 	case AdmitUSD:
 		_, err = scene.ReadUSD(f)
+	case AdmitReference:
+		_, err = lightOf(f)
 	default:
 		_, err = readEnvironment(f)
 	}

@@ -31,12 +31,13 @@ func TestHungryScenesDoNotReachTheServer(t *testing.T) {
 	_, _, err = l.ImportScene("hungry.glb", strings.NewReader("anything"))
 	_, around := l.ImportEnvironment("hungry.hdr", strings.NewReader("anything"))
 	_, cameras := l.ImportOpaque("hungry.usda", strings.NewReader("anything"), production.Opaque{})
-	for _, err := range []error{err, around, cameras} {
+	_, reference := l.ImportReference("hungry.png", strings.NewReader("anything"))
+	for _, err := range []error{err, around, cameras, reference} {
 		if err == nil || !strings.Contains(err.Error(), "takes more than it may") {
 			t.Errorf("it was taken in: %v", err)
 		}
 	}
-	if !slices.Equal(kinds, []Admission{AdmitScene, AdmitEnvironment, AdmitUSD}) {
+	if !slices.Equal(kinds, []Admission{AdmitScene, AdmitEnvironment, AdmitUSD, AdmitReference}) {
 		t.Errorf("read first were %v", kinds)
 	}
 	if after, _ := filepath.Glob(filepath.Join(l.dir, "*", "*")); len(after) != len(before) {

@@ -36,7 +36,7 @@ const (
 )
 
 // folders are those of a library.
-var folders = []string{"scenes", "environments", "sounds", "incoming"}
+var folders = []string{"scenes", "environments", "sounds", "references", "incoming"}
 
 // Open returns the library in a folder, and makes what there is not of it unless it is only read.
 func Open(dir string, readOnly bool) (*Library, error) {
@@ -61,7 +61,7 @@ const arriving = ".incoming-"
 
 // sweep removes files that were coming in when the server was ended. What cannot be removed does no harm.
 func (l *Library) sweep() {
-	for _, sub := range folders[:3] {
+	for _, sub := range folders[:len(folders)-1] { // people put files into the last one themselves
 		files, _ := os.ReadDir(l.path(sub))
 		for _, f := range files {
 			if strings.HasPrefix(f.Name(), arriving) {

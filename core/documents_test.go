@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"reelhouse/core/edit"
+	"reelhouse/core/inspect"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/preflight"
@@ -26,6 +27,7 @@ var tables = []struct {
 	{"../docs/formats.md", "passes", passTable},
 	{"../docs/checks.md", "rules", ruleTable},
 	{"../docs/command-line.md", "edits", editTable},
+	{"../docs/inspection.md", "faults", faultTable},
 }
 
 func TestTablesInDocumentsAreFresh(t *testing.T) {
@@ -129,6 +131,14 @@ func ruleTable() string {
 				severity += ", mandatory"
 			}
 			row("`"+r.Name+"`", severity, r.Why)
+		}
+	})
+}
+
+func faultTable() string {
+	return table("fault | name | what it is | told from", func(row func(...string)) {
+		for _, d := range inspect.Faults() {
+			row("`"+string(d.Fault)+"`", d.Name, d.Means, d.Threshold)
 		}
 	})
 }

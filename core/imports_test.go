@@ -22,7 +22,8 @@ var rows = []string{
 	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",
 	"fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg",
 	"imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
-	"picture", "framefile", "preflight", "queue", "work", "trace", "inspect", "followup", "screening", "delivery",
+	"picture", "framefile", "preflight", "queue", "work", "review", "trace", "inspect", "followup", "screening",
+	"delivery",
 }
 
 // layers are the folders outside core, likewise; core comes before them all.

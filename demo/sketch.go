@@ -32,8 +32,8 @@ func SketchScene() production.Opaque {
 }
 
 // Sketches returns the second production: the ferry as flat sketches, which the stand-in of another maker renders. The
-// last shot has a value by which the stand-in gives its pictures another size, so that its frames fail until the value
-// is taken away.
+// second shot has a value by which some of its pictures are spoilt, which only an inspection finds; the last shot has a
+// value by which the stand-in gives its pictures another size, so that its frames fail until the value is taken away.
 func Sketches(scene production.SceneFile) production.Production {
 	p := production.New(SketchCode, "The Saltmarsh Ferry, sketches")
 	p.Scene = scene
@@ -50,7 +50,7 @@ func Sketches(scene production.SceneFile) production.Production {
 	}
 	p.Shots = []production.Shot{
 		shot("010", "Dusk over the harbour", 1024),
-		shot("020", "The ferry puts out", 1048),
+		shot("020", "The ferry puts out", 1048, production.Value{Key: "mood", Value: "blemish"}),
 		shot(
 			"030",
 			"A sketch to mend: its pictures have another size",

@@ -3,6 +3,7 @@ package farm
 import (
 	"bytes"
 	"errors"
+	"io"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -10,6 +11,9 @@ import (
 
 	"golang.org/x/sys/unix"
 )
+
+// startsWithin is how long a process is given to have the environment of the program that it starts.
+const startsWithin = 200 * time.Millisecond
 
 // endMarked kills every process that has a variable of its environment set so, as all have that a node started and all
 // that they started, and returns when they have ended: until then they may still write. It is for those whose
@@ -39,8 +43,7 @@ func killMarked(variable string, until time.Time) (killed int) {
 		if err != nil && !old {
 			continue
 		}
-		data, err := os.ReadFile(path)
-		marked := err == nil && bytes.Contains(append([]byte{0}, data...), []byte("\x00"+variable+"\x00"))
+		marked := bytes.Contains(append([]byte{0}, environment(path)...), []byte("\x00"+variable+"\x00"))
 		switch {
 		case old:
 			if marked && unix.Kill(pid, unix.SIGKILL) == nil {
@@ -54,6 +57,44 @@ func killMarked(variable string, until time.Time) (killed int) {
 		unix.Close(process)
 	}
 	return killed
+}
+
+// environment reads the environment of a process. One that is just starting a program has none for a moment, though it
+// has the program already: it is read again, but not for longer than startsWithin, since some are started with none.
+func environment(path string) []byte {
+	buffer := make([]byte, 64<<10)
+	for until := time.Now().Add(startsWithin); ; {
+		read, err := readAtOnce(path, buffer)
+		switch {
+		case err != nil:
+			return nil
+		case read == len(buffer):
+			buffer = make([]byte, 2*len(buffer))
+			continue
+		case read > 0:
+			return buffer[:read]
+		}
+		_, err = os.Readlink(filepath.Join(filepath.Dir(path), "exe"))
+		if err != nil || time.Now().After(until) {
+			return nil // it is of the system itself, it has ended, or it has none
+		}
+		time.Sleep(time.Millisecond)
+	}
+}
+
+// readAtOnce reads with one call of the system: between two of them the process may start another program, and what
+// follows would be missing.
+func readAtOnce(path string, buffer []byte) (int, error) {
+	file, err := os.Open(path)
+	if err != nil {
+		return 0, err
+	}
+	defer file.Close()
+	read, err := file.Read(buffer)
+	if errors.Is(err, io.EOF) {
+		return 0, nil
+	}
+	return read, err
 }
 
 // waitForEnd returns when a process has ended, or at a time.

@@ -482,6 +482,8 @@ func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, hea
 		do = n.repeat
 	case l.Sequence.Follows > 0:
 		do = n.follow
+	case takenOver(l):
+		do = n.takeOver
 	case len(l.Tiles) > 0:
 		do = n.assemble
 	}
@@ -752,6 +754,9 @@ func (n *Node) place(ctx context.Context, l *store.Lease, parts []part, log *Log
 	}
 	judged, err := n.judge(ctx, parts, log)
 	if err != nil {
+		return nil, err
+	}
+	if err := n.approvedStays(l, judged); err != nil {
 		return nil, err
 	}
 	bad := badFiles(judged)

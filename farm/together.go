@@ -29,6 +29,12 @@ func (n *Node) renderTogether(ctx, parent context.Context, leases []*store.Lease
 	var order job.Job
 	var shares []*share
 	for _, l := range leases {
+		if takenOver(l) {
+			log := NewLog()
+			log.Add("%s, on node %s", stepName(l), n.Name)
+			n.ended(ctx, parent, l, n.finish(ctx, parent, l, log, func(job.Message) {}), log)
+			continue
+		}
 		s := &share{lease: l, log: NewLog()}
 		s.log.Add("%s, on node %s, with %d frames in one process", stepName(l), n.Name, len(leases))
 		j, parts, kept, err := newJob(n.House, l)

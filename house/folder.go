@@ -87,5 +87,8 @@ func (h *House) Output() string { return h.path("output") }
 // Thumbs returns the folder of small pictures.
 func (h *House) Thumbs() string { return h.path("thumbs") }
 
+// Viewing returns the folder of viewing files, which may be deleted at any time.
+func (h *House) Viewing() string { return h.path("viewing") }
+
 // Work returns the folder of jobs under way.
 func (h *House) Work() string { return h.path("work") }

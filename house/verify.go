@@ -13,6 +13,7 @@ import (
 	"sync"
 
 	"golang.org/x/sync/errgroup"
+	"golang.org/x/time/rate"
 
 	"reelhouse/core/naming"
 	"reelhouse/core/queue"
@@ -25,6 +26,27 @@ type Verification struct {
 	// Deep reads every file and compares its sum. Otherwise only whether it is there, is a plain file, and has its size
 	// is looked at.
 	Deep bool
+	// BytesPerSecond bounds what a deep one reads, so that rendering is not held up; 0 for no bound.
+	BytesPerSecond int64
+}
+
+// mostAtOnce is what a bounded verification reads without a pause.
+const mostAtOnce = 8 << 20
+
+// pace returns what is waited for before so many bytes are read.
+func (v Verification) pace() func(ctx context.Context, bytes int64) error {
+	if !v.Deep || v.BytesPerSecond <= 0 {
+		return func(context.Context, int64) error { return nil }
+	}
+	limiter := rate.NewLimiter(rate.Limit(v.BytesPerSecond), mostAtOnce)
+	return func(ctx context.Context, bytes int64) error {
+		for ; bytes > 0; bytes -= mostAtOnce {
+			if err := limiter.WaitN(ctx, int(min(bytes, mostAtOnce))); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
 }
 
 // A LostFile is a file that is not what was judged.
@@ -83,6 +105,7 @@ func (h *House) Verify(ctx context.Context, what Verification, progress func(don
 	for _, b := range batches {
 		all += b.Counts()[queue.Good] + b.Counts()[queue.Lost]
 	}
+	pace := what.pace()
 	folders := map[string]bool{} // that hold files of what is verified
 	for _, b := range batches {
 		following, err := h.Record.FollowUpsOf(b.ID)
@@ -96,7 +119,7 @@ func (h *House) Verify(ctx context.Context, what Verification, progress func(don
 			if q.Counts[queue.Good]+q.Counts[queue.Lost] == 0 {
 				continue
 			}
-			err := h.verifySequence(ctx, what, b, q, &out, func() {
+			err := h.verifySequence(ctx, what, pace, b, q, &out, func() {
 				done++
 				if progress != nil {
 					progress(done, all)
@@ -116,6 +139,7 @@ func (h *House) Verify(ctx context.Context, what Verification, progress func(don
 func (h *House) verifySequence(
 	ctx context.Context,
 	what Verification,
+	pace func(ctx context.Context, bytes int64) error,
 	b store.Batch,
 	q store.Sequence,
 	out *Verified,
@@ -131,6 +155,9 @@ func (h *House) verifySequence(
 	for _, f := range frames {
 		group.Go(func() error {
 			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if err := pace(ctx, bytesOf(f.Files)); err != nil {
 				return err
 			}
 			faults, bytes, unread := h.faults(what.Deep, f.Files)
@@ -168,6 +195,13 @@ func (h *House) verifySequence(
 	err = group.Wait()
 	slices.SortFunc(out.Lost, func(a, b LostFile) int { return strings.Compare(a.Path, b.Path) })
 	return err
+}
+
+func bytesOf(files []store.File) (sum int64) {
+	for _, f := range files {
+		sum += f.Bytes
+	}
+	return sum
 }
 
 // faults says what is wrong with files, by their paths, and how many bytes are well. Of files that cannot be looked at

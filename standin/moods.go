@@ -15,6 +15,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"reelhouse/core/pixel"
 )
 
 // MoodVariable is the variable of the environment that says how it misbehaves, where no flag does.
@@ -26,6 +28,7 @@ type mood struct {
 	name, means string
 	before      func(ctx context.Context, out io.Writer) error
 	at          func(ctx context.Context, out io.Writer, width, height int) (w, h int, write bool, err error)
+	spoils      bool // see spoil
 }
 
 var moods = []mood{
@@ -89,6 +92,8 @@ var moods = []mood{
 			return nil
 		},
 	},
+	{name: "blemish", means: "some pictures are black, lack a strip, have a bright speck, or are the one before",
+		spoils: true},
 	{name: "chatter", means: "its log has a gigabyte", before: func(ctx context.Context, out io.Writer) error {
 		line := []byte(strings.Repeat("rope ", 400) + "\n")
 		block := bytes.Repeat(line, 500)
@@ -99,6 +104,42 @@ var moods = []mood{
 		}
 		return ctx.Err()
 	}},
+}
+
+// Frames by what their numbers leave when divided by spoilEvery are spoilt in these ways.
+const (
+	spoilEvery   = 24
+	spoilBlack   = 5
+	spoilStrip   = 11
+	spoilRepeats = 16
+	spoilSpeck   = 20
+)
+
+// drawn returns which frame is drawn for a number.
+func (m mood) drawn(number int) int {
+	if m.spoils && number%spoilEvery == spoilRepeats {
+		return number - 1
+	}
+	return number
+}
+
+// spoil does to a picture what no size and no header tells.
+func (m mood) spoil(number int, img *pixel.Image) {
+	if !m.spoils {
+		return
+	}
+	light := img.Planes[:3]
+	for c := range light {
+		data := light[c].Data
+		switch number % spoilEvery {
+		case spoilBlack:
+			clear(data)
+		case spoilStrip:
+			clear(data[img.Height*2/3*img.Width : img.Height*3/4*img.Width])
+		case spoilSpeck:
+			data[img.Height/4*img.Width+img.Width/3] = 300
+		}
+	}
 }
 
 // Moods names how it can misbehave.

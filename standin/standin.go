@@ -236,7 +236,8 @@ func (o options) run(ctx context.Context, out io.Writer) error {
 			return err
 		}
 		began := time.Now()
-		img := scene.Draw(width, height, o.quality, number)
+		img := scene.Draw(width, height, o.quality, mood.drawn(number))
+		mood.spoil(number, img)
 		path := fmt.Sprintf("%s_%0*d.%s", o.into, o.digits, number, o.kind)
 		if write {
 			if err := save(path, o.kind, img); err != nil {

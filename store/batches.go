@@ -66,6 +66,8 @@ type Sending struct {
 	FollowUps []FollowUp
 	// Gate lets the first, middle and last frame of each sequence come first, and the others only when these are good.
 	Gate bool
+	// Answers are the retakes, by their numbers, of which the batch makes the frames again.
+	Answers []int64
 	Waiting
 }
 
@@ -206,7 +208,7 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 				return fmt.Errorf("sequence %s: %w", b.Sequences[i].Title(), err)
 			}
 		}
-		return nil
+		return answer(tx, id, how.Answers)
 	})
 	return id, err
 }
@@ -268,7 +270,7 @@ func (s *Store) sendSequence(
 		sequence.View,
 		sequence.SizeCode,
 		sequence.Frames.String(),
-		b.Samples(sequence),
+		b.Samples(sequence)*sequence.RenderedShare(),
 		b.Modelled(sequence),
 		b.TileCount(sequence),
 		len(sequence.Files),
@@ -625,12 +627,9 @@ func (s *Store) spec(id int64) (plan.Sequence, error) {
 	if known {
 		return kept, nil
 	}
-	var text string
-	if err := s.read.QueryRow("SELECT spec FROM frozen_sequence WHERE sequence_id = ?", id).Scan(&text); err != nil {
-		return kept, fmt.Errorf("sequence %d: %w", id, err)
-	}
-	if err := json.Unmarshal([]byte(text), &kept); err != nil {
-		return kept, fmt.Errorf("sequence %d: %w", id, err)
+	kept, err := readSpec(s.read, id)
+	if err != nil {
+		return kept, err
 	}
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
@@ -639,6 +638,18 @@ func (s *Store) spec(id int64) (plan.Sequence, error) {
 	}
 	s.specs[id] = kept
 	return kept, nil
+}
+
+func readSpec(q queryer, id int64) (spec plan.Sequence, err error) {
+	var text string
+	err = q.QueryRow("SELECT spec FROM frozen_sequence WHERE sequence_id = ?", id).Scan(&text)
+	if err == nil {
+		err = json.Unmarshal([]byte(text), &spec)
+	}
+	if err != nil {
+		err = fmt.Errorf("sequence %d: %w", id, err)
+	}
+	return spec, err
 }
 
 // SetPriority changes a batch's place in the queue.

@@ -404,10 +404,11 @@ func (s *Store) Repeat(sequence int64, numbers frame.Set) (changed int, err erro
 		if err != nil {
 			return err
 		}
-		good = slices.DeleteFunc(good, func(n int) bool { return !numbers.Contains(n) })
+		rendered := q.Spec.Rendered() // what was taken over was rendered as another version
+		good = slices.DeleteFunc(good, func(n int) bool { return !numbers.Contains(n) || !rendered.Contains(n) })
 		if len(good) == 0 {
 			return fmt.Errorf(
-				"%w: only good frames are rendered again to be compared, and there are none here",
+				"%w: only good frames that were rendered here are rendered again to be compared, and there are none",
 				ErrNothing,
 			)
 		}
@@ -434,9 +435,8 @@ func (s *Store) repeatOf(tx *writing, b Batch, q Sequence, class work.Class) (id
 	}
 	// None of its frames is fresh: those that are asked for get rows, and it has no others.
 	spec.Frames, spec.Own = frame.Set{}, frame.Set{}
-	var place int
-	if err := tx.QueryRow("SELECT min(ordinal, 0) - 1 FROM (SELECT min(ordinal) AS ordinal FROM sequence "+
-		"WHERE batch_id = ?)", b.ID).Scan(&place); err != nil {
+	place, err := placeBefore(tx, b.ID)
+	if err != nil {
 		return 0, err
 	}
 	return insertFollowUp(tx, b.ID, place, q.ID, spec, queue.Blocked, class, FollowUp{})

@@ -150,6 +150,23 @@ func frames(q interface {
 	return found, rows.Err()
 }
 
+// SomeGood returns at most so many of a sequence's good frames, spread evenly over them as they came, in the order of
+// their numbers. good is how many there are.
+func (s *Store) SomeGood(sequence int64, good, most int) ([]int, error) {
+	var numbers []int
+	n := min(good, most)
+	for i := range n {
+		found, err := column[int](s.read, `SELECT number FROM frame WHERE sequence_id = ? AND state = 'good'
+			ORDER BY wave, turn, number LIMIT 1 OFFSET ?`, sequence, i*good/n)
+		if err != nil {
+			return nil, err
+		}
+		numbers = append(numbers, found...)
+	}
+	slices.Sort(numbers)
+	return slices.Compact(numbers), nil
+}
+
 // Frames returns every frame of a sequence in order.
 func (s *Store) Frames(sequence int64) ([]Frame, error) {
 	for { // a frame that gets its row meanwhile would be missed, or be there twice
@@ -240,4 +257,23 @@ func (s *Store) Logs(sequence int64, number int) ([]Log, error) {
 		logs = append(logs, l)
 	}
 	return logs, rows.Err()
+}
+
+// GoodBySequence returns how many frames are good of each sequence that is rendered; those without any are left out.
+func (s *Store) GoodBySequence() (map[int64]int, error) {
+	rows, err := s.read.Query("SELECT id, good FROM sequence WHERE follows = 0 AND good > 0")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	all := map[int64]int{}
+	for rows.Next() {
+		var id int64
+		var good int
+		if err := rows.Scan(&id, &good); err != nil {
+			return nil, err
+		}
+		all[id] = good
+	}
+	return all, rows.Err()
 }

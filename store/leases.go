@@ -120,7 +120,11 @@ func (s *Store) withSource(id int64) (sequence, source Sequence, err error) {
 // take leases the step whose turn it is, and what comes with it. A frame in tiles is split on its first turn, and is
 // put together when all of them are good.
 func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
-	if paused, err := pausedSince(tx); err != nil || !paused.IsZero() {
+	var paused string
+	var tiles bool // may be taken
+	err := tx.QueryRow("SELECT paused_at, EXISTS (SELECT 1 FROM tile WHERE state = 'ready') FROM house_status").
+		Scan(&paused, &tiles)
+	if err != nil || paused != "" {
 		return nil, err
 	}
 	can, assembles, err := offer.ables(tx)
@@ -132,9 +136,11 @@ func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
 		if err != nil {
 			return nil, err
 		}
-		tile, err := nextTile(tx, offer.Except, can)
-		if err != nil {
-			return nil, err
+		var tile *step
+		if tiles {
+			if tile, err = nextTile(tx, offer.Except, can); err != nil {
+				return nil, err
+			}
 		}
 		switch {
 		case tile != nil && (frame == nil || tile.Compare(frame.Turn) < 0):
@@ -142,6 +148,9 @@ func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
 			return []*Lease{l}, err
 		case frame == nil:
 			return nil, nil
+		}
+		if err := s.takesWhole(tx, frame); err != nil {
+			return nil, err
 		}
 		if frame.tiles == 0 {
 			return s.takeFrames(tx, frame, offer)
@@ -159,6 +168,7 @@ func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
 		if err := move(tx, frame.sequence, frame.number, queue.Cut, nil); err != nil {
 			return nil, err
 		}
+		tiles = true
 	}
 }
 
@@ -211,6 +221,25 @@ func (s *Store) takeFrames(tx *writing, first *step, offer Offer) ([]*Lease, err
 		all = append(all, l)
 	}
 	return all, nil
+}
+
+// takesWhole lets a frame that is taken over from an earlier sequence be so as a whole, whatever the others are
+// rendered in.
+func (s *Store) takesWhole(tx *writing, frame *step) error {
+	if frame.tiles == 0 {
+		return nil
+	}
+	spec, err := s.spec(frame.sequence)
+	if errors.Is(err, sql.ErrNoRows) { // it is sent by a change that shares the transaction
+		spec, err = readSpec(tx, frame.sequence)
+	}
+	if err != nil {
+		return err
+	}
+	if _, taken := spec.TakenAt(frame.number); taken {
+		frame.tiles = 0
+	}
+	return nil
 }
 
 func takeFrame(tx *writing, frame *step, offer Offer, needs string) (*Lease, error) {

@@ -153,8 +153,12 @@ func (s *Store) renderedBy(name string, r fingerprint.Renderer, note func(tx *wr
 	})
 }
 
-// Print returns the fingerprint of a frame, "" if it is not known.
+// Print returns the fingerprint of a frame, "" if it is not known. One that was taken over has that with which it was
+// rendered.
 func (q Sequence) Print(number int) fingerprint.Print {
+	if t, taken := q.Spec.TakenAt(number); taken {
+		return t.Print.Frame(number, q.Spec.Label(number))
+	}
 	return q.Fingerprint.Frame(number, q.Spec.Label(number))
 }
 

@@ -53,8 +53,9 @@ const keptPlans = 500
 // Open opens the record in a file, makes it if there is none, and brings its tables up to date.
 func Open(file string) (*Store, error) {
 	dsn := func(extra string) string {
+		// What a change that fails is undone with goes to memory, not to a file of its own.
 		q := "_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=synchronous(FULL)" +
-			extra
+			"&_pragma=temp_store(MEMORY)" + extra
 		return (&url.URL{Scheme: "file", Opaque: (&url.URL{Path: file}).EscapedPath(), RawQuery: q}).String()
 	}
 	write, err := sql.Open("sqlite", dsn("&_txlock=immediate"))

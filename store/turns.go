@@ -51,15 +51,15 @@ func (s *Store) nextFrame(tx *writing, except []int64, can []able, tiled bool) (
 		return nil, err
 	}
 	for _, b := range batches {
-		n, fresh, err := nextSequence(tx, b, can, tiled)
+		n, bare, err := nextSequence(tx, b, can, tiled)
 		if err != nil {
 			return nil, err
 		}
 		if n == nil {
 			continue
 		}
-		if fresh {
-			if err := s.rowsForNext(tx, n.sequence); err != nil {
+		if bare {
+			if err := s.rowsFor(tx, n.sequence, rowsAhead); err != nil {
 				return nil, err
 			}
 		}
@@ -117,8 +117,8 @@ func readyBatches(tx *writing, except []int64) ([]readyBatch, error) {
 }
 
 // nextSequence returns the sequence of a batch whose turn it is, of those whose classes can be taken, nil if there is
-// none; and whether fresh frames of it are ready.
-func nextSequence(tx *writing, b readyBatch, can []able, tiled bool) (best *step, fresh bool, err error) {
+// none; and whether none of its ready frames has a row yet.
+func nextSequence(tx *writing, b readyBatch, can []able, tiled bool) (best *step, bare bool, err error) {
 	wave, order := "0", turnOf(sequenceTurn) // which the index has
 	if b.inWaves {
 		wave, order = waveOfNext, "wave, "+order
@@ -127,24 +127,24 @@ func nextSequence(tx *writing, b readyBatch, can []able, tiled bool) (best *step
 	if !tiled {
 		tiles = " AND q.tiles = 0"
 	}
-	query := `SELECT q.id, q.ordinal, q.tiles, q.fresh > 0 AND q.fresh_state = 'ready', ` + wave + ` AS wave
+	query := `SELECT q.id, q.ordinal, q.tiles, q.fresh = q.ready AND q.fresh_state = 'ready', ` + wave + ` AS wave
 		FROM sequence q WHERE q.batch_id = ? AND q.class_id = ? AND q.ready > 0` + tiles + ` ORDER BY ` + order +
 		` LIMIT 1`
 	for _, c := range can {
 		n := &step{class: c.Class, needs: c.needs}
 		n.Priority, n.Batch = b.priority, b.id
-		var isFresh bool
-		err := tx.QueryRow(query, b.id, c.id).Scan(&n.sequence, &n.Sequence, &n.tiles, &isFresh, &n.Wave)
+		var isBare bool
+		err := tx.QueryRow(query, b.id, c.id).Scan(&n.sequence, &n.Sequence, &n.tiles, &isBare, &n.Wave)
 		if errors.Is(err, sql.ErrNoRows) {
 			continue
 		} else if err != nil {
 			return nil, false, err
 		}
 		if best == nil || n.Compare(best.Turn) < 0 {
-			best, fresh = n, isFresh
+			best, bare = n, isBare
 		}
 	}
-	return best, fresh, nil
+	return best, bare, nil
 }
 
 // waveOfNext is the wave of a sequence's next ready frame.

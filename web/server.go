@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"sync"
 	"syscall"
 	"time"
 
@@ -75,11 +76,16 @@ const policy = "default-src 'self'; img-src 'self' blob: data:; object-src 'none
 // Serve serves on the listener until ctx ends.
 func Serve(ctx context.Context, l net.Listener, s Server) error {
 	s.Listening = l.Addr()
-	handler, err := Handler(s)
+	app, handler, err := New(s)
 	if err != nil {
 		l.Close()
 		return err
 	}
+	var running sync.WaitGroup
+	defer running.Wait()
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	app.Run(ctx, &running)
 	return echo.StartConfig{
 		Listener: l, HideBanner: true, HidePort: true, GracefulTimeout: 3 * time.Second,
 		BeforeServeFunc: func(h *http.Server) error {

@@ -179,3 +179,18 @@ func TestOtherSitesCannotPost(t *testing.T) {
 		t.Errorf("a post from another site: %d", code)
 	}
 }
+
+// Whatever is posted has a bound: a stranger cannot fill the memory, or the disk.
+func TestWhatIsPostedIsBounded(t *testing.T) {
+	s := webtest.New(t)
+	for _, route := range s.Routes {
+		if route.Method != http.MethodPost {
+			continue
+		}
+		path := strings.Replace(route.Path, ":code", "TEST", 1)
+		answer := s.Ask(http.MethodPost, path, func(r *http.Request) { r.ContentLength = 1 << 45 })
+		if answer.Code != http.StatusRequestEntityTooLarge {
+			t.Errorf("%s: %d", route.Path, answer.Code)
+		}
+	}
+}

@@ -283,7 +283,6 @@ func TestScreenshots(t *testing.T) {
 		}
 	}
 	shoot("productions", "../../?new=1", "true")
-	shoot("sizes", "standards?open=tall#size-details", "true")
 	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
 	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)
 	shoot(
@@ -301,29 +300,35 @@ func TestScreenshots(t *testing.T) {
 	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("enough frames are good", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
-	// The still comes first when the shots before it are held.
-	p.do(
-		"hold them",
-		chromedp.Evaluate[chromedp.Void](
-			`for (const id of [1, 2, 3, 4]) fetch("/p/SALT/act", {method: "POST",
-				body: new URLSearchParams({event: "hold", sequence: id, station: "queue"})})`,
-		),
-	)
-	p.wait("tiles are under way", `document.querySelector("#sheet").textContent.includes("of 4 good, ")`)
-	p.do(
-		"open the frame",
-		chromedp.Evaluate[chromedp.Void](
-			`document.querySelector("section g[data-state=blocked]")
-				.dispatchEvent(new MouseEvent("click", {bubbles: true}))`,
-		),
-	)
-	p.wait("its tiles are shown", `document.querySelectorAll("#side [data-tile]").length === 4`)
-	keep("tiles", `document.querySelector("#side [data-tile][data-state=rendering]") !== null`)
-	shoot("screening", "screening?frame=1020", `document.querySelector("#picture").dataset.shows === "1020 beauty"`)
-	shoot(
-		"screening-depth", "screening?frame=1020&pass=depth",
-		`document.querySelector("#picture").dataset.shows === "1020 depth"`,
-	)
+	shoot("screening", "screening?sequence=1&frame=1020",
+		`document.querySelector("#picture").dataset.shows === "1020 beauty"`)
+	shoot("wall", "screening", `[...document.querySelectorAll("#wall img")].length > 1 &&
+		[...document.querySelectorAll("#wall img")].every(i => i.complete && i.naturalWidth > 0)`)
+	sketched := t.TempDir()
+	sketches, call := startAs(t, "demo", sketched).url, caller(t, sketched)
+	p.do("findings", chromedp.Navigate(sketches+"/p/SKETCH/screening?sequence=4&frame=1019&place=0,180,480,22"))
+	p.wait("it is inspected", `document.querySelectorAll(".found img").length > 7 &&
+		document.querySelector("#picture").dataset.shows === "1019 beauty"`)
+	call(0, "verdict", "1/020/front/hd", "retake", "--frames", "1013, 1019", "--note", "a strip is missing",
+		"--by", "Mira")
+	call(0, "verdict", "1/020/front/hd", "approved", "--frames", "1005-1012", "--by", "Mira")
+	p.do("as who comes later", chromedp.Reload())
+	keep("findings",
+		`document.querySelectorAll(".found img").length > 7 &&
+			[...document.querySelectorAll(".found img")].every(i => i.naturalWidth > 0) &&
+			document.querySelector("#picture").dataset.shows === "1019 beauty"`)
+	call(0, "edit", "--production", "SKETCH", "shot.set", "shots=020", "values=")
+	call(0, "retakes", "SKETCH", "--send")
+	call(0, "wait", "2")
+	p.do("find the new version", chromedp.Navigate(sketches+"/p/SKETCH/screening?find=v002"))
+	p.arrive("it is there", `document.querySelectorAll(".wall-card").length === 1`)
+	version := p.text(`document.querySelector(".wall-card").dataset.sequence`)
+	p.do("compare", chromedp.Navigate(
+		sketches+"/p/SKETCH/screening?sequence="+version+"&frame=1019&with=s4&mode=wipe"))
+	p.arrive("both are shown", `document.querySelector("#picture").dataset.compares === "wipe"`)
+	p.do("turn the line", chromedp.Evaluate[chromedp.Void](
+		`(a => { a.value = 25; a.oninput(); })(document.querySelector("#wipe-angle"))`))
+	keep("compare", "true")
 	for _, edit := range [][]string{
 		{"shot.set", "shots=010", "note=wait for the ferry"}, {"shot.set", "shots=010", "frames=1001-1036"},
 		{"look.set", "look=dusk", "sunElevation=4"}, {"size.set", "size=scope", "width=2050"},

@@ -31,6 +31,8 @@ type configuration struct {
 	// Kinds say what tasks of each kind need.
 	Kinds []configuredKind `json:"kinds"`
 	Nodes []configuredNode `json:"nodes"`
+	// Verify is when all finished files are read and compared with the record; nil for never.
+	Verify *nightly `json:"verify"`
 }
 
 // A configuredRenderer keeps the renderer contract, if it has a command, or is declared.
@@ -99,6 +101,11 @@ func (f serverFlags) configuration() (c configuration, err error) {
 
 // check says what is wrong with it, or nil.
 func (c configuration) check() error {
+	if c.Verify != nil {
+		if err := c.Verify.check(); err != nil {
+			return err
+		}
+	}
 	taken := map[string]bool{house.BuiltIn: true}
 	if c.Renderer != nil {
 		switch {

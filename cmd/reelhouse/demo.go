@@ -136,8 +136,8 @@ func seedSketches(h *house.House) error {
 	return sendSketches(h, p)
 }
 
-// sendSketches sends the second production, with a list of checksums of each sequence. One of its shots has to be
-// mended before that comes.
+// sendSketches sends the second production, with a list of checksums and an inspection of each sequence. One of its
+// shots has to be mended before that comes.
 func sendSketches(h *house.House, p production.Production) error {
 	c, err := demoConfiguration()
 	if err != nil {
@@ -155,8 +155,9 @@ func sendSketches(h *house.House, p production.Production) error {
 		return err
 	}
 	how := house.Sending{By: typist(), Confirmed: true}
-	how.Name = "Sketches, with their checksums"
-	if how.FollowUps, err = h.WantedFollowUps([]string{string(work.Checksums)}, nil); err != nil {
+	how.Name = "Sketches, inspected, with their checksums"
+	if how.FollowUps, err = h.WantedFollowUps([]string{string(work.Checksums), string(work.Inspection)},
+		nil); err != nil {
 		return err
 	}
 	_, err = h.SendDraft(p, how)

@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"reelhouse/core/frame"
 	"reelhouse/core/inspect"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -22,18 +23,37 @@ import (
 )
 
 func inspectCommand() *cobra.Command {
-	var asJSON, facts bool
-	var at string
+	var asJSON, facts, loop bool
+	var at, sequence, frames, pictures string
 	cmd := &cobra.Command{
-		Use: "inspect PATH...", Short: "Judge image files, or all of those below folders", Args: cobra.MinimumNArgs(1),
+		Use: "inspect PATH...", Short: "Judge image files, or all of those below folders, or whole sequences",
 		RunE: func(cmd *cobra.Command, args []string) error {
+			switch {
+			case sequence != "" && len(args) > 0:
+				return usagef("--sequence takes one folder, file or pattern, and no further paths")
+			case sequence != "":
+				set, err := frame.Parse(frames)
+				if frames != "" && err != nil {
+					return &usageError{err}
+				}
+				want := inspect.Wanted{Frames: set, Loop: loop}
+				return inspectSequences(cmd, sequence, want, pictures, asJSON)
+			case len(args) == 0:
+				return usagef("name files or folders, or a sequence with --sequence")
+			}
 			if cmd.Flags().Changed("at") {
 				return valuesAt(cmd.OutOrStdout(), args, at, asJSON)
 			}
 			return inspectAll(cmd.OutOrStdout(), args, asJSON, facts)
 		},
 	}
-	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON: a list with an object a file")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON: a list with an object a file, or an inspection")
+	cmd.Flags().StringVar(&sequence, "sequence", "",
+		"find what is wrong with the frames of sequences, by themselves and beside each other: those below a folder, "+
+			"that of a file, or a pattern with (frame) in place of the number")
+	cmd.Flags().StringVar(&frames, "frames", "", "which frames the sequence is to have, such as 1001-1048")
+	cmd.Flags().BoolVar(&loop, "loop", false, "the sequence is to play as a loop")
+	cmd.Flags().StringVar(&pictures, "pictures", "", "a new folder for a picture of each thing that is found")
 	cmd.Flags().StringVar(
 		&at, "at", "", "print what each file holds at a pixel, X,Y from the top left, in its own units, instead",
 	)

@@ -199,7 +199,12 @@ type served struct {
 
 func start(t *testing.T, data string, args ...string) *served {
 	t.Helper()
-	cmd := exec.Command(binary, append([]string{"serve", "--data", data, "--listen", "127.0.0.1:0"}, args...)...)
+	return startAs(t, "serve", data, args...)
+}
+
+func startAs(t *testing.T, command, data string, args ...string) *served {
+	t.Helper()
+	cmd := exec.Command(binary, append([]string{command, "--data", data, "--listen", "127.0.0.1:0"}, args...)...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)

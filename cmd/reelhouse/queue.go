@@ -22,7 +22,7 @@ import (
 func queueCommands() []*cobra.Command {
 	all := []*cobra.Command{
 		queueCommand(), waitCommand(), failuresCommand(), logCommand(), priorityCommand(), needsCommand(),
-		rerenderCommand(),
+		rerenderCommand(), followCommand(), verdictCommand(), verdictsCommand(), retakesCommand(),
 		pauseCommand("pause", "Let no node take a task; what is under way goes on", (*store.Store).Pause),
 		pauseCommand("resume", "Let nodes take tasks again", (*store.Store).Resume),
 	}

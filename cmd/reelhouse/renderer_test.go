@@ -32,7 +32,8 @@ func halyardIn(t *testing.T, more string) string {
 func TestEveryMoodOfTheStandInEndsInASentence(t *testing.T) {
 	config := halyardIn(t, "")
 	says := map[string]string{
-		"": "renderer halyard is good", "slow": "renderer halyard is good", "stays": "renderer halyard is good",
+		"": "renderer halyard is good", "blemish": "renderer halyard is good", "slow": "renderer halyard is good",
+		"stays":   "renderer halyard is good",
 		"chatter": "renderer halyard is good",
 		"memory":  "(renderer halyard ended with exit code 2)",
 		"hang":    "WRONG: it takes longer than 2s, and was stopped",

@@ -83,6 +83,13 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		}
 		ended <- err
 	}()
+	verified := make(chan struct{})
+	go func() {
+		defer close(verified)
+		if c, err := flags.configuration(); err == nil && c.Verify != nil { // which was read before
+			c.Verify.run(ctx, h, hub, log)
+		}
+	}()
 	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
 	err = web.Serve(ctx, listener, web.Server{
 		House: h, Node: nodes, Changes: hub, Thumbs: preview.NewThumbs(h, nodes.Draw),
@@ -90,5 +97,6 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		Hosts: flags.hosts,
 	})
 	cancel()
+	<-verified
 	return errors.Join(err, <-ended)
 }

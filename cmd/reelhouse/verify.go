@@ -14,6 +14,7 @@ func verifyCommand() *cobra.Command {
 	var data string
 	var what house.Verification
 	var asJSON bool
+	var megabytes float64
 	cmd := &cobra.Command{
 		Use: "verify", Short: "Compare finished files with what was recorded when they were judged", Args: cobra.NoArgs,
 		Long: "Looks at every finished file: whether it is there, is a plain file, and has its size; with --deep " +
@@ -36,6 +37,10 @@ func verifyCommand() *cobra.Command {
 				}
 				what.Production = p.Code
 			}
+			if megabytes < 0 || megabytes > 0 && !what.Deep {
+				return &usageError{fmt.Errorf("--megabytes-per-second bounds what --deep reads, and is above 0")}
+			}
+			what.BytesPerSecond = int64(megabytes * 1e6)
 			v, err := h.Verify(cmd.Context(), what, nil)
 			if err != nil {
 				return err
@@ -56,6 +61,7 @@ func verifyCommand() *cobra.Command {
 	dataFlag(cmd, &data)
 	cmd.Flags().StringVar(&what.Production, "production", "", "code of one production; otherwise all are verified")
 	cmd.Flags().BoolVar(&what.Deep, "deep", false, "read every file and compare its SHA-256")
+	cmd.Flags().Float64Var(&megabytes, "megabytes-per-second", 0, "read no more than so much with --deep; 0 for all")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return cmd
 }

@@ -440,3 +440,9 @@ func (c SetDefaults) apply(p *production.Production, _ Known) error {
 		to(&p.ShotDefaults.PassList, c.PassList),
 	)
 }
+
+// ShotVersion gives a shot a version of its own.
+func ShotVersion(code string, version int) SetShots {
+	n := number(version)
+	return SetShots{Shots: []string{code}, Version: &n}
+}

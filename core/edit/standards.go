@@ -315,6 +315,7 @@ type SetPicture struct {
 	Alpha      *string `json:"alpha,omitempty"`
 	Background *string `json:"background,omitempty"`
 	Colour     *string `json:"colour,omitempty" label:"background colour"`
+	Viewing    *string `json:"viewing,omitempty" label:"viewing transform"` // "" for sRGB
 }
 
 func (SetPicture) Name() string { return "picture.set" }
@@ -331,6 +332,7 @@ func (c SetPicture) apply(p *production.Production, _ Known) error {
 			}
 			return nil
 		}),
+		with("viewing", c.Viewing, func(v string) error { p.Picture.Viewing = pixel.Viewing(v); return nil }),
 		with("colour", c.Colour, func(v string) error { p.Picture.Background.Colour = strings.ToLower(v); return nil }),
 	)
 }

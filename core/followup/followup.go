@@ -2,6 +2,7 @@
 //
 //	checksums  a list of the SHA-256 sums of all files of a sequence, as `sha256sum --check` of the GNU core utilities
 //	           reads it in the output folder
+//	inspection what is wrong with the frames of a sequence, by themselves and beside each other, as inspect.Inspection
 //	values     the least, the greatest and the mean value of every channel of a frame's files, and how many are no
 //	           finite numbers, as JSON
 //
@@ -45,6 +46,8 @@ func Do(order job.FollowUp, disk Disk, say func(job.Message)) error {
 	switch work.Kind(order.Kind) {
 	case work.Checksums:
 		content, err = checksums(order, disk, say)
+	case work.Inspection:
+		content, err = inspection(order, disk, say)
 	case work.Values:
 		content, err = values(order, disk, say)
 	default:
@@ -75,14 +78,11 @@ func write(disk Disk, path string, content []byte) error {
 // tellsOf is how often it is said how far an order is.
 const tellsOf = 10
 
-// progress says that one of the inputs is done.
-func progress(order job.FollowUp, done int, say func(job.Message)) {
-	if all := len(order.Inputs); (done+1)*tellsOf/all == done*tellsOf/all {
-		return
+// progress says that so many of the inputs are done, of which a frame was the last.
+func progress(order job.FollowUp, done, frame int, say func(job.Message)) {
+	if all := len(order.Inputs); done*tellsOf/all != (done-1)*tellsOf/all {
+		say(job.Message{Event: job.Progress, Frame: frame, Progress: float64(done) / float64(all)})
 	}
-	say(job.Message{
-		Event: job.Progress, Frame: order.Inputs[done].Frame, Progress: float64(done+1) / float64(len(order.Inputs)),
-	})
 }
 
 func checksums(order job.FollowUp, disk Disk, say func(job.Message)) ([]byte, error) {
@@ -96,7 +96,7 @@ func checksums(order job.FollowUp, disk Disk, say func(job.Message)) ([]byte, er
 			return nil, fmt.Errorf("%s is not what it was when it was judged", in.Name)
 		}
 		list.WriteString(line(sum, in.Name))
-		progress(order, i, say)
+		progress(order, i+1, in.Frame, say)
 	}
 	return []byte(list.String()), nil
 }
@@ -150,7 +150,7 @@ func values(order job.FollowUp, disk Disk, say func(job.Message)) ([]byte, error
 			return nil, fmt.Errorf("%s: %s", in.Name, strings.Join(report.Problems, "; "))
 		}
 		all.Files = append(all.Files, fileValues{in.Name, report.Width, report.Height, report.Channels})
-		progress(order, i, say)
+		progress(order, i+1, in.Frame, say)
 	}
 	text, err := json.MarshalIndent(all, "", "  ")
 	return append(text, '\n'), err

@@ -81,7 +81,7 @@ func Judge(in io.ReaderAt, size int64, want Expected) Report {
 		case got.Format != want.Encoding.Format:
 			r.problem("it is %s, not %s", got.Format.Kind().Name, want.Encoding.Format.Kind().Name)
 		case got.Format != output.EXR && got.Depth != want.Encoding.Depth:
-			r.problem("it has %s a value, not %s", bits(got.Depth), bits(want.Encoding.Depth))
+			r.problem("it has %s a value, not %s", depthInWords(got.Depth), depthInWords(want.Encoding.Depth))
 		case got.Curve != want.Encoding.Curve:
 			r.problem("it is encoded by %s, not by %s", got.Curve.Name(), want.Encoding.Curve.Name())
 		}
@@ -153,7 +153,7 @@ func (r *Report) numbers(where string, s pixel.Stats) {
 	}
 }
 
-func bits(d output.Depth) string {
+func depthInWords(d output.Depth) string {
 	if d == output.Float {
 		return "a 32-bit float"
 	}

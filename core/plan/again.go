@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"reelhouse/core/cut"
+	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 )
 
@@ -29,6 +30,7 @@ func groundOf(p production.Production) production.Production {
 	p.Shots = nil
 	p.Cut = cut.Cut{}
 	p.Waivers, p.Preset, p.Title = nil, "", ""
+	p.Picture.Viewing = pixel.ViewSRGB
 	return p
 }
 

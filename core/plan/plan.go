@@ -110,6 +110,8 @@ type Sequence struct {
 	Files  []FileSequence     `json:"files"`
 	// FollowUp says what the sequence is made from, if it follows another one; nil for one that is rendered.
 	FollowUp *FollowUp `json:"followUp,omitempty"`
+	// Taken are its frames that are not rendered, but taken over from earlier sequences.
+	Taken []Taken `json:"taken,omitempty"`
 	// Forecast for one frame.
 	FrameSeconds float64 `json:"frameSeconds"`
 	FrameBytes   float64 `json:"frameBytes"`

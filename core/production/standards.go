@@ -31,6 +31,7 @@ type Picture struct {
 	Display    pixel.Curve     `json:"display"` // the one display encode, at the end
 	Alpha      output.Alpha    `json:"alpha"`   // straight or premultiplied, where a format can do both
 	Background look.Background `json:"background"`
+	Viewing    pixel.Viewing   `json:"viewing,omitempty"` // through which light is looked at; it changes no file
 }
 
 // Floor is the least that a delivery accepts; zeros ask for nothing.
@@ -185,6 +186,9 @@ func (s Standards) problems(ps *problems) {
 }
 
 func (s Standards) pictureProblems(ps *problems) {
+	if err := s.Picture.Viewing.Check(); err != nil {
+		ps.add("picture", "viewing", "%s", err)
+	}
 	if err := s.Picture.Display.Check(); err != nil {
 		ps.add("picture", "display", "%s", err)
 	}

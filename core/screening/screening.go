@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"runtime"
 	"strings"
+	"sync"
 
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
@@ -103,19 +105,17 @@ func DepthFar(img *pixel.Image, code pass.Code, style pass.DepthStyle, backgroun
 // Display returns one pass as an 8-bit picture. gain brightens the beauty; depthFar is the depth shown
 // white.
 func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.NRGBA, error) {
-	described, err := pass.Find(code)
+	return through(img, code, Plain(gain, depthFar))
+}
+
+// through returns one pass as an 8-bit picture, light through the transform of a view.
+func through(img *pixel.Image, code pass.Code, view View) (*image.NRGBA, error) {
+	gain, depthFar := view.Gain, view.DepthFar
+	described, planes, err := shownPlanes(img, code)
 	if err != nil {
 		return nil, err
 	}
-	names := described.ChannelNames()
-	if code == pass.Beauty || code == pass.Denoised {
-		names = names[:3] // a file may have no alpha
-	}
-	planes, err := img.Select(names...)
-	if err != nil {
-		return nil, fmt.Errorf("this file has no %s pass: %w", code, err)
-	}
-	encode := pixel.NewEncoder(8, pixel.SRGB, pixel.NoDither)
+	encode := pixel.NewEncoder(8, view.Viewing.Curve(), pixel.NoDither)
 	plain := func(v float64) byte { return byte(255*min(1, max(0, v)) + 0.5) }
 	shown := func(v float32) byte { return byte(encode.Code(float32(float64(v)*gain), 0, 0)) }
 	if described.Shown == pass.AsDistance {
@@ -123,22 +123,93 @@ func Display(img *pixel.Image, code pass.Code, gain, depthFar float64) (*image.N
 	} else if m := mappings[described.Shown]; m.value != nil {
 		shown = func(v float32) byte { return plain(m.value(float64(v))) }
 	}
-	out := image.NewNRGBA(image.Rect(0, 0, img.Width, img.Height))
-	for i := range img.Width * img.Height {
-		switch n := len(planes.Planes); {
-		case described.IsCryptomatte():
-			r, g, b := mattes(planes.Planes, i)
+	out := newOpaque(img.Width, img.Height)
+	if described.IsCryptomatte() {
+		for i := range img.Width * img.Height {
+			r, g, b := mattes(planes, i)
 			out.Pix[4*i], out.Pix[4*i+1], out.Pix[4*i+2] = plain(r), plain(g), plain(b)
-		default:
-			for c := range 3 {
-				if c < n || n == 1 { // of two values the third is black
-					out.Pix[4*i+c] = shown(planes.Planes[min(c, n-1)].Data[i])
-				}
-			}
 		}
+		return out, nil
+	}
+	if described.Shown == pass.AsLight && view.Viewing == pixel.ViewSoft && len(planes) == 3 {
+		soft(out, planes, gain, encode)
+		return out, nil
+	}
+	if len(planes) == 1 {
+		shades := shades{of: shown}
+		shades.fill(out, planes[0], 0, 1, 2)
+		return out, nil
+	}
+	shades := shades{of: shown}
+	var group sync.WaitGroup
+	for c, p := range planes[:min(3, len(planes))] { // of two values the third is black
+		group.Go(func() { shades.fill(out, p, c) })
+	}
+	group.Wait()
+	return out, nil
+}
+
+// soft puts light into a picture through pixel.ViewSoft, on all cores. Codes are those of half floats, of which each is
+// worked out once.
+func soft(out *image.NRGBA, planes []pixel.Plane, gain float64, encode *pixel.Encoder) {
+	var codes [1 << 16]byte
+	for bits := range codes {
+		codes[bits] = byte(encode.Code(pixel.FromHalf(uint16(bits)), 0, 0))
+	}
+	var group sync.WaitGroup
+	all, parts := len(planes[0].Data), runtime.GOMAXPROCS(0)
+	for n := range parts {
+		group.Go(func() {
+			for i := all * n / parts; i < all*(n+1)/parts; i++ {
+				r, g, b := pixel.ViewSoft.Light(gain*float64(planes[0].Data[i]), gain*float64(planes[1].Data[i]),
+					gain*float64(planes[2].Data[i]))
+				out.Pix[4*i] = codes[pixel.ToHalf(float32(r))]
+				out.Pix[4*i+1] = codes[pixel.ToHalf(float32(g))]
+				out.Pix[4*i+2] = codes[pixel.ToHalf(float32(b))]
+			}
+		})
+	}
+	group.Wait()
+}
+
+// newOpaque returns a black picture without holes.
+func newOpaque(width, height int) *image.NRGBA {
+	out := image.NewNRGBA(image.Rect(0, 0, width, height))
+	for i := range width * height {
 		out.Pix[4*i+3] = 255
 	}
-	return out, nil
+	return out
+}
+
+// shades are codes of the display. Of half floats there are so few that each is worked out once.
+type shades struct {
+	of     func(v float32) byte
+	once   sync.Once
+	halves [1 << 16]byte // by their bits, once they are wanted
+}
+
+// fill puts what is shown of a plane into some of red, green and blue.
+func (s *shades) fill(out *image.NRGBA, p pixel.Plane, into ...int) {
+	first := into[0]
+	if p.Half && len(p.Data) > 1<<16 {
+		s.once.Do(func() {
+			for bits := range s.halves {
+				s.halves[bits] = s.of(pixel.FromHalf(uint16(bits)))
+			}
+		})
+		for i, v := range p.Data {
+			out.Pix[4*i+first] = s.halves[pixel.ToHalf(v)]
+		}
+	} else {
+		for i, v := range p.Data {
+			out.Pix[4*i+first] = s.of(v)
+		}
+	}
+	for _, c := range into[1:] {
+		for i := range p.Data {
+			out.Pix[4*i+c] = out.Pix[4*i+first]
+		}
+	}
 }
 
 // mattes returns the colour in which a pixel of a Cryptomatte is shown: each ID has one of its own, as strong as it

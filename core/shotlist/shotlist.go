@@ -119,7 +119,7 @@ func Read(r io.Reader) (Table, error) {
 		}
 		line, _ := c.FieldPos(0)
 		for i := range cells {
-			cells[i] = strings.TrimSpace(unguarded(strings.TrimSpace(cells[i])))
+			cells[i] = strings.TrimSpace(plaintext.Unguarded(strings.TrimSpace(cells[i])))
 		}
 		switch {
 		case t.Header == nil:
@@ -503,31 +503,8 @@ func Write(w io.Writer, shots []production.Shot) error {
 		for _, key := range keys {
 			line = append(line, values[key])
 		}
-		c.Write(guarded(line))
+		c.Write(plaintext.Guarded(line))
 	}
 	c.Flush()
 	return c.Error()
-}
-
-// formulas begin what programs that show tables take for a formula, and work out.
-const formulas = "=+-@\t\r"
-
-// guarded returns cells in which none is a formula: one that would be begins with an apostrophe, which such programs do
-// not show.
-func guarded(cells []string) []string {
-	for i, cell := range cells {
-		if cell != "" && strings.ContainsRune(formulas, rune(cell[0])) {
-			cells[i] = "'" + cell
-		}
-	}
-	return cells
-}
-
-// unguarded returns a cell without the apostrophe that keeps it from being a formula.
-func unguarded(cell string) string {
-	if rest, found := strings.CutPrefix(cell, "'"); found && rest != "" &&
-		strings.ContainsRune(formulas, rune(rest[0])) {
-		return rest
-	}
-	return cell
 }

@@ -17,8 +17,9 @@ const Repeat Kind = "repeat"
 
 // The follow-ups that ship.
 const (
-	Checksums Kind = "checksums" // a list of the sums of all files of a sequence
-	Values    Kind = "values"    // numbers of every channel of a frame
+	Inspection Kind = "inspection" // what is wrong with the frames of a sequence
+	Checksums  Kind = "checksums"  // a list of the sums of all files of a sequence
+	Values     Kind = "values"     // numbers of every channel of a frame
 )
 
 // A Following is a kind of follow-up that a house knows, and the program that does it.
@@ -36,7 +37,10 @@ func ShippedFollowUps(version string) []Following {
 			fingerprint.Renderer{Name: "built-in", Version: version}, note,
 		}
 	}
+	inspection := own(Inspection, false, "json", "what is wrong with its frames: black, repeated, fireflies, and more")
+	inspection.Parameters = map[string]string{"loop": "no"}
 	return []Following{
+		inspection,
 		own(Checksums, false, "sha256", "a list of the SHA-256 sums of its files"),
 		own(Values, true, "json", "least, greatest and mean value of every channel"),
 	}

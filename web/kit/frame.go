@@ -23,6 +23,16 @@ func (a *App) SequenceOf(c *echo.Context, id int64) (store.Sequence, store.Batch
 	return s, b, err
 }
 
+// FrameIn returns the frame of the address, in a sequence of its production.
+func (a *App) FrameIn(c *echo.Context) (s store.Sequence, b store.Batch, number int, err error) {
+	sequence, number, err := FrameOf(c)
+	if err == nil {
+		s, b, err = a.SequenceOf(c, sequence)
+	}
+	return s, b, number, err
+}
+
+// FrameOf returns the sequence and the frame that an address names.
 func FrameOf(c *echo.Context) (int64, int, error) {
 	sequence, err := echo.PathParam[int64](c, "sequence")
 	if err != nil {

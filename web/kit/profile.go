@@ -13,6 +13,7 @@ import (
 // A Profile is a strip of many frames with what they have taken along it: the time of a frame, and the most memory.
 type Profile struct {
 	Strip
+	Of                  string // what it is of, in words
 	Times, Peaks        []profileBar
 	MostTime, MostPeak  string // what the highest bars stand for, "" while nothing is good
 	Height              float64

@@ -1,12 +1,14 @@
 package kit
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
 	"path"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/labstack/echo/v5"
 
@@ -27,6 +29,8 @@ type Station struct {
 	// Under is the station whose page this is, for one without a place of its own in the order of work; NoStation for a
 	// page that belongs to none.
 	Under Key
+	// Run does what is done without anybody's asking, until ctx ends. Nil for nothing.
+	Run func(ctx context.Context)
 	// Files has its templates, *.html, one of which defines "sheet", and its scripts, *.js, which its page loads.
 	Files fs.FS
 	// Shared names scripts of the kit that its page loads, too.
@@ -70,6 +74,15 @@ func (s Station) Scripts() []string {
 		all = append(all, path.Join("/static", string(s.Key), name))
 	}
 	return all
+}
+
+// Run begins what stations do without anybody's asking, until ctx ends.
+func (a *App) Run(ctx context.Context, running *sync.WaitGroup) {
+	for _, s := range a.stations {
+		if s.Run != nil {
+			running.Go(func() { s.Run(ctx) })
+		}
+	}
 }
 
 // Open takes the stations in, in the order of work, and checks that each is whole.

@@ -61,7 +61,10 @@ func (a *page) frame(c *echo.Context) error {
 	shown.Log = logLink(page, shown.Task, 0, 0, "")
 	shown.Actions = actionsOf(page, b.Plan.Production, queue.Counts{f.State: 1},
 		"sequence", strconv.FormatInt(s.ID, 10), "frame", strconv.Itoa(number))
-	if f.State == queue.Good {
+	if t, taken := s.Spec.TakenAt(number); taken {
+		shown.Reused = t.Version
+	}
+	if f.State == queue.Good && shown.Reused == 0 {
 		label := "Render again"
 		if s.Follows > 0 {
 			label = "Make again"
@@ -90,6 +93,7 @@ type shownFrame struct {
 	Task     string // its address in the queue
 	Timecode frame.Timecode
 	Moment   float64 // seconds from the first frame
+	Reused   int     // the version as which it was rendered, if it was taken over from that; 0 if not
 	Percent  int     // that is rendered, while it is
 	Tries    int     // how often it is tried
 	Tiles    *tileMap

@@ -15,7 +15,6 @@ import (
 	"reelhouse/core/job"
 	"reelhouse/core/queue"
 	"reelhouse/store"
-	"reelhouse/web/kit"
 )
 
 // A logPage is what was said during one attempt at a task, and what is being said at it now.
@@ -268,16 +267,12 @@ func (a *page) liveOf(t task, f store.Frame) liveLog {
 
 // logFile answers with the log of an attempt as a text file.
 func (a *page) logFile(c *echo.Context) error {
-	sequence, number, err := kit.FrameOf(c)
-	if err != nil {
-		return err
-	}
-	s, _, err := a.SequenceOf(c, sequence)
+	s, _, number, err := a.FrameIn(c)
 	if err != nil {
 		return err
 	}
 	attempt, _ := strconv.Atoi(c.QueryParam("attempt")) // anything else is the last one
-	l, err := a.House.Record.Log(sequence, number, attempt)
+	l, err := a.House.Record.Log(s.ID, number, attempt)
 	if err != nil {
 		return err
 	}

@@ -12,12 +12,9 @@ import (
 
 // A batch of many sequences, or a sequence of many frames, has a strip with what its frames have taken along it.
 
-// fewStretches is from how many sequences on a batch has one.
-const fewStretches = 6
-
-// profileOf returns the strip of all sequences of a batch, nil where that tells nothing that their own ones do not.
+// profileOf returns the strip of all sequences of a batch, nil where they are all shown with strips of their own.
 func (a *page) profileOf(code string, b store.Batch) (*kit.Profile, error) {
-	if b.Parts < fewStretches {
+	if b.Parts <= mostSequences {
 		return nil, nil
 	}
 	all, err := a.sums.of(a.sums.batches, b.ID, b.Parts >= longBatch, func() ([]store.Stretch, error) {
@@ -35,6 +32,7 @@ func (a *page) profileOf(code string, b store.Batch) (*kit.Profile, error) {
 	p := kit.ProfileOf(all, kit.StripWidth, name, func(s store.Stretch) string {
 		return fmt.Sprintf("/p/%s/queue?open=%d&alone=%d#batch-%d", code, b.ID, s.Sequence, b.ID)
 	})
+	p.Of = kit.Plural(b.Parts, "sequence", "sequences")
 	return &p, nil
 }
 
@@ -55,6 +53,7 @@ func (a *page) framesProfile(code string, q store.Sequence) (*kit.Profile, error
 	p := kit.ProfileOf(all, kit.StripWidth, name, func(s store.Stretch) string {
 		return logLink(code, q.Task(s.First, 0).String(), 0, 0, "")
 	})
+	p.Of = kit.Plural(q.Counts.Total(), "frame", "frames")
 	return &p, nil
 }
 

@@ -4,10 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"image/png"
 	"io/fs"
-	"math"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 
@@ -36,7 +35,13 @@ type screened struct {
 type screeningPage struct {
 	Code       string // of the production
 	Sequences  []screened
-	Current    *screened
+	Current    *screened // nil on the wall
+	Wall       wall
+	Retakes    *retakesPage // nil where they are not asked for
+	Notes      *notesPage   // likewise
+	Verdicts   verdicts
+	Compared   compared
+	Marked     raster.Size // in whose pixels marks are drawn
 	Outputs    []string
 	Output     plan.FileSequence // the first file of the output that is shown
 	Passes     []pass.Pass
@@ -48,9 +53,14 @@ type screeningPage struct {
 	Background float64
 	Shown      raster.Size // on the screen
 	Shrunk     int         // so many pixels of an edge become one there
+	Place      string      // that is marked, see finding
+	Findings   findings
+	Channels   string   // what may be looked at by itself, as JSON: lists by the codes of passes
+	Marks      string   // how what is out of range is marked
+	Viewings   []choice // the production's is chosen
 }
 
-// fill shows one sequence.
+// fill shows the wall, or one sequence.
 func (a *page) fill(v *kit.View) error {
 	page := screeningPage{Code: v.Production.Code, Pass: v.Query("pass")}
 	asked, _ := strconv.ParseInt(v.Query("sequence"), 10, 64)
@@ -65,51 +75,94 @@ func (a *page) fill(v *kit.View) error {
 	}
 	for i := range page.Sequences {
 		s := &page.Sequences[i]
-		if s.ID == asked || asked == 0 && page.Current == nil && s.Good > 0 {
+		if s.ID == asked {
 			page.Current = s
 		}
 	}
-	if page.Current != nil {
-		frames, err := a.House.Record.Frames(page.Current.ID)
-		if err != nil {
-			return err
+	if page.Current == nil {
+		if asked != 0 {
+			return echo.NewHTTPError(http.StatusNotFound, "There is no such sequence here.")
 		}
-		page.Strip = kit.StripOf(frames, kit.StripWidth, nil, true)
-		page.Rate = page.Current.Batch.Plan.Rate.PerSecond()
-		for _, f := range page.Current.Spec.Files {
-			if !slices.Contains(page.Outputs, f.Output) {
-				page.Outputs = append(page.Outputs, f.Output)
+		switch {
+		case v.Query("retakes") != "":
+			page.Retakes, err = a.retakesOf(v, "", 0)
+		case v.Query("notes") != "":
+			page.Notes, err = a.notesOf(v)
+		default:
+			page.Wall, err = a.wallOf(v, batches)
+		}
+		v.Page = page
+		return err
+	}
+	err = a.fillRoom(v, &page)
+	v.Page = page
+	return err
+}
+
+// fillRoom shows the sequence that was chosen.
+func (a *page) fillRoom(v *kit.View, page *screeningPage) error {
+	if place, err := placeOf(v.Query("place")); err == nil && place != nil {
+		page.Place = v.Query("place")
+	}
+	frames, err := a.House.Record.Frames(page.Current.ID)
+	if err != nil {
+		return err
+	}
+	page.Strip = kit.StripOf(frames, kit.StripWidth, nil, true)
+	page.Rate = page.Current.Batch.Plan.Rate.PerSecond()
+	for _, f := range page.Current.Spec.Files {
+		if !slices.Contains(page.Outputs, f.Output) {
+			page.Outputs = append(page.Outputs, f.Output)
+		}
+	}
+	files := filesOf(page.Current.Spec, v.Query("output"))
+	if len(files) == 0 {
+		return echo.NewHTTPError(http.StatusNotFound, "This sequence has no such output.")
+	}
+	page.Output = files[0]
+	page.Shown, page.Shrunk = shownSize(page.Output.Size), shrunk(page.Output.Size)
+	for _, f := range files {
+		for _, code := range f.Passes {
+			described, err := pass.Find(code)
+			if err != nil {
+				return err
 			}
+			page.Passes = append(page.Passes, described)
 		}
-		files := filesOf(page.Current.Spec, v.Query("output"))
-		if len(files) == 0 {
-			return echo.NewHTTPError(http.StatusNotFound, "This sequence has no such output.")
-		}
-		page.Output = files[0]
-		page.Shown, page.Shrunk = shownSize(page.Output.Size), shrunk(page.Output.Size)
-		for _, f := range files {
-			for _, code := range f.Passes {
-				described, err := pass.Find(code)
-				if err != nil {
-					return err
-				}
-				page.Passes = append(page.Passes, described)
-			}
-		}
-		if !slices.ContainsFunc(page.Passes, func(p pass.Pass) bool { return string(p.Code) == page.Pass }) {
-			page.Pass = string(page.Passes[0].Code)
-		}
-		page.Frame, err = strconv.Atoi(v.Query("frame"))
-		if err != nil {
-			for _, f := range frames {
-				if f.State == queue.Good {
-					page.Frame = f.Number
-					break
-				}
+	}
+	if page.Channels, err = channelsOf(page.Passes); err != nil {
+		return err
+	}
+	page.Marks = screening.Marks
+	for _, t := range pixel.Viewings() {
+		page.Viewings = append(page.Viewings, choice{string(t), t.Name(), t == v.Production.Picture.Viewing})
+	}
+	if !slices.ContainsFunc(page.Passes, func(p pass.Pass) bool { return string(p.Code) == page.Pass }) {
+		page.Pass = string(page.Passes[0].Code)
+	}
+	if page.Findings, err = a.foundIn(page.Code, page.Current.Sequence, page.Output.Output); err != nil {
+		return err
+	}
+	if page.Verdicts, err = a.decidedOf(page.Code, page.Current.Sequence); err != nil {
+		return err
+	}
+	page.Marked = markSize(page.Current.Sequence)
+	select {
+	case a.ahead <- page.Current.ID:
+	default: // somebody else was faster; each frame is made when it is played at the latest
+	}
+	if page.Compared, err = a.comparedOf(v, page); err != nil {
+		return err
+	}
+	page.Frame, err = strconv.Atoi(v.Query("frame"))
+	if err != nil {
+		for _, f := range frames {
+			if f.State == queue.Good {
+				page.Frame = f.Number
+				break
 			}
 		}
 	}
-	v.Page = page
 	return nil
 }
 
@@ -121,17 +174,22 @@ func filesOf(s plan.Sequence, code string) []plan.FileSequence {
 	return slices.DeleteFunc(slices.Clone(s.Files), func(f plan.FileSequence) bool { return f.Output != code })
 }
 
-// screenFrames lists a sequence's frames and their states, for the player.
-func (a *page) screenFrames(c *echo.Context) error {
+// sequenceOf returns the sequence that an address names, and its batch.
+func (a *page) sequenceOf(c *echo.Context) (store.Sequence, store.Batch, error) {
 	id, err := echo.PathParam[int64](c, "sequence")
 	if err != nil {
-		return echo.NewHTTPError(http.StatusNotFound, "There is no such sequence.")
+		return store.Sequence{}, store.Batch{}, echo.NewHTTPError(http.StatusNotFound, "There is no such sequence.")
 	}
-	_, b, err := a.SequenceOf(c, id)
+	return a.SequenceOf(c, id)
+}
+
+// screenFrames lists a sequence's frames and their states, for the player.
+func (a *page) screenFrames(c *echo.Context) error {
+	s, b, err := a.sequenceOf(c)
 	if err != nil {
 		return err
 	}
-	frames, err := a.House.Record.Frames(id)
+	frames, err := a.House.Record.Frames(s.ID)
 	if err != nil {
 		return err
 	}
@@ -141,21 +199,24 @@ func (a *page) screenFrames(c *echo.Context) error {
 		State    queue.State `json:"state"`
 		Timecode string      `json:"timecode"`
 		Seconds  float64     `json:"seconds"`
+		Reason   string      `json:"reason,omitempty"` // why it is not there
 	}
 	entries := make([]entry, 0, len(frames))
 	for _, f := range frames {
-		entries = append(entries, entry{f.Number, f.State, clock.Timecode(f.Number).String(), clock.Seconds(f.Number)})
+		reason := f.Reason
+		if f.State == queue.Good {
+			reason = ""
+		}
+		entries = append(entries, entry{
+			f.Number, f.State, clock.Timecode(f.Number).String(), clock.Seconds(f.Number), reason,
+		})
 	}
 	return c.JSON(http.StatusOK, entries)
 }
 
 // loaded returns the image of one good frame with all its passes, from whichever files they are in.
 func (a *page) loaded(c *echo.Context) (*pixel.Image, store.Sequence, error) {
-	sequence, number, err := kit.FrameOf(c)
-	if err != nil {
-		return nil, store.Sequence{}, err
-	}
-	s, _, err := a.SequenceOf(c, sequence)
+	s, _, number, err := a.FrameIn(c)
 	if err != nil {
 		return nil, s, err
 	}
@@ -281,34 +342,25 @@ func (a *page) screenPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	far := 1.0
-	if described, err := pass.Find(code); err == nil && described.Shown == pass.AsDistance {
-		if far, err = a.depthFar(c.Request().Context(), s, b, code, c.QueryParam("output")); err != nil {
-			return err
-		}
+	view, err := a.viewOf(c, s, b, code)
+	if err != nil {
+		return err
 	}
-	stops, err := strconv.ParseFloat(c.QueryParamOr("stops", "0"), 64)
-	if err != nil || math.Abs(stops) > 20 {
-		return echo.NewHTTPError(http.StatusBadRequest, "Exposure lies between −20 and 20 stops.")
-	}
-	shown, err := screening.Display(img, code, math.Exp2(stops), far)
+	shown, err := screening.Look(img, code, view)
 	if err != nil {
 		return echo.NewHTTPError(http.StatusNotFound, err.Error())
 	}
 	h := c.Response().Header()
 	h.Set("Content-Type", "image/png")
 	h.Set("Cache-Control", "private, max-age=3600") // a good frame does not change
-	h.Set("X-Mapping", screening.Mapping(code, b.Plan.DepthOf(s.Spec).Style, far))
-	return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(c.Response(), shown)
+	words := view.Mapping(code, b.Plan.DepthOf(s.Spec).Style)
+	h.Set("X-Mapping", url.PathEscape(words)) // headers have letters of ASCII only
+	return screening.EncodePNG(c.Response(), shown)
 }
 
 // probe answers with the true values of one pixel.
 func (a *page) probe(c *echo.Context) error {
-	sequence, number, err := kit.FrameOf(c)
-	if err != nil {
-		return err
-	}
-	s, _, err := a.SequenceOf(c, sequence)
+	s, b, number, err := a.FrameIn(c)
 	if err != nil {
 		return err
 	}
@@ -318,10 +370,6 @@ func (a *page) probe(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, "Name a pixel by x and y.")
 	}
 	output := c.QueryParam("output")
-	b, err := a.House.Record.BatchAlone(s.BatchID)
-	if err != nil {
-		return err
-	}
 	values := []screening.Value{}
 	err = a.everyFile(s, number, output, func(f *picture.File, files plan.FileSequence) error {
 		more, err := screening.Values(f, 0, x, y, files.Passes, b.Plan.DepthOf(s.Spec).Style)

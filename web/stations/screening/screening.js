@@ -1,6 +1,10 @@
 // The screening room: steps, plays and scrubs through the finished frames of one sequence, switches
 // passes, and asks for the true values under the pointer.
 
+import { compare } from "/static/screening/compare.js";
+import { lookCloser } from "/static/screening/closer.js";
+import { decide } from "/static/screening/verdicts.js";
+
 async function enter(room) {
   const canvas = document.getElementById("picture");
   const context = canvas.getContext("2d");
@@ -8,13 +12,44 @@ async function enter(room) {
   const { base, output } = room.dataset;
   const rate = Number(room.dataset.rate);
 
+  let compared = { shares: () => [1, 1], keys: {} }; // until it is known with what
   // The picture is as large as the room allows, in its own shape.
   const fit = () => {
     const edge = (canvas.width * (Number(room.dataset.pixel) || 1)) / canvas.height;
-    canvas.style.aspectRatio = edge;
-    canvas.style.width = `${Math.min(room.clientWidth - 32, Math.max(160, innerHeight - 330) * edge)}px`;
+    const below = document.getElementById("closer").open ? 640 : 440; // what is to be seen under it
+    const [across, down] = compared.shares(); // stages beside each other
+    const width = Math.min(
+      (room.clientWidth - 32 - 8 * (across - 1)) / across,
+      (Math.max(200, innerHeight - below) / down) * edge,
+    );
+    for (const of of room.querySelectorAll(".stage canvas")) {
+      of.style.aspectRatio = edge;
+      of.style.width = `${width}px`;
+    }
   };
   addEventListener("resize", fit);
+
+  // mark shows a place of the chosen frame: x,y,width,height in pixels of the file.
+  let place = room.dataset.place;
+  function mark() {
+    const shown = document.getElementById("place");
+    shown.hidden = !place;
+    if (!place) return;
+    const [x, y, width, height] = place.split(",").map(Number);
+    const across = 100 / Number(canvas.dataset.width);
+    const down = 100 / Number(canvas.dataset.height);
+    shown.style.left = `${x * across}%`;
+    shown.style.top = `${y * down}%`;
+    shown.style.width = `max(8px, ${width * across}%)`;
+    shown.style.height = `max(8px, ${height * down}%)`;
+  }
+
+  // choose takes another frame, and with it a place of it, or none.
+  function choose(index, of = "") {
+    stop();
+    place = of;
+    show(index);
+  }
   fit();
 
   let frames = []; // { number, state, timecode, seconds }
@@ -22,21 +57,56 @@ async function enter(room) {
   let pass = room.dataset.pass;
   let stops = 0;
   let playing = false;
+  let painted = 0; // frames, since it plays
+  const part = (id) => document.getElementById(id);
   let shown = 0; // counts requests, so that a late picture never covers a newer one
 
+  const closer = lookCloser(room, canvas, {
+    changed: () => show(at),
+    ranged: () => decided.ranged(),
+    resized: fit,
+    frame: () => frames[at],
+    address: (what) => `${base}/${frames[at].number}/${what}/${pass}?stops=${stops}&output=${output}`,
+    marked: () => place,
+    mark: (of) => {
+      place = of;
+      show(at);
+    },
+  });
+
+  const decided = decide(room, canvas, {
+    frame: () => frames[at],
+    good: () => frames.filter((f) => f.state === "good").map((f) => f.number),
+    plays: closer.plays,
+  });
+
   const kept = new Map(); // address -> Promise of a picture
+  const query = () => `stops=${stops}&viewing=${closer.viewing()}${closer.query()}`;
+  // address is where a picture is: a viewing file while all is played as it is, and otherwise the files themselves.
+  function address(base, number, pass, output) {
+    const plain = playing && stops === 0 && !closer.query();
+    return plain
+      ? `${base}/${number}/play/${pass}?output=${output}&viewing=${closer.viewing()}`
+      : `${base}/${number}/${pass}?${query()}&output=${output}`;
+  }
   function picture(index) {
-    const address = `${base}/${frames[index].number}/${pass}?stops=${stops}&output=${output}`;
+    return fetched(address(base, frames[index].number, pass, output));
+  }
+  const keep = Math.max(48, Math.min(400, Math.floor(600e6 / (4 * canvas.width * canvas.height)))); // pictures
+  function fetched(address) {
     if (!kept.has(address)) {
       kept.set(
         address,
         fetch(address).then(async (answer) => {
           if (!answer.ok) throw new Error("not finished");
-          return { bitmap: await createImageBitmap(await answer.blob()), mapping: answer.headers.get("X-Mapping") };
+          return {
+            bitmap: await createImageBitmap(await answer.blob()),
+            mapping: decodeURIComponent(answer.headers.get("X-Mapping")),
+          };
         }),
       );
       kept.get(address).catch(() => kept.delete(address));
-      if (kept.size > 300) kept.delete(kept.keys().next().value);
+      if (kept.size > keep) kept.delete(kept.keys().next().value);
     }
     return kept.get(address);
   }
@@ -62,45 +132,69 @@ async function enter(room) {
     scrub.value = at;
     for (const cell of room.querySelectorAll("[data-frame]"))
       cell.classList.toggle("now", Number(cell.dataset.frame) === number);
+    closer.entered(pass);
     for (const button of room.querySelectorAll("button[data-pass]"))
       button.setAttribute("aria-pressed", button.dataset.pass === pass);
     document.getElementById("stops").textContent = `${stops > 0 ? "+" : ""}${stops} stops`;
     const link = new URL(location);
     link.searchParams.set("frame", number);
     link.searchParams.set("pass", pass);
-    history.replaceState(null, "", link);
+    for (const field of room.querySelectorAll("[data-now]")) field.value = { frame: number, pass }[field.dataset.now];
+    if (place) link.searchParams.set("place", place);
+    else link.searchParams.delete("place");
+    if (!playing) history.replaceState(null, "", link); // which browsers allow a few times a second only
+    mark();
+    decided.shown();
+    for (const found of room.querySelectorAll(".found button"))
+      found.setAttribute("aria-current", place === found.dataset.place && Number(found.dataset.jump) === number);
     const patience = setTimeout(
       () => mine === shown && !canvas.dataset.shows && say(`Frame ${number} is being read …`),
       700,
     );
     try {
       const { bitmap, mapping } = await picture(at);
+      const there = await compared.find(number, pass);
       if (mine !== shown) return;
-      context.drawImage(bitmap, 0, 0, canvas.width, canvas.height);
+      compared.paint(bitmap, there);
       document.getElementById("mapping").textContent = `Shown: ${mapping}.`;
       canvas.dataset.shows = `${number} ${pass}`;
+      painted++;
+      if (!playing) closer.measure();
     } catch {
       if (mine !== shown) return;
-      say(`Frame ${number} is not finished yet.`);
+      say(`Frame ${number} is ${frames[at].state}${frames[at].reason ? `: ${frames[at].reason}` : ""}.`);
     } finally {
       clearTimeout(patience);
     }
-    for (const next of [1, 2, 3]) if (frames[at + next]?.state === "good") picture(at + next).catch(() => {});
+    for (let next = 1; next <= (playing ? 16 : 3); next++) {
+      const index = at + next < frames.length ? at + next : playing ? at + next - frames.length : -1;
+      if (frames[index]?.state === "good") picture(index).catch(() => {});
+    }
   }
 
   // Playing keeps time: it drops frames rather than slowing down, and passes over those not finished.
   async function play() {
     playing = !playing;
+    place = "";
     document.getElementById("play").setAttribute("aria-pressed", playing);
     document.getElementById("play").textContent = playing ? "Stop" : "Play";
-    const good = frames.flatMap((f, i) => (f.state === "good" ? [i] : []));
+    if (!playing) show(at); // from the files themselves
+    const good = frames.flatMap((f, i) => (f.state === "good" && closer.plays(f.number) ? [i] : []));
     if (!playing || !good.length) return;
     const from = Math.max(0, good.indexOf(at));
     const began = performance.now();
     let drawn = -1;
+    painted = 0;
     const step = () => {
       if (!playing) return;
-      const now = (from + Math.floor(((performance.now() - began) / 1000) * rate)) % good.length;
+      const due = Math.floor(((performance.now() - began) / 1000) * rate);
+      const passed = from + due;
+      // What is due just now may still come.
+      part("dropped").textContent = `${rate.toFixed(rate % 1 ? 3 : 0)} fps · ${Math.max(0, due - painted)} dropped`;
+      part("dropped").dataset.dropped = Math.max(0, due - painted);
+      part("dropped").dataset.due = due;
+      if (passed >= good.length && !closer.loops()) return stop();
+      const now = passed % good.length;
       if (now !== drawn) show(good[(drawn = now)]);
       requestAnimationFrame(step);
     };
@@ -112,8 +206,7 @@ async function enter(room) {
   }
 
   function go(by) {
-    stop();
-    show(at + by);
+    choose(at + by);
   }
 
   function turn(by) {
@@ -132,10 +225,7 @@ async function enter(room) {
   document.getElementById("play").onclick = play;
   document.getElementById("darker").onclick = () => brighten(-0.5);
   document.getElementById("brighter").onclick = () => brighten(0.5);
-  scrub.oninput = () => {
-    stop();
-    show(Number(scrub.value));
-  };
+  scrub.oninput = () => choose(Number(scrub.value));
   room.addEventListener("click", (e) => {
     const button = e.target.closest("button[data-pass]");
     if (button) {
@@ -144,8 +234,8 @@ async function enter(room) {
     }
     const cell = e.target.closest("[data-jump]");
     if (cell) {
-      stop();
-      show(frames.findIndex((f) => f.number === Number(cell.dataset.jump)));
+      const index = frames.findIndex((f) => f.number === Number(cell.dataset.jump));
+      if (index >= 0) choose(index, cell.dataset.place);
     }
   });
   document.addEventListener("keydown", (e) => {
@@ -159,6 +249,7 @@ async function enter(room) {
       "-": () => brighten(-0.5),
       "+": () => brighten(0.5),
     };
+    Object.assign(keys, closer.keys, decided.keys, compared.keys);
     if (!keys[e.key] || (e.key === " " && e.target.closest("#side, summary"))) return; // buttons have Enter
     e.preventDefault();
     keys[e.key]();
@@ -211,8 +302,37 @@ async function enter(room) {
     ask();
   });
 
+  // Frames that become good are shown when they do.
+  let reading = false;
+  document.body.addEventListener("htmx:sseMessage", async () => {
+    if (reading || frames.every((f) => f.state === "good")) return;
+    reading = true;
+    try {
+      const before = frames;
+      const answer = await fetch(base);
+      if (!answer.ok) return;
+      frames = await answer.json();
+      if (frames.every((f, i) => f.state === before[i]?.state)) return;
+      const page = await (await fetch(location.href)).text();
+      const strip = new DOMParser().parseFromString(page, "text/html").querySelector(".room .strip");
+      if (strip) room.querySelector(".strip").replaceWith(strip);
+      if (!playing && (frames[at]?.state !== before[at]?.state || !canvas.dataset.shows)) show(at);
+    } finally {
+      reading = false;
+    }
+  });
+
   frames = await (await fetch(base)).json();
   scrub.max = Math.max(0, frames.length - 1);
+  compared = await compare(room, canvas, {
+    frames: () => frames,
+    of: address,
+    query,
+    picture: fetched,
+    address: (number, what, more) => `${base}/${number}/${what}?output=${output}&${more}`,
+    changed: () => show(at),
+    resized: () => fit(),
+  });
   show(
     Math.max(
       0,

@@ -35,7 +35,8 @@ func TestScreeningShowsPassesAndTrueValues(t *testing.T) {
 	sequence, number := s.Finish()
 	base := "/p/TEST/screen/" + strconv.FormatInt(sequence, 10)
 	at := base + "/" + strconv.Itoa(number)
-	if _, body := s.Get("/p/TEST/screening"); !strings.Contains(body, `data-pass="depth"`) ||
+	if _, body := s.Get("/p/TEST/screening?sequence=" + strconv.FormatInt(sequence, 10)); !strings.Contains(body,
+		`data-pass="depth"`) ||
 		!strings.Contains(body, `data-jump="1001"`) {
 		t.Errorf("the room:\n%s", body)
 	}

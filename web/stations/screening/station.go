@@ -6,9 +6,11 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/assets"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/house/waiting"
+	"reelhouse/preview"
 	"reelhouse/web/kit"
 )
 
@@ -22,7 +24,10 @@ type page struct {
 	*kit.App
 	frames  *waiting.Shelf[*pixel.Image]  // that were shown last
 	decoded *waiting.Shelf[*picture.File] // that were asked last, see opened
+	small   *waiting.Shelf[[]byte]        // pictures of places, and of frames on the wall, as files
 	reading *waiting.Line
+	viewing *preview.Viewings
+	ahead   chan int64 // a sequence that somebody looks at, and of which viewing files are made
 }
 
 // Station returns the station.
@@ -30,6 +35,8 @@ func Station(a *kit.App) kit.Station {
 	p := &page{
 		App: a, frames: waiting.NewShelf(cacheFrames, cacheBytes, size), reading: waiting.NewLine(readAtOnce),
 		decoded: waiting.NewShelf(decodedFiles, decodedBytes, decodedSize),
+		viewing: preview.NewViewings(a.House), ahead: make(chan int64, 1),
+		small: waiting.NewShelf(smallPictures, smallBytes, func(b []byte) int64 { return int64(len(b)) }),
 	}
 	return kit.Station{
 		Key:   key,
@@ -43,8 +50,15 @@ func Station(a *kit.App) kit.Station {
 			{Keys: []string{"Space"}, Does: "play and stop"},
 			{Keys: []string{"[", "]"}, Does: "the pass before, the next pass"},
 			{Keys: []string{"-", "+"}, Does: "half a stop darker, brighter"},
+			{Keys: []string{"<", ">"}, Does: "play from this frame on, as far as this frame"},
+			{Keys: []string{"A", "R", "Q"}, Does: "approve, retake, ask about the frames that are named"},
+			{Keys: []string{"d"}, Does: "draw on the frame, and stop drawing"},
+			{Keys: []string{"t"}, Does: "swap the two that are compared"},
+			{Keys: []string{"i", "o"}, Does: "larger, smaller"},
+			{Keys: []string{"f", "x"}, Does: "all of the picture, a pixel for a pixel"},
 		},
 		Routes: p.routes,
+		Run:    p.makeViewings,
 		Count:  good,
 	}
 }
@@ -52,7 +66,21 @@ func Station(a *kit.App) kit.Station {
 // routes are what it answers beside its page.
 func (a *page) routes(p *echo.Group) {
 	p.GET("/screen/:sequence", a.screenFrames)
+	p.GET("/verdicts/:format", a.exportVerdicts)
+	p.POST("/references", a.bringReference, kit.Form(assets.MostReferenceBytes+1<<16))
+	p.POST("/references/:reference/remove", a.removeReference, kit.SmallForm())
+	p.GET("/references/:reference/:frame/:pass", a.showReference)
+	p.GET("/screen/:sequence/:frame/against/:pass", a.against)
+	p.POST("/retakes", a.sendRetakes, kit.SmallForm())
+	p.GET("/screen/:sequence/verdicts", a.showVerdicts)
+	p.POST("/screen/:sequence/verdicts", a.decide, kit.SmallForm())
+	p.POST("/screen/:sequence/verdicts/:verdict/back", a.takeBack, kit.SmallForm())
+	p.GET("/screen/:sequence/findings", a.showFindings)
+	p.POST("/screen/:sequence/inspect", a.inspect, kit.SmallForm())
 	p.GET("/screen/:sequence/:frame/probe", a.probe)
+	p.GET("/screen/:sequence/:frame/play/:pass", a.play)
+	p.GET("/screen/:sequence/:frame/around", a.around)
+	p.GET("/screen/:sequence/:frame/spread/:pass", a.spread)
 	p.GET("/screen/:sequence/:frame/:pass", a.screenPicture)
 }
 

@@ -120,6 +120,8 @@ func (page *standardsPage) picture(v *kit.View) {
 	}
 	page.Picture = []kit.Field{
 		part.Field("display", "Display encode", p.Picture.Display).Among(kit.Options(pixel.Curves(), pixel.Curve.Name)),
+		part.Field("viewing", "Viewing transform, in Screening", p.Picture.Viewing).
+			Among(kit.Options(pixel.Viewings(), pixel.Viewing.Name)),
 		part.Field("alpha", "Alpha, where a format can do both", p.Picture.Alpha).Among(alphas),
 		part.Field("background", "Background", p.Picture.Background.Kind).Among(kit.Backgrounds()),
 	}

@@ -1,0 +1,100 @@
+package assets
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
+	"reelhouse/core/review"
+)
+
+// Bounds of a reference.
+const (
+	MostReferenceBytes  = 512 << 20
+	MostReferencePixels = 100_000_000
+	mostReferenceMemory = 4 << 30 // for the first reading
+)
+
+// ReferencePath returns where a reference is kept.
+func (l *Library) ReferencePath(r review.Reference) string {
+	return l.path("references", filepath.Base(r.SHA256))
+}
+
+// ImportReference reads a picture in any format that is written here, and keeps it if it is a good one.
+func (l *Library) ImportReference(name string, r io.Reader) (review.Reference, error) {
+	ref := review.Reference{Name: filepath.Base(name)}
+	temp, err := os.CreateTemp(l.path("references"), arriving+"*")
+	if err != nil {
+		return ref, fmt.Errorf("%s: %w", ref.Name, err)
+	}
+	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
+	defer temp.Close()
+	sum := sha256.New()
+	ref.Bytes, err = io.Copy(io.MultiWriter(temp, sum), io.LimitReader(r, MostReferenceBytes+1))
+	switch {
+	case err != nil:
+		return ref, fmt.Errorf("%s: %w", ref.Name, err)
+	case ref.Bytes > MostReferenceBytes:
+		return ref, fmt.Errorf("%s is larger than %d MB", ref.Name, MostReferenceBytes>>20)
+	}
+	ref.SHA256 = hex.EncodeToString(sum.Sum(nil))
+	l.admitting.Lock()
+	defer l.admitting.Unlock()
+	if err := l.admit(AdmitReference, temp.Name()); err != nil {
+		return ref, fmt.Errorf("%s: %w", ref.Name, err)
+	}
+	if l.Admit == nil { // nobody has read it yet
+		if _, err := lightOf(temp); err != nil {
+			return ref, fmt.Errorf("%s: %w", ref.Name, err)
+		}
+	}
+	if ref.Width, ref.Height, err = sizeOf(temp, ref.Bytes); err != nil {
+		return ref, fmt.Errorf("%s: %w", ref.Name, err)
+	}
+	return ref, keepFile(temp, l.ReferencePath(ref))
+}
+
+// Reference reads a reference: its red, green and blue, as linear light.
+func (l *Library) Reference(r review.Reference) (*pixel.Image, error) {
+	f, err := os.Open(l.ReferencePath(r))
+	if err != nil {
+		return nil, fmt.Errorf("reference %s: %w", r.Name, err)
+	}
+	defer f.Close()
+	light, err := lightOf(f)
+	if err != nil {
+		return nil, fmt.Errorf("reference %s: %w", r.Name, err)
+	}
+	return light, nil
+}
+
+// lightOf reads red, green and blue of a picture that is not too large.
+func lightOf(f *os.File) (*pixel.Image, error) {
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	file, err := picture.OpenLarge(f, info.Size(), mostReferenceMemory/4)
+	if err != nil {
+		return nil, err
+	}
+	if h := file.Headers[0]; h.Width()*h.Height() > MostReferencePixels {
+		return nil, fmt.Errorf(
+			"it has %d × %d pixels; %d million are possible", h.Width(), h.Height(), MostReferencePixels/1_000_000,
+		)
+	}
+	part, err := file.Part(0)
+	if err != nil {
+		return nil, err
+	}
+	light, err := part.Image.Select("R", "G", "B")
+	if err != nil {
+		return nil, fmt.Errorf("it holds no red, green and blue")
+	}
+	return light, nil
+}

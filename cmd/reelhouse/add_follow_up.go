@@ -1,0 +1,34 @@
+package main
+
+import (
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// followCommand adds a follow-up to what was sent before.
+func followCommand() *cobra.Command {
+	var with string
+	cmd := onTargets(
+		"follow",
+		"Let something be made from what was sent before: an inspection, checksums, …",
+		"What is rendered of the targets gets the follow-up, as `send --follow-up` gives it, where it has none of "+
+			"that "+
+			"kind.",
+		func(h *house.House, scope store.Scope) (int, error) {
+			wanted, err := h.WantedFollowUps([]string{with}, func(text string) (time.Time, error) {
+				return startTime(text, time.Now())
+			})
+			if err != nil {
+				return 0, &usageError{err}
+			}
+			return h.Record.AddFollowUp(scope, wanted[0])
+		},
+	)
+	cmd.Flags().
+		StringVar(&with, "with", "", "the follow-up: its kind, and what it is to be, such as \"inspection loop=yes\"")
+	return cmd
+}

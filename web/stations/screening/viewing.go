@@ -1,0 +1,209 @@
+package screening
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"net/http"
+	"net/url"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"golang.org/x/image/draw"
+
+	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
+	"reelhouse/core/queue"
+	"reelhouse/core/screening"
+	"reelhouse/preview"
+	"reelhouse/store"
+	"reelhouse/web/kit"
+)
+
+// longestViewed is the longest edge of a viewing file, in pixels.
+const longestViewed = 2048
+
+// play answers with a pass of a frame as it is played: a viewing file, which is made first if it must.
+func (a *page) play(c *echo.Context) error {
+	s, _, number, err := a.FrameIn(c)
+	if err != nil {
+		return err
+	}
+	through := pixel.Viewing(c.QueryParam("viewing"))
+	if err := through.Check(); err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, kit.Capital(err.Error())+".")
+	}
+	code := pass.Code(c.Param("pass"))
+	v, err := a.viewingOf(c.Request().Context(), s, number, c.QueryParam("output"), code, through)
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("Cache-Control", "private, max-age=3600") // a good frame does not change
+	h.Set("X-Mapping", url.PathEscape(v.Words))
+	return c.Blob(http.StatusOK, "image/jpeg", v.JPEG)
+}
+
+// viewedOf names the viewing file of a pass of a frame, false if the frame has no files.
+func (a *page) viewedOf(
+	s store.Sequence, number int, output string, code pass.Code, through pixel.Viewing,
+) (preview.Viewed, bool, error) {
+	if output == "" && len(s.Spec.Files) > 0 {
+		output = s.Spec.Files[0].Output
+	}
+	files, err := a.House.Record.Files(s.ID, number)
+	if err != nil || len(files) == 0 {
+		return preview.Viewed{}, false, err
+	}
+	sums := ""
+	for _, f := range files {
+		sums += f.SHA256
+	}
+	return preview.Viewed{
+		Sequence: s.ID, Frame: number, Output: output, Pass: string(code), Through: string(through), SHA256: sums,
+	}, true, nil
+}
+
+// viewingOf returns the viewing file of a pass of a frame.
+func (a *page) viewingOf(
+	ctx context.Context, s store.Sequence, number int, output string, code pass.Code, through pixel.Viewing,
+) (preview.Viewing, error) {
+	viewed, there, err := a.viewedOf(s, number, output, code, through)
+	if err != nil {
+		return preview.Viewing{}, err
+	}
+	if !there {
+		return preview.Viewing{}, echo.NewHTTPError(
+			http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number),
+		)
+	}
+	return a.viewing.Get(ctx, viewed, func(ctx context.Context) (*image.NRGBA, string, error) {
+		img, err := a.load(ctx, s, number, output) // what is kept in memory is for who looks at one frame
+		if err != nil {
+			return nil, "", err
+		}
+		b, err := a.House.Record.BatchAlone(s.BatchID)
+		if err != nil {
+			return nil, "", err
+		}
+		view := screening.Plain(1, 1)
+		view.Viewing = through
+		if described, err := pass.Find(code); err == nil && described.Shown == pass.AsDistance {
+			if view.DepthFar, err = a.depthFar(ctx, s, b, code, output); err != nil {
+				return nil, "", err
+			}
+		}
+		shown, err := screening.Look(img, code, view)
+		if err != nil {
+			return nil, "", echo.NewHTTPError(http.StatusNotFound, err.Error())
+		}
+		words := view.Mapping(code, b.Plan.DepthOf(s.Spec).Style) + "; a viewing file of 8 bits"
+		return smaller(shown), words, nil
+	})
+}
+
+// smaller returns a picture that is no larger than one that is played.
+func smaller(img *image.NRGBA) *image.NRGBA {
+	size := img.Rect.Size()
+	longest := max(size.X, size.Y)
+	if longest <= longestViewed {
+		return img
+	}
+	out := image.NewNRGBA(image.Rect(0, 0, max(1, size.X*longestViewed/longest), max(1, size.Y*longestViewed/longest)))
+	draw.ApproxBiLinear.Scale(out, out.Rect, img, img.Rect, draw.Src, nil)
+	return out
+}
+
+// restBetween is how long is waited between looks at what has become good: frames that come together are one look.
+const restBetween = 2 * time.Second
+
+// makeViewings makes viewing files of frames that become good, and of the sequence that somebody looks at, until ctx
+// ends. What cannot be made is left: it is said when it is looked at.
+func (a *page) makeViewings(ctx context.Context) {
+	changed, end := a.Changes.Listen()
+	defer end()
+	known, err := a.House.Record.GoodBySequence()
+	if err != nil {
+		a.Log.Warn("viewing files are made when they are wanted", "error", err)
+		return
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case id := <-a.ahead:
+			a.viewAll(ctx, id)
+		case <-changed:
+			now, err := a.House.Record.GoodBySequence()
+			if err != nil {
+				continue
+			}
+			for id, good := range now {
+				if good > known[id] {
+					a.viewAll(ctx, id)
+				}
+			}
+			known = now
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(restBetween):
+			}
+		}
+	}
+}
+
+// viewAll makes what is missing of the viewing files of a sequence: of its first pass with light.
+func (a *page) viewAll(ctx context.Context, id int64) {
+	s, err := a.House.Record.Sequence(id)
+	if err != nil || len(s.Spec.Files) == 0 {
+		return
+	}
+	code, lit := firstLight(s)
+	if !lit {
+		return
+	}
+	frames, err := a.House.Record.Frames(id)
+	if err != nil {
+		return
+	}
+	through := a.throughOf(s)
+	for _, f := range frames {
+		if f.State != queue.Good {
+			continue
+		}
+		viewed, there, err := a.viewedOf(s, f.Number, "", code, through)
+		if err != nil || !there || a.viewing.Has(viewed) {
+			continue
+		}
+		if _, err := a.viewingOf(ctx, s, f.Number, viewed.Output, code, through); errors.Is(err, context.Canceled) {
+			return
+		}
+	}
+}
+
+// throughOf returns the viewing transform of a sequence's production as it is now.
+func (a *page) throughOf(s store.Sequence) pixel.Viewing {
+	b, err := a.House.Record.BatchAlone(s.BatchID)
+	if err != nil {
+		return pixel.ViewSRGB
+	}
+	p, err := a.House.Record.Production(b.Plan.Production)
+	if err != nil {
+		return pixel.ViewSRGB
+	}
+	return p.Picture.Viewing
+}
+
+// firstLight returns the first pass with light of a sequence's first output, false if it has none.
+func firstLight(s store.Sequence) (pass.Code, bool) {
+	for _, f := range filesOf(s.Spec, "") {
+		for _, code := range f.Passes {
+			if p, err := pass.Find(code); err == nil && !p.Data {
+				return code, true
+			}
+		}
+	}
+	return "", false
+}

@@ -474,6 +474,25 @@ func TestWhatStoodThereBeforeIsNotTakenBack(t *testing.T) {
 	}
 }
 
+// A step of which nothing could be placed, since the disk was full just then, leaves no note of what it was to be.
+func TestNoNoteIsLeftOfWhatCouldNotBePlaced(t *testing.T) {
+	h, _ := housetest.New(t, "1001")
+	l, parts := leased(t, h)
+	all := []verdict{{part: parts[0], sum: store.File{Path: parts[0].final, Bytes: 1, SHA256: "gone"}}}
+	if files, err := publish(h, l, all, NewLog()); err == nil || len(files) > 0 {
+		t.Fatalf("placed %v, %v", files, err)
+	}
+	if _, err := os.Stat(placingPath(h, l)); err != nil {
+		t.Fatal(err)
+	}
+	if err := clearLease(h, l); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := os.Stat(placingPath(h, l)); err == nil {
+		t.Error("the note stays")
+	}
+}
+
 // What is being said at a frame is heard while it is under way, and not after.
 func TestWhatIsBeingSaidIsHeard(t *testing.T) {
 	h, b := housetest.New(t, "1001")

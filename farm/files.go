@@ -118,14 +118,14 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 	return facts, nil
 }
 
-// clearLease removes the files under way of a lease, and the small files by which it was tried whether their folders
-// can be written. Another attempt at the frame may be under way meanwhile, whose files are left alone. It fails with a
+// clearLease removes the files under way of a lease, the small files by which it was tried whether their folders can be
+// written, what it has placed and the record does not have, and the note of that. Another attempt at the frame may be under way meanwhile, whose files are left alone. It fails with a
 // house.VolumeError if their volume is away.
 func clearLease(h *house.House, l *store.Lease) error {
 	if l.Tile != nil {
 		return os.RemoveAll(tempName(tilePath(h, l, l.Tile.Index), leaseMark(l)))
 	}
-	var errs []error
+	errs := []error{settlePlacing(h, placingPath(h, l))}
 	folders := map[string]bool{}
 	written := l.Sequence.Spec.Files
 	if repeats(l) {

@@ -130,11 +130,7 @@ func (n *Node) placeMade(l *store.Lease, parts []part, log *Log) ([]store.File, 
 		}
 		made = append(made, verdict{part: p, sum: store.File{Path: p.final, Bytes: sum.Bytes, SHA256: sum.SHA256}})
 	}
-	placed, err := publish(n.House, l, made, log)
-	if err != nil { // another try makes it as a whole
-		n.settlePlaced(l)
-	}
-	return placed, err
+	return publish(n.House, l, made, log)
 }
 
 // readInputs finds the inputs of an order on this machine, and reads each, to see that it is what was judged. One that

@@ -497,18 +497,14 @@ func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, hea
 // accept records a frame whose files are in place.
 func (n *Node) accept(parent context.Context, l *store.Lease, seconds float64, files []store.File, log *Log) error {
 	err := n.owe(parent, func() error { return n.House.Record.Accept(l, seconds, files, log.String()) })
-	n.settlePlaced(l)
+	if left := settlePlacing(n.House, placingPath(n.House, l)); left != nil {
+		n.Log.Warn("the note of placed files is removed later", "error", left)
+		n.later(l)
+	}
 	if err == nil {
 		n.Log.Info("frame good", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "seconds", seconds)
 	}
 	return err
-}
-
-// settlePlaced ends the note of what a lease has placed.
-func (n *Node) settlePlaced(l *store.Lease) {
-	if left := settlePlacing(n.House, placingPath(n.House, l)); left != nil {
-		n.Log.Error("the note of placed files stays until the node starts next", "error", left)
-	}
 }
 
 // owe records something, however often it has to be tried: a frame whose end is not recorded would be called rendering
@@ -770,7 +766,6 @@ func (n *Node) keep(ctx context.Context, l *store.Lease, placed []store.File, lo
 	if len(placed) == 0 {
 		return nil
 	}
-	defer n.settlePlaced(l)
 	if err := n.House.Record.Keep(l, placed); err != nil {
 		return err
 	}

@@ -203,10 +203,6 @@ func (n placing) takeBack(h *house.House, note string, recorded []store.File) er
 			continue
 		}
 		there, err := h.SumOutput(f.Path)
-		var away *house.VolumeError
-		if errors.As(err, &away) {
-			return nil // the note stays, until the next start
-		}
 		if errors.Is(err, fs.ErrNotExist) || errors.Is(err, house.ErrNotPlain) {
 			continue
 		} else if err != nil {
@@ -233,7 +229,10 @@ func (n *Node) takeBackPlaced() error {
 		return err
 	}
 	for _, path := range notes {
-		if err := settlePlacing(n.House, path); err != nil {
+		err := settlePlacing(n.House, path)
+		if errors.As(err, new(*house.VolumeError)) {
+			continue // the note stays, until the next start
+		} else if err != nil {
 			return err
 		}
 	}

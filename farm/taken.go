@@ -83,11 +83,7 @@ func (n *Node) takeOver(
 	}
 	n.Hub.Changed()
 	log.Add("its files are taken over from %s, as they were rendered as version %d", task, t.Version)
-	placed, err := publish(n.House, l, made, log)
-	if err != nil { // another try places it as a whole
-		n.settlePlaced(l)
-	}
-	return placed, err
+	return publish(n.House, l, made, log)
 }
 
 // sameFile finds the recorded file of an earlier sequence that is of the same output, with the same passes.

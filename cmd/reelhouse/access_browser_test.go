@@ -47,7 +47,7 @@ func TestAxeFindsNothingSerious(t *testing.T) {
 	p.do("to the queue", chromedp.Navigate(s.url+"/p/SALT/queue"))
 	p.wait("some are good", `Number(document.querySelector("[data-good]")?.dataset.good) > 2`)
 	p.faultless("/p/SALT/queue", s.url, string(axe))
-	p.click("open a frame's log", `section g[data-frame][data-state=good]`)
+	p.press("open a frame's log", `section g[data-frame][data-state=good]`)
 	p.do("open a frame's log", chromedp.WaitVisible("#side pre.log"))
 	p.faultless("", s.url, string(axe))
 	p.do("to screening", chromedp.Navigate(s.url+"/p/SALT/screening"))

@@ -150,6 +150,15 @@ func (p page) click(what, selector string) {
 	p.do(what, chromedp.Click(selector))
 }
 
+// press clicks something at once, wherever it is just then: on a page that changes meanwhile a click by the mouse may
+// come when it has moved on.
+func (p page) press(what, selector string) {
+	p.t.Helper()
+	const click = `document.querySelector(%q).dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true}))`
+	p.wait(what, fmt.Sprintf("document.querySelector(%q)", selector))
+	p.do(what, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(click, selector)))
+}
+
 func (p page) text(expression string) string {
 	p.t.Helper()
 	text, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](expression))
@@ -200,7 +209,7 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("a frame turns good without reloading", `document.querySelectorAll("[data-state=good]").length > 1`)
 	p.wait("all frames are good", `document.querySelector("[data-good]").dataset.good === "12"`)
-	p.click("open a frame's log", `g[data-frame="1003"]`)
+	p.press("open a frame's log", `g[data-frame="1003"]`)
 	p.do("open a frame's log", chromedp.WaitVisible("#side pre.log"))
 	if log := p.text(`document.querySelector("#side pre.log").textContent`); !strings.Contains(log, "wrote") ||
 		!strings.Contains(log, "good after") {

@@ -17,12 +17,6 @@ import (
 	"reelhouse/house"
 )
 
-// press clicks on what a selector finds, wherever it is.
-func (p page) press(what, selector string) {
-	p.t.Helper()
-	p.do(what, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector(%q).click()`, selector)))
-}
-
 // A person trims a shot by dragging its end; count, forecast and paths follow.
 func TestAShotIsTrimmedByDragging(t *testing.T) {
 	s := start(t, seeded(t, func(p *production.Production) { p.Shots = p.Shots[:2]; p.Cut.Tracks = nil }))

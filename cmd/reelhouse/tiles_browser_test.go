@@ -53,14 +53,14 @@ func TestTilesAreSetAndWatched(t *testing.T) {
 	p.press("close it", `[data-close-side]`)
 	p.click("send", "#send")
 	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
-	p.click("open the frame", `section g[data-frame="1084"]`)
+	p.press("open the frame", `section g[data-frame="1084"]`)
 	p.do("open the frame", chromedp.WaitVisible("#side svg"))
 	p.wait("its tiles are shown", `document.querySelectorAll("#side [data-tile]").length === 4`)
 	p.wait("they all become good", `document.querySelectorAll("#side [data-tile][data-state=good]").length === 4`)
 	p.wait(
 		"the frame is put together", `document.querySelector("section g[data-frame='1084']").dataset.state === "good"`,
 	)
-	p.click("open it again", `section g[data-frame="1084"]`)
+	p.press("open it again", `section g[data-frame="1084"]`)
 	p.wait(
 		"its log tells of it",
 		`document.querySelector("#side pre.log")?.textContent.includes("put together from 4 tiles")`,

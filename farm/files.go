@@ -119,8 +119,8 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 }
 
 // clearLease removes the files under way of a lease, the small files by which it was tried whether their folders can be
-// written, what it has placed and the record does not have, and the note of that. Another attempt at the frame may be under way meanwhile, whose files are left alone. It fails with a
-// house.VolumeError if their volume is away.
+// written, what it has placed and the record does not have, and the note of that. Another attempt at the frame may be
+// under way meanwhile, whose files are left alone. It fails with a house.VolumeError if their volume is away.
 func clearLease(h *house.House, l *store.Lease) error {
 	if l.Tile != nil {
 		return os.RemoveAll(tempName(tilePath(h, l, l.Tile.Index), leaseMark(l)))

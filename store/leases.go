@@ -393,16 +393,16 @@ func (s *Store) Check(l *Lease) error {
 	})
 }
 
-// step takes the lease's frame through one transition without reading it first, as nodes do most; set and its values
+// step takes the lease's frame through one transition without reading it first, as nodes do most; also and its values
 // say what else is kept of it. It fails if the frame is not the lease's any more, or is in another state.
-func (l *Lease) step(tx *writing, from queue.State, event queue.Event, set string, values ...any) error {
+func (l *Lease) step(tx *writing, from queue.State, event queue.Event, also string, values ...any) error {
 	to, err := from.Next(event)
 	if err != nil {
 		return err
 	}
 	args := append([]any{to}, values...)
 	result, err := tx.Exec(
-		"UPDATE frame SET state = ?"+set+" WHERE sequence_id = ? AND number = ? AND lease = ? AND state = ?",
+		"UPDATE frame SET state = ?"+also+" WHERE sequence_id = ? AND number = ? AND lease = ? AND state = ?",
 		append(args, l.SequenceID, l.Number, l.Frame.Lease, from)...,
 	)
 	if err != nil {

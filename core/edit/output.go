@@ -54,6 +54,7 @@ type SetOutput struct {
 	Dither      *string      `json:"dither,omitempty"`
 	Alpha       *string      `json:"alpha,omitempty"`
 	Curve       *string      `json:"curve,omitempty" label:"encoding"`
+	Primaries   *string      `json:"primaries,omitempty"`
 	Packing     *string      `json:"packing,omitempty"`
 	Only        *[]pass.Code `json:"only,omitempty" label:"passes"`
 	Scale       *string      `json:"scale,omitempty"`
@@ -112,6 +113,7 @@ func (c SetOutput) encoding(o *output.Output) error {
 		with("dither", c.Dither, func(v string) error { o.Dither = pixel.Dither(v); return nil }),
 		with("alpha", c.Alpha, func(v string) error { o.Alpha = output.Alpha(v); return nil }),
 		with("curve", c.Curve, func(v string) error { o.Curve = pixel.Curve(v); return nil }),
+		with("primaries", c.Primaries, func(v string) error { o.Primaries = pixel.Primaries(v); return nil }),
 		with("packing", c.Packing, func(v string) error { o.Packing = output.Packing(v); return nil }),
 		with("scale", c.Scale, func(v string) (err error) { o.Scale, err = raster.ParseReduction(v); return err }),
 		with("kernel", c.Kernel, func(v string) error { o.Kernel = pixel.Kernel(v); return nil }),

@@ -316,6 +316,7 @@ type SetPicture struct {
 	Background *string `json:"background,omitempty"`
 	Colour     *string `json:"colour,omitempty" label:"background colour"`
 	Viewing    *string `json:"viewing,omitempty" label:"viewing transform"` // "" for sRGB
+	Primaries  *string `json:"primaries,omitempty" label:"primaries of linear files"`
 }
 
 func (SetPicture) Name() string { return "picture.set" }
@@ -332,6 +333,7 @@ func (c SetPicture) apply(p *production.Production, _ Known) error {
 			}
 			return nil
 		}),
+		with("primaries", c.Primaries, func(v string) error { p.Picture.Primaries = pixel.Primaries(v); return nil }),
 		with("viewing", c.Viewing, func(v string) error { p.Picture.Viewing = pixel.Viewing(v); return nil }),
 		with("colour", c.Colour, func(v string) error { p.Picture.Background.Colour = strings.ToLower(v); return nil }),
 	)

@@ -3,6 +3,7 @@ package imagefile
 import (
 	"fmt"
 	"image"
+	"reelhouse/core/pixel"
 	"strings"
 )
 
@@ -42,14 +43,27 @@ func (r Rational) String() string { return fmt.Sprintf("%d/%d", r.Numerator, r.D
 // Chromaticities are the CIE x and y of the colours that a picture's red, green and blue stand for, and of white.
 type Chromaticities struct{ Red, Green, Blue, White V2f }
 
-// BT709 are the primaries and the white of ITU-R BT.709-6, table 1.
-func BT709() Chromaticities {
-	return Chromaticities{
-		Red:   V2f{0.64, 0.33},
-		Green: V2f{0.30, 0.60},
-		Blue:  V2f{0.15, 0.06},
-		White: V2f{0.3127, 0.3290},
-	}
+// ChromaticitiesName is what OpenEXR calls the attribute that says them, and what it is called of other formats.
+const ChromaticitiesName = "chromaticities"
+
+// ChromaticitiesOf returns those of primaries.
+func ChromaticitiesOf(p pixel.Primaries) Chromaticities { return ChromaticitiesIn(p.Gamut()) }
+
+// ChromaticitiesIn returns those of a gamut.
+func ChromaticitiesIn(g pixel.Gamut) Chromaticities {
+	of := func(c pixel.Chromaticity) V2f { return V2f{float32(c.X), float32(c.Y)} }
+	return Chromaticities{of(g.Red), of(g.Green), of(g.Blue), of(g.White)}
+}
+
+// Positive reports whether none of them lies below 0.
+func (c Chromaticities) Positive() bool {
+	return min(c.Red[0], c.Red[1], c.Green[0], c.Green[1], c.Blue[0], c.Blue[1], c.White[0], c.White[1]) >= 0
+}
+
+// Gamut returns the chromaticities as computations have them.
+func (c Chromaticities) Gamut() pixel.Gamut {
+	of := func(v V2f) pixel.Chromaticity { return pixel.Chromaticity{X: float64(v[0]), Y: float64(v[1])} }
+	return pixel.Gamut{Red: of(c.Red), Green: of(c.Green), Blue: of(c.Blue), White: of(c.White)}
 }
 
 // A KeyCode names a frame of film (SMPTE ST 254): manufacturer, type, prefix, count, perforation offset,

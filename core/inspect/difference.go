@@ -19,6 +19,7 @@ func Difference(was, is io.ReaderAt, wasBytes, isBytes int64) (string, error) {
 	if err != nil {
 		return "", err
 	}
+	before.KeepPrimaries, now.KeepPrimaries = true, true
 	if a, b := before.Headers[0], now.Headers[0]; a.Width() != b.Width() || a.Height() != b.Height() {
 		return fmt.Sprintf("it has %d × %d pixels, and had %d × %d", b.Width(), b.Height(), a.Width(), a.Height()), nil
 	}

@@ -60,6 +60,7 @@ func Judge(in io.ReaderAt, size int64, want Expected) Report {
 		r.problem("it cannot be read: %s", err)
 		return r
 	}
+	file.KeepPrimaries = true
 	first, channels, err := measure(file, 0)
 	if err != nil {
 		r.problem("it cannot be read: %s", err)
@@ -82,6 +83,8 @@ func Judge(in io.ReaderAt, size int64, want Expected) Report {
 			r.problem("it is %s, not %s", got.Format.Kind().Name, want.Encoding.Format.Kind().Name)
 		case got.Format != output.EXR && got.Depth != want.Encoding.Depth:
 			r.problem("it has %s a value, not %s", depthInWords(got.Depth), depthInWords(want.Encoding.Depth))
+		case got.Primaries != want.Encoding.Primaries:
+			r.problem("its light is %s, not %s", got.Primaries.Name(), want.Encoding.Primaries.Name())
 		case got.Curve != want.Encoding.Curve:
 			r.problem("it is encoded by %s, not by %s", got.Curve.Name(), want.Encoding.Curve.Name())
 		}

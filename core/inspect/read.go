@@ -145,6 +145,7 @@ func measureFile(f SequenceFile, open Opener) (m measured, err error) {
 	if err != nil {
 		return m, err
 	}
+	file.KeepPrimaries = true
 	if h := file.Headers[0]; h.Width() < 1 || h.Height() < 1 {
 		return m, fmt.Errorf("it has no pixels")
 	}

@@ -7,6 +7,7 @@
 package output
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -149,6 +150,8 @@ type Kind struct {
 	Aspect bool
 	// Software says that there is a field for the program that wrote the file.
 	Software bool
+	// Primaries are those of linear light that files can state; empty if they hold none.
+	Primaries []pixel.Primaries
 	// Unstated formats say nothing of a curve that is sRGB, which they are taken for.
 	Unstated bool
 	// Bytes are bytes a pixel, without alpha and with it, where that is 1 nearly everywhere, from frames of the demo
@@ -174,6 +177,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Alphas:       []Alpha{Premultiplied, Straight},
 			Curves:       []pixel.Curve{pixel.Linear},
 			Layers:       true, Float: true, Data: true, Lossless: true, Facts: true, Aspect: true,
+			Primaries: pixel.AllPrimaries(),
 		},
 		{
 			Format: PNG, Name: "PNG", Ext: "png",
@@ -201,6 +205,7 @@ var kinds = sync.OnceValue(func() []Kind {
 			Alphas:       []Alpha{Premultiplied, Straight},
 			Curves:       display,
 			Float:        true, Lossless: true, Facts: true, Aspect: true, Software: true,
+			Primaries: []pixel.Primaries{pixel.BT709, pixel.P3D65, pixel.BT2020, pixel.ACEScg}, // none below 0
 			Bytes: Sizes{
 				Deflate: {Sixteen: {4.0, 4.3}, Eight: {1.12, 1.22}, Float: {7.9, 8.8}},
 				LZW:     {Sixteen: {5.1, 5.5}, Eight: {1.17, 1.31}, Float: {10.1, 10.9}},
@@ -233,7 +238,8 @@ var kinds = sync.OnceValue(func() []Kind {
 			Compressions: []Compression{RLE},
 			Curves:       []pixel.Curve{pixel.Linear},
 			Float:        true, Facts: true, Aspect: true,
-			Bytes: Sizes{RLE: {Float: {2.44, 2.44}}},
+			Primaries: pixel.AllPrimaries(),
+			Bytes:     Sizes{RLE: {Float: {2.44, 2.44}}},
 		},
 		{
 			Format: BMP, Name: "BMP", Ext: "bmp",
@@ -269,6 +275,8 @@ type Encoding struct {
 	Curve       pixel.Curve `json:"curve"`
 	// Dither scatters the rounding to whole numbers, so that shallow ramps show no steps.
 	Dither pixel.Dither `json:"dither,omitempty"`
+	// Primaries are those of linear light; empty stands for BT.709.
+	Primaries pixel.Primaries `json:"primaries,omitempty"`
 	// Other names passes, with commas between, that ByPass stores the other way round: colour in 32 bits, data in 16.
 	Other string `json:"other,omitempty"`
 }
@@ -333,7 +341,22 @@ func (e Encoding) Check() error {
 	case e.Dither != pixel.NoDither && e.Floating():
 		return fmt.Errorf("floats are not rounded to whole numbers, so there is nothing to dither")
 	}
-	return e.Dither.Check()
+	return cmp.Or(e.Dither.Check(), e.checkPrimaries())
+}
+
+func (e Encoding) checkPrimaries() error {
+	k := e.Format.Kind()
+	switch {
+	case e.Primaries == "":
+		return nil
+	case e.Primaries.Check() != nil:
+		return e.Primaries.Check()
+	case !e.Floating():
+		return fmt.Errorf("codes for a display have the primaries of BT.709; only linear light in floats has others")
+	case !slices.Contains(k.Primaries, e.Primaries):
+		return fmt.Errorf("%s cannot say that its light is %s, so it would be shown wrongly", k.Name, e.Primaries.Name())
+	}
+	return nil
 }
 
 // Half reports whether a pass is stored in 16-bit floats.

@@ -1,6 +1,7 @@
 package output
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -49,8 +50,10 @@ type Output struct {
 	Level       int         `json:"level"`
 	Alpha       Alpha       `json:"alpha,omitempty"` // Agreed stands for the production's
 	Curve       pixel.Curve `json:"curve,omitempty"` // empty stands for the production's
-	Packing     Packing     `json:"packing"`
-	Groups      []Group     `json:"groups,omitempty"`
+	// Primaries are those of linear light; empty stands for the production's. Codes for a display have none but BT.709.
+	Primaries pixel.Primaries `json:"primaries,omitempty"`
+	Packing   Packing         `json:"packing"`
+	Groups    []Group         `json:"groups,omitempty"`
 	// Only holds the passes that this output takes of a shot's list; empty for all of them.
 	Only  []pass.Code      `json:"only,omitempty"`
 	Scale raster.Reduction `json:"scale"` // of what is rendered
@@ -114,8 +117,11 @@ func (o Output) Switch(f Format) Output {
 		o.Compression = usual.Compression
 	}
 	o.Level = f.Scale(o.Compression).Used
-	if o.Encoding(Premultiplied, pixel.SRGB).Floating() {
+	if o.Encoding(Agreed{}).Floating() {
 		o.Dither = pixel.NoDither
+	}
+	if !slices.Contains(k.Primaries, o.Primaries) {
+		o.Primaries = ""
 	}
 	if o.Packing == Layers && !k.Layers && len(o.Only) != 1 {
 		o.Packing = Files
@@ -129,9 +135,17 @@ func (o Output) Switch(f Format) Output {
 	return o
 }
 
-// Encoding settles what the output leaves to the production: its alpha and its display encode. Where the
-// format cannot do what was agreed, it does what it can: OpenEXR stays linear, PNG stays straight.
-func (o Output) Encoding(agreed Alpha, display pixel.Curve) Encoding {
+// Agreed is what a production has agreed on for all outputs that say nothing else.
+type Agreed struct {
+	Alpha     Alpha           // empty for premultiplied
+	Display   pixel.Curve     // empty for sRGB
+	Primaries pixel.Primaries // of linear light; empty for BT.709
+}
+
+// Encoding settles what the output leaves to the production: its alpha, its display encode and the primaries of its
+// linear light. Where the format cannot do what was agreed, it does what it can: OpenEXR stays linear, PNG stays
+// straight, and what holds no linear light, or cannot say its primaries, has those of BT.709.
+func (o Output) Encoding(agreed Agreed) Encoding {
 	k := o.Format.Kind()
 	e := Encoding{
 		Format:      o.Format,
@@ -143,21 +157,28 @@ func (o Output) Encoding(agreed Alpha, display pixel.Curve) Encoding {
 		Dither:      o.Dither,
 	}
 	if e.Alpha == AsStandard {
-		e.Alpha = agreed
-		if !slices.Contains(k.Alphas, agreed) {
+		e.Alpha = cmp.Or(agreed.Alpha, Premultiplied)
+		if !slices.Contains(k.Alphas, e.Alpha) {
+			was := e.Alpha
 			e.Alpha = NoAlpha
-			if agreed != NoAlpha && len(k.Alphas) > 0 {
+			if was != NoAlpha && len(k.Alphas) > 0 {
 				e.Alpha = k.Alphas[0]
 			}
 		}
 	}
 	if e.Curve == "" {
-		if e.Curve = display; e.Floating() {
+		if e.Curve = cmp.Or(agreed.Display, pixel.SRGB); e.Floating() {
 			e.Curve = pixel.Linear
 		}
 		if len(k.Curves) > 0 && !slices.Contains(k.Curves, e.Curve) {
 			e.Curve = k.Curves[0]
 		}
+	}
+	if e.Primaries = o.Primaries; e.Primaries == "" && e.Floating() && slices.Contains(k.Primaries, agreed.Primaries) {
+		e.Primaries = agreed.Primaries
+	}
+	if e.Primaries == pixel.BT709 {
+		e.Primaries = ""
 	}
 	if !o.LevelScale().Leveled() {
 		e.Level = 0
@@ -216,8 +237,7 @@ func (o Output) Bundles(passes []pass.Code) []Bundle {
 // Wants is what a production asks of its outputs.
 type Wants struct {
 	Passes      []pass.Code
-	Alpha       Alpha // as agreed
-	Display     pixel.Curve
+	Agreed      Agreed
 	Transparent bool // the background is, so coverage means something
 }
 
@@ -230,7 +250,7 @@ func (o Output) Cannot(f Format, w Wants) []string {
 	packing := o.Packing
 	o = o.Switch(f)
 	o.Packing = packing // the loss of layers is to be said
-	e := o.Encoding(w.Alpha, w.Display)
+	e := o.Encoding(w.Agreed)
 	var reasons []string
 	add := func(err error) {
 		if err != nil && !slices.Contains(reasons, err.Error()) {
@@ -258,7 +278,7 @@ func (o Output) Cannot(f Format, w Wants) []string {
 
 // Check says what is wrong with the output by itself, and in which field; nil for nothing.
 func (o Output) Check() (field string, err error) {
-	e := o.Encoding(Premultiplied, pixel.SRGB)
+	e := o.Encoding(Agreed{})
 	if err := e.Check(); err != nil {
 		return "format", err
 	}

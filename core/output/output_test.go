@@ -19,7 +19,7 @@ func TestUsualOutputsAreSound(t *testing.T) {
 		if field, err := o.Check(); err != nil {
 			t.Errorf("%s, %s: %v", o.Code, field, err)
 		}
-		if reasons := o.Cannot(o.Format, Wants{everything, Premultiplied, pixel.SRGB, false}); len(reasons) > 0 {
+		if reasons := o.Cannot(o.Format, Wants{everything, Agreed{}, false}); len(reasons) > 0 {
 			t.Errorf("%s cannot hold its passes: %v", o.Code, reasons)
 		}
 	}
@@ -49,7 +49,7 @@ func TestWhatAFormatCannotHoldIsSaidBefore(t *testing.T) {
 		{HDR, everything[1:2], false, []string{"names no channels"}},
 		{"xyz", everything[:1], false, []string{"no file format"}},
 	} {
-		got := master.Cannot(c.format, Wants{c.passes, Premultiplied, pixel.SRGB, c.transparent})
+		got := master.Cannot(c.format, Wants{c.passes, Agreed{}, c.transparent})
 		for _, says := range c.says {
 			if !slices.ContainsFunc(got, func(r string) bool { return strings.Contains(r, says) }) {
 				t.Errorf("%s with %v: %q does not say %q", c.format, c.passes, got, says)
@@ -65,12 +65,12 @@ func TestAMasterLosesNothing(t *testing.T) {
 	o := Usual()[0]
 	for _, c := range EXR.Kind().Compressions {
 		o.Compression, o.Level = c, EXR.Scale(c).Used
-		got := o.Cannot(EXR, Wants{everything, Premultiplied, pixel.SRGB, false})
+		got := o.Cannot(EXR, Wants{everything, Agreed{}, false})
 		if lossy := len(got) > 0; lossy == c.Lossless() ||
 			lossy && !strings.Contains(got[0], strings.ToUpper(string(c))+" compression loses") {
 			t.Errorf("%s: %q", c, got)
 		}
-		if o.Role = Review; len(o.Cannot(EXR, Wants{everything, Premultiplied, pixel.SRGB, false})) > 0 {
+		if o.Role = Review; len(o.Cannot(EXR, Wants{everything, Agreed{}, false})) > 0 {
 			t.Errorf("%s is refused for looking", c)
 		}
 		o.Role = Master
@@ -99,7 +99,7 @@ func TestOnlyWholeNumbersAreDithered(t *testing.T) {
 func TestColourIsNeverEncodedTwice(t *testing.T) {
 	for _, display := range pixel.Curves() {
 		for _, o := range Usual() {
-			e := o.Encoding(Straight, display)
+			e := o.Encoding(Agreed{Alpha: Straight, Display: display})
 			if err := e.Check(); err != nil {
 				t.Errorf("%s with %s: %v", o.Code, display, err)
 			}
@@ -108,11 +108,11 @@ func TestColourIsNeverEncodedTwice(t *testing.T) {
 			}
 		}
 	}
-	if err := (Encoding{EXR, ByPass, ZIP, 4, Premultiplied, pixel.SRGB, pixel.NoDither, ""}).Check(); err == nil ||
+	if err := (Encoding{EXR, ByPass, ZIP, 4, Premultiplied, pixel.SRGB, pixel.NoDither, "", ""}).Check(); err == nil ||
 		!strings.Contains(err.Error(), "second time") {
 		t.Errorf("an encoded OpenEXR passed: %v", err)
 	}
-	if err := (Encoding{JPEG, Eight, DCT, 90, NoAlpha, pixel.BT1886, pixel.NoDither, ""}).Check(); err == nil ||
+	if err := (Encoding{JPEG, Eight, DCT, 90, NoAlpha, pixel.BT1886, pixel.NoDither, "", ""}).Check(); err == nil ||
 		!strings.Contains(err.Error(), "cannot say") {
 		t.Errorf("a JPEG of an unusual curve passed: %v", err)
 	}

@@ -117,7 +117,8 @@ func (p Picture) Fact(name string) string {
 
 // attributes returns the facts as attributes: under our prefix, and those that a standard names also under its name and
 // in its type.
-func (h Header) attributes(f output.Format) imagefile.Attributes {
+func (h Header) attributes(e output.Encoding) imagefile.Attributes {
+	f := e.Format
 	var a imagefile.Attributes
 	add := func(name string, value any) { a = append(a, imagefile.Attribute{Name: name, Value: value}) }
 	add(
@@ -125,8 +126,8 @@ func (h Header) attributes(f output.Format) imagefile.Attributes {
 		imagefile.Rational{Numerator: int32(h.Rate.Numerator), Denominator: uint32(h.Rate.Denominator)},
 	)
 	add(Prefix+"frame", int32(h.Frame))
-	if f == output.EXR {
-		add("chromaticities", imagefile.BT709())
+	if f == output.EXR || e.Primaries != "" {
+		add(imagefile.ChromaticitiesName, imagefile.ChromaticitiesOf(e.Primaries))
 	}
 	if f.Kind().Software {
 		add("software", Software)
@@ -155,7 +156,7 @@ func Ours(name string) bool {
 		return false
 	}
 	return strings.HasPrefix(name, Prefix) || slices.Contains([]string{
-		"framesPerSecond", "chromaticities", "software", "frame", "nominalFocalLength", "timeCode", "capDate",
+		"framesPerSecond", imagefile.ChromaticitiesName, "software", "frame", "nominalFocalLength", "timeCode", "capDate",
 		"comments", "title",
 	}, name)
 }

@@ -33,6 +33,8 @@ type File struct {
 	format  formats.Format
 	Headers []imagefile.Header // of its parts
 	Storage []string           // how each is compressed and laid out, of OpenEXR
+	// KeepPrimaries says that light is read with the numbers that the file has for it, whatever its primaries are.
+	KeepPrimaries bool
 }
 
 // Open reads what a file says of itself.
@@ -90,7 +92,7 @@ func (f *File) Lines(n, y0, y1 int) (Picture, error) {
 	for _, a := range h.Attributes {
 		p.Facts = append(p.Facts, job.Fact{Name: strings.TrimPrefix(a.Name, Prefix), Value: a.String()})
 	}
-	p.load(part)
+	p.load(part, f.KeepPrimaries)
 	return p, nil
 }
 
@@ -137,6 +139,9 @@ func encodingOf(h imagefile.Header, f formats.Format) output.Encoding {
 	default:
 		e.Curve = pixel.SRGB
 	}
+	if e.Floating() {
+		e.Primaries = statedPrimaries(h)
+	}
 	e.Alpha = output.NoAlpha
 	if h.Channel("A") >= 0 {
 		e.Alpha = output.Premultiplied
@@ -147,8 +152,9 @@ func encodingOf(h imagefile.Header, f formats.Format) output.Encoding {
 	return e
 }
 
-// load turns samples into light. Grey becomes red, green and blue.
-func (p *Picture) load(part imagefile.Part) {
+// load turns samples into light: working light, unless it is to keep the primaries that the file says. Grey becomes
+// red, green and blue.
+func (p *Picture) load(part imagefile.Part, asStored bool) {
 	p.Image = &pixel.Image{Width: part.Width(), Height: part.Height()}
 	for i, c := range part.Channels {
 		name := c.Name
@@ -173,6 +179,9 @@ func (p *Picture) load(part imagefile.Part) {
 	}
 	if !p.Encoding.Floating() {
 		p.decodeCodes()
+	}
+	if !asStored {
+		p.toWorking(part.Header)
 	}
 	if p.Encoding.Alpha == output.Straight {
 		p.Image.Premultiply()

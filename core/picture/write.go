@@ -99,7 +99,7 @@ func head(e output.Encoding, width, height int, passes []pass.Code, h Header) (i
 		)
 	}
 	out.PixelAspect = h.PixelAspect
-	out.Attributes = h.attributes(e.Format)
+	out.Attributes = h.attributes(e)
 	if e.Format == output.EXR && h.Window.Size() == out.DataWindow.Size() {
 		out.DataWindow, out.DisplayWindow = h.Window, h.Display
 	}
@@ -109,10 +109,13 @@ func head(e output.Encoding, width, height int, passes []pass.Code, h Header) (i
 	return out, nil
 }
 
-// stored returns the planes of the passes under the names that they have in the file.
+// stored returns the planes of the passes under the names, and with the primaries, that they have in the file.
 func stored(e output.Encoding, img *pixel.Image, passes []pass.Code) (*pixel.Image, error) {
 	chosen, err := Select(img, passes)
-	if err != nil || len(passes) != 1 {
+	if err != nil {
+		return nil, err
+	}
+	if err := toPrimaries(chosen, e.Primaries, passes); err != nil || len(passes) != 1 {
 		return chosen, err
 	}
 	described, err := pass.Find(passes[0])

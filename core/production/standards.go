@@ -32,6 +32,13 @@ type Picture struct {
 	Alpha      output.Alpha    `json:"alpha"`   // straight or premultiplied, where a format can do both
 	Background look.Background `json:"background"`
 	Viewing    pixel.Viewing   `json:"viewing,omitempty"` // through which light is looked at; it changes no file
+	// Primaries are those of linear light in files; empty stands for BT.709.
+	Primaries pixel.Primaries `json:"primaries,omitempty"`
+}
+
+// Agreed returns what outputs have that say nothing else.
+func (p Picture) Agreed() output.Agreed {
+	return output.Agreed{Alpha: p.Alpha, Display: p.Display, Primaries: p.Primaries}
 }
 
 // Floor is the least that a delivery accepts; zeros ask for nothing.
@@ -116,7 +123,7 @@ func (s Standards) PatternOf(o output.Output) string {
 
 // EncodingOf returns how an output's files are written.
 func (s Standards) EncodingOf(o output.Output) output.Encoding {
-	return o.Encoding(s.Picture.Alpha, s.Picture.Display)
+	return o.Encoding(s.Picture.Agreed())
 }
 
 // Problems returns what is wrong with the standards by themselves.
@@ -188,6 +195,9 @@ func (s Standards) problems(ps *problems) {
 func (s Standards) pictureProblems(ps *problems) {
 	if err := s.Picture.Viewing.Check(); err != nil {
 		ps.add("picture", "viewing", "%s", err)
+	}
+	if err := s.Picture.Primaries.Check(); err != nil {
+		ps.add("picture", "primaries", "%s", err)
 	}
 	if err := s.Picture.Display.Check(); err != nil {
 		ps.add("picture", "display", "%s", err)

@@ -213,7 +213,7 @@ func TestAttributesKeepTheirTypes(t *testing.T) {
 			Name:  "timeCode",
 			Value: timeCode,
 		}, {Name: "framesPerSecond", Value: imagefile.Rational{Numerator: 25, Denominator: 1}},
-		{Name: "chromaticities", Value: imagefile.BT709()},
+		{Name: "chromaticities", Value: imagefile.ChromaticitiesOf(pixel.BT709)},
 		{
 			Name:  "whiteLuminance",
 			Value: float32(100),

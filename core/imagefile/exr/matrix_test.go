@@ -264,7 +264,7 @@ func TestOurPartsAreReadByOthers(t *testing.T) {
 			Name:  "timeCode",
 			Value: timeCode,
 		}, {Name: "framesPerSecond", Value: imagefile.Rational{Numerator: 24, Denominator: 1}},
-		{Name: "chromaticities", Value: imagefile.BT709()},
+		{Name: "chromaticities", Value: imagefile.ChromaticitiesOf(pixel.BT709)},
 		{
 			Name:  "whiteLuminance",
 			Value: float32(100),

@@ -22,7 +22,8 @@ var Signatures = []string{"#?RADIANCE", "#?RGBE"}
 
 const (
 	format    = "32-bit_rle_rgbe"
-	leastRuns = 8 // widths outside are stored plain
+	primaries = "PRIMARIES" // CIE x and y of red, green, blue and white
+	leastRuns = 8           // widths outside are stored plain
 	mostRuns  = 0x7fff
 	maxEdge   = 1 << 20
 	maxHeader = 1 << 16
@@ -51,10 +52,22 @@ func NewWriter(out io.Writer, h imagefile.Header) (imagefile.Writer, error) {
 
 func encode(out io.Writer, p imagefile.Part) error {
 	var b bytes.Buffer
+	fmt.Fprintf(&b, "%s\n", Signatures[0])
+	var rest imagefile.Attributes
+	for _, a := range p.Attributes {
+		if c, is := a.Value.(imagefile.Chromaticities); is {
+			fmt.Fprintf(&b, "%s=", primaries)
+			for _, v := range []imagefile.V2f{c.Red, c.Green, c.Blue, c.White} {
+				fmt.Fprintf(&b, " %g %g", v[0], v[1])
+			}
+			b.WriteByte('\n')
+			continue
+		}
+		rest = append(rest, a)
+	}
 	// The aspect is a pixel's height over its width.
 	fmt.Fprintf(
-		&b, "%s\n%sFORMAT=%s\nPIXASPECT=%g\n\n-Y %d +X %d\n", Signatures[0], p.Attributes.Lines(), format, 1/p.Aspect(),
-		p.Height(), p.Width(),
+		&b, "%sFORMAT=%s\nPIXASPECT=%g\n\n-Y %d +X %d\n", rest.Lines(), format, 1/p.Aspect(), p.Height(), p.Width(),
 	)
 	width := p.Width()
 	row := make([]byte, 4*width)
@@ -213,6 +226,8 @@ func open(data []byte, limit int64) (*reader, error) {
 				return nil, fmt.Errorf("the pixel aspect %q is no number above 0", value)
 			}
 			aspect /= v
+		case primaries:
+			attributes = append(attributes, gamutOf(a, value))
 		default:
 			attributes = append(attributes, a)
 		}
@@ -251,6 +266,18 @@ func open(data []byte, limit int64) (*reader, error) {
 		pixels = rest
 	}
 	return r, nil
+}
+
+// gamutOf reads what a line says of primaries; what cannot be read stays as it is.
+func gamutOf(a imagefile.Attribute, value string) imagefile.Attribute {
+	var c imagefile.Chromaticities
+	n, err := fmt.Sscan(
+		value, &c.Red[0], &c.Red[1], &c.Green[0], &c.Green[1], &c.Blue[0], &c.Blue[1], &c.White[0], &c.White[1],
+	)
+	if n != 8 || err != nil {
+		return a
+	}
+	return imagefile.Attribute{Name: imagefile.ChromaticitiesName, Value: c}
 }
 
 // unpackLine fills row component by component and returns what is behind the line.

@@ -188,11 +188,25 @@ func (d Directory) Int(tag uint16, otherwise int) int {
 
 // Ratio returns the first fraction of a tag, or 0.
 func (d Directory) Ratio(tag uint16) float64 {
-	e := d.find(tag)
-	if e == nil || e.Kind != Rational || e.Count < 1 || d.Order.Uint32(e.Data[4:]) == 0 {
-		return 0
+	if v := d.Ratios(tag); len(v) > 0 {
+		return v[0]
 	}
-	return float64(d.Order.Uint32(e.Data)) / float64(d.Order.Uint32(e.Data[4:]))
+	return 0
+}
+
+// Ratios returns the fractions of a tag, or nil. One that is divided by 0 is 0.
+func (d Directory) Ratios(tag uint16) []float64 {
+	e := d.find(tag)
+	if e == nil || e.Kind != Rational {
+		return nil
+	}
+	values := make([]float64, e.Count)
+	for i := range values {
+		if below := d.Order.Uint32(e.Data[8*i+4:]); below > 0 {
+			values[i] = float64(d.Order.Uint32(e.Data[8*i:])) / float64(below)
+		}
+	}
+	return values
 }
 
 // Text returns the text of a tag, or "".
@@ -229,15 +243,19 @@ func (d *Directory) AddText(tag uint16, text string) {
 	}
 }
 
-// AddRatio appends a fraction near to v, of at least 0.
-func (d *Directory) AddRatio(tag uint16, v float64) {
-	denominator := 1
-	for denominator < 1e6 && v*float64(denominator) < 1e6 &&
-		math.Abs(math.Round(v*float64(denominator))/float64(denominator)-v) > 1e-9*v {
-		denominator *= 10
+// AddRatio appends fractions near to values, each of at least 0.
+func (d *Directory) AddRatio(tag uint16, values ...float64) {
+	var data []byte
+	for _, v := range values {
+		denominator := 1
+		for denominator < 1e6 && v*float64(denominator) < 1e6 &&
+			math.Abs(math.Round(v*float64(denominator))/float64(denominator)-v) > 1e-9*v {
+			denominator *= 10
+		}
+		data = binary.LittleEndian.AppendUint32(data, uint32(math.Round(v*float64(denominator))))
+		data = binary.LittleEndian.AppendUint32(data, uint32(denominator))
 	}
-	data := binary.LittleEndian.AppendUint32(nil, uint32(math.Round(v*float64(denominator))))
-	d.Entries = append(d.Entries, Entry{tag, Rational, 1, binary.LittleEndian.AppendUint32(data, uint32(denominator))})
+	d.Entries = append(d.Entries, Entry{tag, Rational, len(values), data})
 }
 
 // Append appends the directory and its values, with the lower bytes first, to dst, whose byte 0 is at offset base of

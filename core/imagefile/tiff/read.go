@@ -204,6 +204,15 @@ func (p *page) header() error {
 		return fmt.Errorf("the predictor of samples of %d bits; that of 8, 16 and 32 bits is read", p.bits)
 	}
 	p.reversed = d.Int(tagFillOrder, 1) == 2
+	if white, c := d.Ratios(tagWhitePoint), d.Ratios(tagPrimaries); len(white) == 2 && len(c) == 6 {
+		g := pixel.Gamut{
+			Red: pixel.Chromaticity{X: c[0], Y: c[1]}, Green: pixel.Chromaticity{X: c[2], Y: c[3]},
+			Blue: pixel.Chromaticity{X: c[4], Y: c[5]}, White: pixel.Chromaticity{X: white[0], Y: white[1]},
+		}
+		p.Attributes = append(p.Attributes, imagefile.Attribute{
+			Name: imagefile.ChromaticitiesName, Value: imagefile.ChromaticitiesIn(g),
+		})
+	}
 	for _, t := range texts {
 		if v := d.Text(t.tag); v != "" {
 			p.Attributes = append(p.Attributes, imagefile.Attribute{Name: t.name, Value: v})

@@ -84,6 +84,8 @@ const (
 	tagDateTime        = 306
 	tagArtist          = 315
 	tagPredictor       = 317
+	tagWhitePoint      = 318
+	tagPrimaries       = 319 // CIE x and y of red, green and blue
 	tagColorMap        = 320
 	tagTileWidth       = 322
 	tagTileLength      = 323

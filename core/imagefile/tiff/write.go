@@ -36,6 +36,11 @@ func NewWriter(out io.Writer, h imagefile.Header, o Options) (imagefile.Writer, 
 		o.Level = usualLevel
 	}
 	err := h.CheckSize(maxEdge)
+	for _, a := range h.Attributes {
+		if c, is := a.Value.(imagefile.Chromaticities); is && err == nil && !c.Positive() {
+			err = fmt.Errorf("a chromaticity below 0 cannot be said")
+		}
+	}
 	if err == nil {
 		err = h.CheckChannels(
 			[]imagefile.Type{imagefile.Uint8, imagefile.Uint16, imagefile.Float}, "Y", "YA", "RGB", "RGBA",
@@ -157,7 +162,13 @@ func directory(h imagefile.Header, o Options) ifd.Directory {
 	}
 	var rest imagefile.Attributes
 	for _, a := range h.Attributes {
-		placed := false
+		c, placed := a.Value.(imagefile.Chromaticities)
+		if placed {
+			g := c.Gamut()
+			d.AddRatio(tagWhitePoint, short(g.White.X), short(g.White.Y))
+			d.AddRatio(tagPrimaries, short(g.Red.X), short(g.Red.Y), short(g.Green.X), short(g.Green.Y), short(g.Blue.X),
+				short(g.Blue.Y))
+		}
 		for _, t := range texts {
 			if v, ok := a.Value.(string); ok && t.name == a.Name {
 				d.AddText(t.tag, v)
@@ -174,6 +185,9 @@ func directory(h imagefile.Header, o Options) ifd.Directory {
 	d.AddText(tagDescription, rest.Lines())
 	return d
 }
+
+// short returns a chromaticity without what a float of 32 bits adds to its decimals.
+func short(v float64) float64 { return math.Round(v*1e6) / 1e6 }
 
 // curveName is the line of the description that says what codes are encoded by; TIFF has no simple tag for it.
 const curveName = "encode"

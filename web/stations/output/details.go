@@ -79,6 +79,9 @@ func encodingFields(part kit.Part, p production.Production, o *shownOutput) []ki
 	fields = append(fields,
 		part.Field("alpha", "Alpha", o.Alpha).Among(alphaOptions(p, o)),
 		part.Field("curve", "Encode", o.Output.Curve).Among(curveOptions(p, o)))
+	if len(o.Kind.Primaries) > 0 && o.Encoding.Floating() {
+		fields = append(fields, part.Field("primaries", "Primaries", o.Output.Primaries).Among(primariesOptions(p, o)))
+	}
 	if !o.Encoding.Floating() {
 		fields = append(fields, part.Field("dither", "Rounding", o.Dither).
 			Among(kit.Options(pixel.Dithers(), func(d pixel.Dither) string { return ditherNames[d] })))
@@ -117,6 +120,13 @@ func curveOptions(p production.Production, o *shownOutput) []kit.Option {
 		all = append(all, kit.Option{Value: "", Text: text})
 	}
 	return append(all, kit.Options(o.Kind.Curves, pixel.Curve.Name)...)
+}
+
+// primariesOptions are the primaries that linear light of an output can have.
+func primariesOptions(p production.Production, o *shownOutput) []kit.Option {
+	standard := p.EncodingOf(output.Output{Format: o.Format, Depth: o.Depth}).Primaries
+	all := []kit.Option{{Value: "", Text: "as in the standards: " + standard.Name()}}
+	return append(all, kit.Options(o.Kind.Primaries, pixel.Primaries.Name)...)
 }
 
 // stamp fills in what is burnt into the pictures of an output.

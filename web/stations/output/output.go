@@ -231,8 +231,7 @@ func showOutput(v *kit.View, o output.Output) shownOutput {
 func wants(p production.Production, passes []pass.Code) output.Wants {
 	return output.Wants{
 		Passes:      passes,
-		Alpha:       p.Picture.Alpha,
-		Display:     p.Picture.Display,
+		Agreed:      p.Picture.Agreed(),
 		Transparent: p.Picture.Background.Kind == look.Transparent,
 	}
 }

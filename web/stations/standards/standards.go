@@ -1,6 +1,7 @@
 package standards
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"strconv"
@@ -32,7 +33,6 @@ type standardsPage struct {
 	AddQuality  kit.Action
 	Picture     []kit.Field
 	Colour      *kit.Field // of a plain background
-	Primaries   string
 	Minimum     []kit.Field
 	Count       string // the production's frame rate
 	Counts      []string
@@ -47,8 +47,7 @@ type standardsPage struct {
 func (a *page) fill(v *kit.View) error {
 	p := v.Production
 	page := standardsPage{
-		Count:     p.Clock().Count.String(),
-		Primaries: "BT.709 (ITU-R BT.709), D65 white",
+		Count: p.Clock().Count.String(),
 		SetUps: []kit.Option{
 			{Value: string(production.TakeStandards), Text: "standards, outputs and names"},
 			{Value: string(production.TakeScene), Text: "scene"},
@@ -122,6 +121,8 @@ func (page *standardsPage) picture(v *kit.View) {
 		part.Field("display", "Display encode", p.Picture.Display).Among(kit.Options(pixel.Curves(), pixel.Curve.Name)),
 		part.Field("viewing", "Viewing transform, in Screening", p.Picture.Viewing).
 			Among(kit.Options(pixel.Viewings(), pixel.Viewing.Name)),
+		part.Field("primaries", "Primaries of linear files", cmp.Or(p.Picture.Primaries, pixel.BT709)).
+			Among(kit.Options(pixel.AllPrimaries(), pixel.Primaries.Name)),
 		part.Field("alpha", "Alpha, where a format can do both", p.Picture.Alpha).Among(alphas),
 		part.Field("background", "Background", p.Picture.Background.Kind).Among(kit.Backgrounds()),
 	}

@@ -15,6 +15,7 @@ const (
 	AdmitScene       Admission = "scene"
 	AdmitEnvironment Admission = "environment"
 	AdmitReference   Admission = "reference"
+	AdmitLUT         Admission = "lut"
 	AdmitUSD         Admission = "usd" // text, of which cameras are read
 )
 
@@ -25,6 +26,8 @@ func (a Admission) Memory() int64 {
 		return trace.MostEnvironmentMemory
 	case AdmitReference:
 		return mostReferenceMemory
+	case AdmitLUT:
+		return mostLUTMemory
 	}
 	return scene.MostMemory
 }
@@ -43,6 +46,8 @@ func (a Admission) Read(path string) error {
 		_, err = scene.ReadUSD(f)
 	case AdmitReference:
 		_, err = lightOf(f)
+	case AdmitLUT:
+		_, err = readLUT(f)
 	default:
 		_, err = readEnvironment(f)
 	}

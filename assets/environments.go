@@ -1,8 +1,6 @@
 package assets
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"io"
 	"os"
@@ -33,34 +31,19 @@ func (l *Library) ImportEnvironment(name string, r io.Reader) (production.Enviro
 	if ext != ".exr" && ext != ".hdr" {
 		return e, fmt.Errorf("%s is neither an .exr nor an .hdr file, which hold light as it is", e.Name)
 	}
-	temp, err := os.CreateTemp(l.path("environments"), arriving+"*")
+	a, err := l.arrive("environments", name, r, MostEnvironmentBytes)
 	if err != nil {
-		return e, fmt.Errorf("%s: %w", e.Name, err)
+		return e, err
 	}
-	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
-	defer temp.Close()
-	sum := sha256.New()
-	if e.Bytes, err = io.Copy(io.MultiWriter(temp, sum), io.LimitReader(r, MostEnvironmentBytes+1)); err != nil {
-		return e, fmt.Errorf("%s: %w", e.Name, err)
+	defer a.end()
+	e.Bytes, e.SHA256 = a.bytes, a.sha256
+	if err := l.judge(a, AdmitEnvironment); err != nil {
+		return e, err
 	}
-	if e.Bytes > MostEnvironmentBytes {
-		return e, fmt.Errorf("%s is larger than %d MB", e.Name, MostEnvironmentBytes>>20)
+	if e.Width, e.Height, err = sizeOf(a.File, e.Bytes); err != nil {
+		return e, a.wrong(err)
 	}
-	e.SHA256 = hex.EncodeToString(sum.Sum(nil))
-	l.admitting.Lock()
-	defer l.admitting.Unlock()
-	if err := l.admit(AdmitEnvironment, temp.Name()); err != nil {
-		return e, fmt.Errorf("%s: %w", e.Name, err)
-	}
-	if l.Admit == nil { // nobody has read it yet
-		if _, err := readEnvironment(temp); err != nil {
-			return e, fmt.Errorf("%s: %w", e.Name, err)
-		}
-	}
-	if e.Width, e.Height, err = sizeOf(temp, e.Bytes); err != nil {
-		return e, fmt.Errorf("%s: %w", e.Name, err)
-	}
-	return e, keepFile(temp, l.EnvironmentPath(e))
+	return e, keepFile(a.File, l.EnvironmentPath(e))
 }
 
 // sizeOf returns the size of a picture, without its pixels.

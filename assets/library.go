@@ -5,6 +5,8 @@
 //	scenes/        scene files, named by their SHA-256
 //	environments/  equirectangular pictures that light scenes, likewise
 //	sounds/        what plays along with cuts, likewise
+//	references/    pictures that frames are held against, likewise
+//	luts/          look-up tables through which light is shown, likewise
 //	incoming/      scene files that may be imported from the pages
 package assets
 
@@ -15,6 +17,7 @@ import (
 	"sync"
 
 	"reelhouse/core/cut"
+	"reelhouse/core/lut"
 )
 
 // A Library is the assets of an installation. It may be used by many goroutines at once.
@@ -26,6 +29,7 @@ type Library struct {
 
 	scenes *cache[readScene]
 	waves  *cache[cut.Waveform]
+	luts   *cache[*lut.Transform]
 }
 
 // How much is held in memory. One scene is, however large it is.
@@ -33,16 +37,18 @@ const (
 	keptScenes     = 4
 	keptSceneBytes = 4 << 30
 	keptWaves      = 8
+	keptLUTs       = 8
 )
 
 // folders are those of a library.
-var folders = []string{"scenes", "environments", "sounds", "references", "incoming"}
+var folders = []string{"scenes", "environments", "sounds", "references", "luts", "incoming"}
 
 // Open returns the library in a folder, and makes what there is not of it unless it is only read.
 func Open(dir string, readOnly bool) (*Library, error) {
 	bytes := func(s readScene) int64 { return s.scene.Bytes() }
 	l := &Library{
 		dir: dir, scenes: newCache(keptScenes, keptSceneBytes, bytes), waves: newCache[cut.Waveform](keptWaves, 0, nil),
+		luts: newCache[*lut.Transform](keptLUTs, 0, nil),
 	}
 	if readOnly {
 		return l, nil

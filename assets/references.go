@@ -1,8 +1,6 @@
 package assets
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"io"
 	"os"
@@ -28,35 +26,19 @@ func (l *Library) ReferencePath(r review.Reference) string {
 // ImportReference reads a picture in any format that is written here, and keeps it if it is a good one.
 func (l *Library) ImportReference(name string, r io.Reader) (review.Reference, error) {
 	ref := review.Reference{Name: filepath.Base(name)}
-	temp, err := os.CreateTemp(l.path("references"), arriving+"*")
+	a, err := l.arrive("references", name, r, MostReferenceBytes)
 	if err != nil {
-		return ref, fmt.Errorf("%s: %w", ref.Name, err)
+		return ref, err
 	}
-	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
-	defer temp.Close()
-	sum := sha256.New()
-	ref.Bytes, err = io.Copy(io.MultiWriter(temp, sum), io.LimitReader(r, MostReferenceBytes+1))
-	switch {
-	case err != nil:
-		return ref, fmt.Errorf("%s: %w", ref.Name, err)
-	case ref.Bytes > MostReferenceBytes:
-		return ref, fmt.Errorf("%s is larger than %d MB", ref.Name, MostReferenceBytes>>20)
+	defer a.end()
+	ref.Bytes, ref.SHA256 = a.bytes, a.sha256
+	if err := l.judge(a, AdmitReference); err != nil {
+		return ref, err
 	}
-	ref.SHA256 = hex.EncodeToString(sum.Sum(nil))
-	l.admitting.Lock()
-	defer l.admitting.Unlock()
-	if err := l.admit(AdmitReference, temp.Name()); err != nil {
-		return ref, fmt.Errorf("%s: %w", ref.Name, err)
+	if ref.Width, ref.Height, err = sizeOf(a.File, ref.Bytes); err != nil {
+		return ref, a.wrong(err)
 	}
-	if l.Admit == nil { // nobody has read it yet
-		if _, err := lightOf(temp); err != nil {
-			return ref, fmt.Errorf("%s: %w", ref.Name, err)
-		}
-	}
-	if ref.Width, ref.Height, err = sizeOf(temp, ref.Bytes); err != nil {
-		return ref, fmt.Errorf("%s: %w", ref.Name, err)
-	}
-	return ref, keepFile(temp, l.ReferencePath(ref))
+	return ref, keepFile(a.File, l.ReferencePath(ref))
 }
 
 // Reference reads a reference: its red, green and blue, as linear light.

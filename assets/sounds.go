@@ -1,8 +1,6 @@
 package assets
 
 import (
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"io"
 	"os"
@@ -32,32 +30,20 @@ func (l *Library) ImportSound(name string, r io.Reader) (cut.Sound, error) {
 	if !strings.EqualFold(filepath.Ext(s.Name), ".wav") {
 		return s, fmt.Errorf("%s is no .wav file; save the sound as WAVE, PCM of 16 or 24 bits", s.Name)
 	}
-	if err := os.MkdirAll(l.path("sounds"), 0o755); err != nil {
+	a, err := l.arrive("sounds", name, r, MostSoundBytes)
+	if err != nil {
 		return s, err
 	}
-	temp, err := os.CreateTemp(l.path("sounds"), arriving+"*")
+	defer a.end()
+	if _, err := a.Seek(0, io.SeekStart); err != nil {
+		return s, a.wrong(err)
+	}
+	w, err := cut.ReadWAV(a, 1)
 	if err != nil {
-		return s, fmt.Errorf("%s: %w", s.Name, err)
+		return s, a.wrong(err)
 	}
-	defer os.Remove(temp.Name()) // fails once it was renamed, as it should
-	defer temp.Close()
-	sum := sha256.New()
-	n, err := io.Copy(io.MultiWriter(temp, sum), io.LimitReader(r, MostSoundBytes+1))
-	switch {
-	case err != nil:
-		return s, fmt.Errorf("%s: %w", s.Name, err)
-	case n > MostSoundBytes:
-		return s, fmt.Errorf("%s is larger than %d MB", s.Name, MostSoundBytes>>20)
-	}
-	if _, err := temp.Seek(0, io.SeekStart); err != nil {
-		return s, err
-	}
-	w, err := cut.ReadWAV(temp, 1)
-	if err != nil {
-		return s, fmt.Errorf("%s: %w", s.Name, err)
-	}
-	s.SHA256, s.Seconds = hex.EncodeToString(sum.Sum(nil)), w.Seconds
-	return s, keepFile(temp, l.SoundPath(s))
+	s.SHA256, s.Seconds = a.sha256, w.Seconds
+	return s, keepFile(a.File, l.SoundPath(s))
 }
 
 // Waveform returns what a sound looks like. It is read once, and kept.

@@ -18,7 +18,6 @@ import (
 	"reelhouse/core/inspect"
 	"reelhouse/core/output"
 	"reelhouse/core/picture"
-	"reelhouse/core/pixel"
 	"reelhouse/core/screening"
 	"reelhouse/house"
 )
@@ -198,7 +197,7 @@ func writePicture(path, of string, f inspect.Finding) error {
 	if err != nil {
 		return err
 	}
-	img, err := screening.Around(file, f.Place, pixel.ViewSRGB)
+	img, err := screening.Around(file, f.Place, screening.Plain(1, 1))
 	if err != nil {
 		return err
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 )
 
 // A Viewing is how linear light is brought to a screen to be looked at. It changes no file. The zero value shows it
@@ -20,11 +21,23 @@ const (
 	ViewSoft Viewing = "soft"
 )
 
-// Viewings returns all viewing transforms, in the order in which they are offered.
+// viewLUT begins the transforms that are look-up tables of a production, before their codes.
+const viewLUT = "lut:"
+
+// ViewLUT returns the transform that is a look-up table, by its code.
+func ViewLUT(code string) Viewing { return Viewing(viewLUT + code) }
+
+// LUT returns the code of the look-up table that the transform is; false if it is none.
+func (v Viewing) LUT() (code string, ok bool) { return strings.CutPrefix(string(v), viewLUT) }
+
+// Viewings returns all viewing transforms but look-up tables, in the order in which they are offered.
 func Viewings() []Viewing { return []Viewing{ViewSRGB, ViewBT1886, ViewGamma22, ViewSoft} }
 
 // Name returns what the transform is called.
 func (v Viewing) Name() string {
+	if code, ok := v.LUT(); ok {
+		return "look-up table " + code
+	}
 	if v == ViewSoft {
 		return "sRGB, soft highlights with their hue"
 	}
@@ -44,8 +57,8 @@ func (v Viewing) Curve() Curve {
 
 // Check says what is wrong with it, or nil.
 func (v Viewing) Check() error {
-	if !slices.Contains(Viewings(), v) {
-		return fmt.Errorf("%q is no viewing transform; there are srgb, bt1886, gamma22 and soft", string(v))
+	if _, ok := v.LUT(); !ok && !slices.Contains(Viewings(), v) {
+		return fmt.Errorf("%q is no viewing transform; there are bt1886, gamma22, soft, lut:CODE and, for sRGB, nothing", string(v))
 	}
 	return nil
 }

@@ -30,7 +30,7 @@ func groundOf(p production.Production) production.Production {
 	p.Shots = nil
 	p.Cut = cut.Cut{}
 	p.Waivers, p.Preset, p.Title = nil, "", ""
-	p.Picture.Viewing = pixel.ViewSRGB
+	p.Picture.Viewing, p.LUTs = pixel.ViewSRGB, nil
 	return p
 }
 

@@ -21,6 +21,7 @@ type Standards struct {
 	Sizes         []raster.Named  `json:"sizes"`
 	Qualities     []Quality       `json:"qualities"`
 	Picture       Picture         `json:"picture"`
+	LUTs          []LUTFile       `json:"luts,omitempty"`
 	Floor         Floor           `json:"floor"`
 	Outputs       []output.Output `json:"outputs"`
 	Names         Names           `json:"names"`
@@ -193,6 +194,7 @@ func (s Standards) problems(ps *problems) {
 }
 
 func (s Standards) pictureProblems(ps *problems) {
+	s.lutProblems(ps)
 	if err := s.Picture.Viewing.Check(); err != nil {
 		ps.add("picture", "viewing", "%s", err)
 	}

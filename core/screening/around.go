@@ -23,8 +23,8 @@ const (
 )
 
 // Around returns a small picture of a place in a file and what surrounds it, of all of it without a place: linear light
-// through a viewing transform. Each pixel of a small place becomes several.
-func Around(f *picture.File, place *inspect.Window, viewing pixel.Viewing) (*image.NRGBA, error) {
+// through the transform of a view. Each pixel of a small place becomes several.
+func Around(f *picture.File, place *inspect.Window, view View) (*image.NRGBA, error) {
 	h := f.Headers[0]
 	part := image.Rect(0, 0, h.Width(), h.Height())
 	if place != nil {
@@ -51,8 +51,6 @@ func Around(f *picture.File, place *inspect.Window, viewing pixel.Viewing) (*ima
 		band := light.Crop(image.Rect(part.Min.X, 0, part.Min.X+size.X*shrink, lines*shrink))
 		small.Paste(band.Resize(size.X, lines, pixel.BoxKernel, func(string) bool { return true }), 0, y)
 	}
-	view := Plain(1, 1)
-	view.Viewing = viewing
 	shown, err := through(small, pass.Beauty, view)
 	if err != nil {
 		return nil, err

@@ -40,9 +40,10 @@ type ScopeChannel struct {
 	Greatest  float64 `json:"greatest"`
 }
 
-// Measure returns how the values of a pass are spread in a part of an image; gain brightens light, depthFar is the
-// depth that is shown white.
-func Measure(img *pixel.Image, part image.Rectangle, code pass.Code, gain, depthFar float64) (Scope, error) {
+// Measure returns how the values of a pass are spread in a part of an image, as the codes by which a view shows them.
+// Where a transform takes all three colours together, as a look-up table does, nothing is darker than black or brighter
+// than white.
+func Measure(img *pixel.Image, part image.Rectangle, code pass.Code, view View) (Scope, error) {
 	described, planes, err := shownPlanes(img, code)
 	if err != nil {
 		return Scope{}, err
@@ -50,7 +51,13 @@ func Measure(img *pixel.Image, part image.Rectangle, code pass.Code, gain, depth
 	if part.Empty() || !part.In(image.Rect(0, 0, img.Width, img.Height)) {
 		return Scope{}, fmt.Errorf("%v %w of %d × %d", part, ErrOutside, img.Width, img.Height)
 	}
-	shade := shadeOf(described, gain, depthFar, pixel.SRGB)
+	shade := shadeOf(described, view.Gain, view.DepthFar, view.Viewing.Curve())
+	var shown *image.NRGBA // of the part
+	if described.Shown == pass.AsLight && len(planes) == 3 && (view.LUT != nil || view.Viewing == pixel.ViewSoft) {
+		if shown, err = through(img.Crop(part), code, view); err != nil {
+			return Scope{}, err
+		}
+	}
 	wide := 1 + (part.Dx()-1)/mostColumns // pixels of a column
 	s := Scope{Pixels: part.Dx() * part.Dy(), Columns: part.Dx() / wide}
 	s.Waveform = make([]int, s.Columns*ScopeBins)
@@ -69,7 +76,11 @@ func Measure(img *pixel.Image, part image.Rectangle, code pass.Code, gain, depth
 				finite++
 				c.Least, c.Greatest, c.Mean = min(c.Least, v), max(c.Greatest, v), c.Mean+v
 				together[(y-part.Min.Y)*part.Dx()+x-part.Min.X] += weights[i] * v
-				switch code, out := shade(v); {
+				code, out := shade(v)
+				if shown != nil {
+					code, out = shown.Pix[shown.PixOffset(x-part.Min.X, y-part.Min.Y)+i], 0
+				}
+				switch {
 				case out < 0:
 					c.Below++
 				case out > 0:
@@ -86,6 +97,10 @@ func Measure(img *pixel.Image, part image.Rectangle, code pass.Code, gain, depth
 	}
 	for i, v := range together {
 		code, out := shade(v)
+		if shown != nil {
+			rgb := shown.Pix[4*i:]
+			code, out = byte(weights[0]*float64(rgb[0])+weights[1]*float64(rgb[1])+weights[2]*float64(rgb[2])+0.5), 0
+		}
 		column := i % part.Dx() / wide
 		if out != 0 || column >= s.Columns {
 			continue

@@ -25,7 +25,7 @@ func four() *pixel.Image {
 // with the code 54.8 (ITU-R BT.709, item 3.2).
 func TestHistogramAndWaveformByHand(t *testing.T) {
 	whole := image.Rect(0, 0, 4, 1)
-	s, err := Measure(four(), whole, pass.Beauty, 1, 1)
+	s, err := Measure(four(), whole, pass.Beauty, Plain(1, 1))
 	if err != nil || s.Pixels != 4 || len(s.Channels) != 3 {
 		t.Fatalf("%+v, %v", s, err)
 	}
@@ -48,21 +48,21 @@ func TestHistogramAndWaveformByHand(t *testing.T) {
 	if sum != 2 { // the third is above white, and the fourth below black
 		t.Errorf("the waveform has %d pixels", sum)
 	}
-	s, err = Measure(four(), whole, pass.Beauty, 0.25, 1)
+	s, err = Measure(four(), whole, pass.Beauty, Plain(0.25, 1))
 	if err != nil || s.Channels[0].Above != 0 || s.Channels[0].Histogram[188] != 1 { // 0.5 has the code 187.5
 		t.Errorf("two stops darker: %+v, %v", s.Channels[0], err)
 	}
-	s, err = Measure(four(), image.Rect(1, 0, 3, 1), pass.Depth, 1, 4)
+	s, err = Measure(four(), image.Rect(1, 0, 3, 1), pass.Depth, Plain(1, 4))
 	if err != nil || s.Pixels != 2 || s.Channels[0].Histogram[128] != 1 || s.Channels[0].Histogram[255] != 1 ||
 		s.Waveform[0*ScopeBins+128] != 1 || s.Waveform[1*ScopeBins+255] != 1 {
 		t.Errorf("depth of a part: %+v, %v", s.Channels, err)
 	}
 	for _, part := range []image.Rectangle{{}, image.Rect(0, 0, 5, 1), image.Rect(-1, 0, 1, 1)} {
-		if _, err := Measure(four(), part, pass.Beauty, 1, 1); !errors.Is(err, ErrOutside) {
+		if _, err := Measure(four(), part, pass.Beauty, Plain(1, 1)); !errors.Is(err, ErrOutside) {
 			t.Errorf("%v: %v", part, err)
 		}
 	}
-	if _, err := Measure(four(), whole, pass.Normal, 1, 1); err == nil {
+	if _, err := Measure(four(), whole, pass.Normal, Plain(1, 1)); err == nil {
 		t.Error("a pass that is not there was measured")
 	}
 }
@@ -128,7 +128,7 @@ func BenchmarkMeasure(b *testing.B) {
 		img.Planes[0].Data[i] = float32(i%777) / 500
 	}
 	for b.Loop() {
-		if _, err := Measure(img, image.Rect(0, 0, 2048, 858), pass.Beauty, 1, 1); err != nil {
+		if _, err := Measure(img, image.Rect(0, 0, 2048, 858), pass.Beauty, Plain(1, 1)); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -131,9 +131,18 @@ func through(img *pixel.Image, code pass.Code, view View) (*image.NRGBA, error) 
 		}
 		return out, nil
 	}
-	if described.Shown == pass.AsLight && view.Viewing == pixel.ViewSoft && len(planes) == 3 {
-		soft(out, planes, gain, encode)
-		return out, nil
+	if described.Shown == pass.AsLight && len(planes) == 3 {
+		switch {
+		case view.LUT != nil:
+			r, g, b := planes[0].Data, planes[1].Data, planes[2].Data
+			view.LUT.Each(r, g, b, gain, func(i int, x, y, z float64) {
+				out.Pix[4*i], out.Pix[4*i+1], out.Pix[4*i+2] = plain(x), plain(y), plain(z)
+			})
+			return out, nil
+		case view.Viewing == pixel.ViewSoft:
+			soft(out, planes, gain, encode)
+			return out, nil
+		}
 	}
 	if len(planes) == 1 {
 		shades := shades{of: shown}

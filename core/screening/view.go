@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"reelhouse/core/lut"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 )
@@ -18,6 +19,7 @@ type View struct {
 	Channel  string        // one of Channels
 	Marked   bool          // what is out of range is marked
 	Viewing  pixel.Viewing // through which light is shown
+	LUT      *lut.Shower   // what shows it, if that is a look-up table
 }
 
 // Plain returns the view of a pass as it is.
@@ -57,7 +59,9 @@ var (
 // Mapping says in words how a pass is shown, as a view says.
 func (v View) Mapping(code pass.Code, style pass.DepthStyle) string {
 	text := Mapping(code, style, v.DepthFar)
-	if described, err := pass.Find(code); err == nil && described.Shown == pass.AsLight && v.Viewing != pixel.ViewSRGB {
+	described, err := pass.Find(code)
+	alone := v.Channel != AllChannels && v.Viewing.Curve() == pixel.SRGB // what takes three colours takes no single one
+	if err == nil && described.Shown == pass.AsLight && v.Viewing != pixel.ViewSRGB && !alone {
 		text = "linear light through " + v.Viewing.Name()
 	}
 	return text + v.Words()

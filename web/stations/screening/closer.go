@@ -10,10 +10,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/pass"
-	"reelhouse/core/pixel"
 	"reelhouse/core/screening"
 	"reelhouse/store"
-	"reelhouse/web/kit"
 )
 
 // channelsOf returns what may be looked at by itself of passes, as JSON.
@@ -28,7 +26,11 @@ func channelsOf(passes []pass.Pass) (string, error) {
 
 // viewOf reads how a pass is to be looked at.
 func (a *page) viewOf(c *echo.Context, s store.Sequence, b store.Batch, code pass.Code) (screening.View, error) {
-	view := screening.Plain(1, 1)
+	through, err := a.askedShowing(c)
+	view := through.view()
+	if err != nil {
+		return view, err
+	}
 	stops, err := strconv.ParseFloat(c.QueryParamOr("stops", "0"), 64)
 	if err != nil || !(math.Abs(stops) <= 20) {
 		return view, echo.NewHTTPError(http.StatusBadRequest, "Exposure lies between −20 and 20 stops.")
@@ -37,10 +39,6 @@ func (a *page) viewOf(c *echo.Context, s store.Sequence, b store.Batch, code pas
 	view.Gamma, err = strconv.ParseFloat(c.QueryParamOr("gamma", "1"), 64)
 	if err != nil || !(view.Gamma >= screening.LeastGamma && view.Gamma <= screening.MostGamma) {
 		return view, echo.NewHTTPError(http.StatusBadRequest, "Gamma lies between 0.1 and 10.")
-	}
-	view.Viewing = pixel.Viewing(c.QueryParam("viewing"))
-	if err := view.Viewing.Check(); err != nil {
-		return view, echo.NewHTTPError(http.StatusBadRequest, kit.Capital(err.Error())+".")
 	}
 	view.Channel, view.Marked = c.QueryParam("channel"), c.QueryParam("marks") != ""
 	if described, err := pass.Find(code); err == nil && described.Shown == pass.AsDistance {
@@ -77,7 +75,7 @@ func (a *page) spread(c *echo.Context) error {
 		part = image.Rect(place.X/k, place.Y/k, (place.X+place.Width-1)/k+1,
 			(place.Y+place.Height-1)/k+1).Intersect(part)
 	}
-	found, err := screening.Measure(img, part, code, view.Gain, view.DepthFar)
+	found, err := screening.Measure(img, part, code, view)
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, err.Error())
 	}

@@ -15,7 +15,6 @@ import (
 
 	"reelhouse/core/inspect"
 	"reelhouse/core/picture"
-	"reelhouse/core/pixel"
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 	"reelhouse/core/screening"
@@ -174,7 +173,7 @@ func placeOf(text string) (*inspect.Window, error) {
 
 // around answers with a small picture of a place in a frame.
 func (a *page) around(c *echo.Context) error {
-	s, b, number, err := a.FrameIn(c)
+	s, _, number, err := a.FrameIn(c)
 	if err != nil {
 		return err
 	}
@@ -183,12 +182,8 @@ func (a *page) around(c *echo.Context) error {
 		return err
 	}
 	output := c.QueryParam("output")
-	p, err := a.House.Record.Production(b.Plan.Production)
-	if err != nil {
-		return err
-	}
-	through := p.Picture.Viewing
-	key := fmt.Sprint(frameID{s.ID, number, output}, c.QueryParam("place"), through)
+	through := a.throughOf(s)
+	key := fmt.Sprint(frameID{s.ID, number, output}, c.QueryParam("place"), through.key)
 	shown, err := a.small.Get(c.Request().Context(), key, func(ctx context.Context) ([]byte, error) {
 		return waiting.In(ctx, a.reading, func() ([]byte, error) {
 			return a.smallPicture(s, number, output, place, through)
@@ -203,12 +198,12 @@ func (a *page) around(c *echo.Context) error {
 
 // smallPicture returns a picture of a place in a frame, as a PNG file.
 func (a *page) smallPicture(
-	s store.Sequence, number int, output string, place *inspect.Window, through pixel.Viewing,
+	s store.Sequence, number int, output string, place *inspect.Window, through showing,
 ) ([]byte, error) {
 	var img *image.NRGBA
 	err := a.everyFile(s, number, output, func(f *picture.File, _ plan.FileSequence) (err error) {
 		if img == nil {
-			img, err = screening.Around(f, place, through)
+			img, err = screening.Around(f, place, through.view())
 		}
 		if errors.Is(err, screening.ErrNoLight) {
 			return nil

@@ -134,7 +134,7 @@ func (a *page) fillRoom(v *kit.View, page *screeningPage) error {
 		return err
 	}
 	page.Marks = screening.Marks
-	for _, t := range pixel.Viewings() {
+	for _, t := range v.Production.Viewings() {
 		page.Viewings = append(page.Viewings, choice{string(t), t.Name(), t == v.Production.Picture.Viewing})
 	}
 	if !slices.ContainsFunc(page.Passes, func(p pass.Pass) bool { return string(p.Code) == page.Pass }) {
@@ -352,7 +352,7 @@ func (a *page) screenPicture(c *echo.Context) error {
 	}
 	h := c.Response().Header()
 	h.Set("Content-Type", "image/png")
-	h.Set("Cache-Control", "private, max-age=3600") // a good frame does not change
+	h.Set("Cache-Control", showing{lut: view.LUT}.maxAge())
 	words := view.Mapping(code, b.Plan.DepthOf(s.Spec).Style)
 	h.Set("X-Mapping", url.PathEscape(words)) // headers have letters of ASCII only
 	return screening.EncodePNG(c.Response(), shown)

@@ -13,12 +13,10 @@ import (
 	"golang.org/x/image/draw"
 
 	"reelhouse/core/pass"
-	"reelhouse/core/pixel"
 	"reelhouse/core/queue"
 	"reelhouse/core/screening"
 	"reelhouse/preview"
 	"reelhouse/store"
-	"reelhouse/web/kit"
 )
 
 // longestViewed is the longest edge of a viewing file, in pixels.
@@ -30,9 +28,9 @@ func (a *page) play(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	through := pixel.Viewing(c.QueryParam("viewing"))
-	if err := through.Check(); err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, kit.Capital(err.Error())+".")
+	through, err := a.askedShowing(c)
+	if err != nil {
+		return err
 	}
 	code := pass.Code(c.Param("pass"))
 	v, err := a.viewingOf(c.Request().Context(), s, number, c.QueryParam("output"), code, through)
@@ -40,14 +38,14 @@ func (a *page) play(c *echo.Context) error {
 		return err
 	}
 	h := c.Response().Header()
-	h.Set("Cache-Control", "private, max-age=3600") // a good frame does not change
+	h.Set("Cache-Control", through.maxAge())
 	h.Set("X-Mapping", url.PathEscape(v.Words))
 	return c.Blob(http.StatusOK, "image/jpeg", v.JPEG)
 }
 
 // viewedOf names the viewing file of a pass of a frame, false if the frame has no files.
 func (a *page) viewedOf(
-	s store.Sequence, number int, output string, code pass.Code, through pixel.Viewing,
+	s store.Sequence, number int, output string, code pass.Code, through showing,
 ) (preview.Viewed, bool, error) {
 	if output == "" && len(s.Spec.Files) > 0 {
 		output = s.Spec.Files[0].Output
@@ -61,13 +59,13 @@ func (a *page) viewedOf(
 		sums += f.SHA256
 	}
 	return preview.Viewed{
-		Sequence: s.ID, Frame: number, Output: output, Pass: string(code), Through: string(through), SHA256: sums,
+		Sequence: s.ID, Frame: number, Output: output, Pass: string(code), Through: through.key, SHA256: sums,
 	}, true, nil
 }
 
 // viewingOf returns the viewing file of a pass of a frame.
 func (a *page) viewingOf(
-	ctx context.Context, s store.Sequence, number int, output string, code pass.Code, through pixel.Viewing,
+	ctx context.Context, s store.Sequence, number int, output string, code pass.Code, through showing,
 ) (preview.Viewing, error) {
 	viewed, there, err := a.viewedOf(s, number, output, code, through)
 	if err != nil {
@@ -87,8 +85,7 @@ func (a *page) viewingOf(
 		if err != nil {
 			return nil, "", err
 		}
-		view := screening.Plain(1, 1)
-		view.Viewing = through
+		view := through.view()
 		if described, err := pass.Find(code); err == nil && described.Shown == pass.AsDistance {
 			if view.DepthFar, err = a.depthFar(ctx, s, b, code, output); err != nil {
 				return nil, "", err
@@ -183,17 +180,22 @@ func (a *page) viewAll(ctx context.Context, id int64) {
 	}
 }
 
-// throughOf returns the viewing transform of a sequence's production as it is now.
-func (a *page) throughOf(s store.Sequence) pixel.Viewing {
+// throughOf returns the viewing transform of a sequence's production as it is now, or sRGB if that cannot be used.
+func (a *page) throughOf(s store.Sequence) showing {
 	b, err := a.House.Record.BatchAlone(s.BatchID)
 	if err != nil {
-		return pixel.ViewSRGB
+		return showing{}
 	}
 	p, err := a.House.Record.Production(b.Plan.Production)
 	if err != nil {
-		return pixel.ViewSRGB
+		return showing{}
 	}
-	return p.Picture.Viewing
+	t, err := a.showingOf(p.Production, p.Picture.Viewing)
+	if err != nil {
+		a.Log.Warn("shown through sRGB", "production", p.Code, "error", err)
+		return showing{}
+	}
+	return t
 }
 
 // firstLight returns the first pass with light of a sequence's first output, false if it has none.

@@ -33,6 +33,9 @@ type standardsPage struct {
 	AddQuality  kit.Action
 	Picture     []kit.Field
 	Colour      *kit.Field // of a plain background
+	LUTs        []laidLUT
+	Curves      []kit.Option // that look-up tables may take
+	Primaries   []kit.Option // likewise
 	Minimum     []kit.Field
 	Count       string // the production's frame rate
 	Counts      []string
@@ -72,6 +75,7 @@ func (a *page) fill(v *kit.View) error {
 	page.sizes(v)
 	page.qualities(v)
 	page.picture(v)
+	a.luts(&page, v)
 	angles := lens.AnglesOf(2*math.Atan(math.Tan(lens.FieldOfView(lens.BackWidth, 35)/2)*9/16), 16.0/9)
 	if s, err := a.House.Assets.Scene(p.Scene); err == nil && len(p.Views) > 0 {
 		if source, err := camera.SourceOf(s, p.Views[0].Camera); err == nil {
@@ -120,7 +124,7 @@ func (page *standardsPage) picture(v *kit.View) {
 	page.Picture = []kit.Field{
 		part.Field("display", "Display encode", p.Picture.Display).Among(kit.Options(pixel.Curves(), pixel.Curve.Name)),
 		part.Field("viewing", "Viewing transform, in Screening", p.Picture.Viewing).
-			Among(kit.Options(pixel.Viewings(), pixel.Viewing.Name)),
+			Among(kit.Options(p.Viewings(), pixel.Viewing.Name)),
 		part.Field("primaries", "Primaries of linear files", cmp.Or(p.Picture.Primaries, pixel.BT709)).
 			Among(kit.Options(pixel.AllPrimaries(), pixel.Primaries.Name)),
 		part.Field("alpha", "Alpha, where a format can do both", p.Picture.Alpha).Among(alphas),

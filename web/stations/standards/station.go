@@ -6,6 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/lut"
 	"reelhouse/web/kit"
 )
 
@@ -36,4 +37,5 @@ func (a *page) routes(p *echo.Group) {
 	p.GET("/clock", a.clock)
 	p.GET("/retime", a.retime)
 	p.POST("/take", a.take, kit.SmallForm())
+	p.POST("/lut", a.bringLUT, kit.Form(lut.MostBytes+1<<20))
 }

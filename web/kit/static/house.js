@@ -184,26 +184,6 @@ document.addEventListener("visibilitychange", () => {
     for (const e of document.querySelectorAll("[sse-connect], [sse-swap]")) htmx.trigger(e, "htmx:afterProcessNode");
 });
 
-// What is pressed stays where it is until it is let go: what changes meanwhile is shown then, or the press would end on
-// something else, and be no click.
-let pressing = false;
-const held = new Map(); // the newest message of each kind
-function letGo() {
-  pressing = false;
-  const messages = [...held.values()];
-  held.clear();
-  for (const { type, data } of messages) changes?.dispatchEvent(new MessageEvent(type, { data }));
-}
-document.addEventListener("pointerdown", () => (pressing = true), true);
-for (const end of ["pointerup", "pointercancel"])
-  document.addEventListener(end, () => pressing && setTimeout(letGo), true); // the click comes first
-document.addEventListener("pointermove", (e) => pressing && e.buttons === 0 && letGo(), true);
-document.addEventListener("htmx:sseBeforeMessage", (e) => {
-  if (!pressing) return;
-  e.preventDefault();
-  held.set(e.detail.type, e.detail);
-});
-
 // A production is opened where it was left.
 function rememberPlace() {
   const { code } = document.body.dataset;

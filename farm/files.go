@@ -10,6 +10,7 @@ import (
 
 	"reelhouse/core/inspect"
 	"reelhouse/core/job"
+	"reelhouse/core/production"
 	"reelhouse/core/stamp"
 	"reelhouse/house"
 	"reelhouse/store"
@@ -104,6 +105,13 @@ func inPlace(h *house.House, recorded []store.File, final string) (store.File, b
 func namePaths(h *house.House, l *store.Lease, j *job.Job) {
 	j.Scene, j.Environment = h.Assets.ScenePath(l.Batch.Plan.Scene),
 		h.Assets.EnvironmentPath(l.Sequence.Spec.Environment)
+	for _, f := range j.Frames {
+		for i := range f.Files {
+			if e := &f.Files[i].Encoding; e.LUT.SHA256 != "" {
+				e.LUT.Path = h.Assets.LUTPath(production.LUTFile{SHA256: e.LUT.SHA256})
+			}
+		}
+	}
 }
 
 // factsOf returns what is known of a leased frame before it is rendered, but for the file.

@@ -30,7 +30,7 @@ func performFile(ctx context.Context, path string, say func(job.Message)) error 
 		return err
 	}
 	return trace.Perform(ctx, j, trace.Outside{
-		Open:     func(path string) (io.ReadCloser, error) { return os.Open(path) },
+		Open:     openFile,
 		Create:   createSynced,
 		Prepared: limitMemory,
 		Memory:   peakMemory,
@@ -38,6 +38,8 @@ func performFile(ctx context.Context, path string, say func(job.Message)) error 
 		Say:      say,
 	})
 }
+
+func openFile(path string) (io.ReadCloser, error) { return os.Open(path) }
 
 // limitMemory lets the program clear up earlier rather than take more than so many bytes beside what it holds now; 0
 // for any.
@@ -78,7 +80,7 @@ func assembleFile(ctx context.Context, path string, say func(job.Message)) error
 		a,
 		os.ReadFile,
 		done,
-		framefile.Outside{Create: createSynced, Wrote: func(path string, bytes int64) {
+		framefile.Outside{Create: createSynced, Table: framefile.Tables(openFile), Wrote: func(path string, bytes int64) {
 			say(
 				job.Message{
 					Event:   job.Wrote,

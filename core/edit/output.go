@@ -55,6 +55,7 @@ type SetOutput struct {
 	Alpha       *string      `json:"alpha,omitempty"`
 	Curve       *string      `json:"curve,omitempty" label:"encoding"`
 	Primaries   *string      `json:"primaries,omitempty"`
+	Viewed      *bool        `json:"viewed,omitempty" label:"through the viewing transform"`
 	Packing     *string      `json:"packing,omitempty"`
 	Only        *[]pass.Code `json:"only,omitempty" label:"passes"`
 	Scale       *string      `json:"scale,omitempty"`
@@ -114,6 +115,7 @@ func (c SetOutput) encoding(o *output.Output) error {
 		with("alpha", c.Alpha, func(v string) error { o.Alpha = output.Alpha(v); return nil }),
 		with("curve", c.Curve, func(v string) error { o.Curve = pixel.Curve(v); return nil }),
 		with("primaries", c.Primaries, func(v string) error { o.Primaries = pixel.Primaries(v); return nil }),
+		to(&o.Viewed, c.Viewed),
 		with("packing", c.Packing, func(v string) error { o.Packing = output.Packing(v); return nil }),
 		with("scale", c.Scale, func(v string) (err error) { o.Scale, err = raster.ParseReduction(v); return err }),
 		with("kernel", c.Kernel, func(v string) error { o.Kernel = pixel.Kernel(v); return nil }),

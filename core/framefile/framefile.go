@@ -12,6 +12,7 @@ import (
 
 	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
+	"reelhouse/core/lut"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
@@ -34,6 +35,8 @@ type Outside struct {
 	Create func(path string) (File, error)
 	// Wrote hears of each file that is complete.
 	Wrote func(path string, bytes int64)
+	// Table reads a look-up table; see Tables. Nil where no file needs one.
+	Table func(path string) (*lut.Transform, error)
 }
 
 // A Frame is what the files of a frame are made from beside its picture.
@@ -52,6 +55,12 @@ func (f Frame) header(out job.File) picture.Header {
 		h.Attributes = slices.Concat(h.Attributes, f.Mattes(out.Passes))
 	}
 	h.Facts = slices.Concat(f.Job.Facts, f.Frame.Facts)
+	switch e := out.Encoding; {
+	case e.LUT.SHA256 != "":
+		h.Facts = append(h.Facts, job.Fact{Name: "viewing", Value: "look-up table " + e.LUT.SHA256})
+	case e.Viewing != "":
+		h.Facts = append(h.Facts, job.Fact{Name: "viewing", Value: string(e.Viewing)})
+	}
 	if r := f.Job.Region.Rectangle(); !r.Empty() && !f.Job.CutOut &&
 		out.Size == (raster.Size{}) { // a part of a reduced picture is a picture of its own
 		h.Window, h.Display = r, image.Rect(0, 0, f.Job.Size.Width, f.Job.Size.Height)
@@ -67,7 +76,7 @@ const lines = 256
 func (f Frame) WriteWhole(img *pixel.Image, files []job.File, rendered time.Duration, o Outside) error {
 	var failed failures
 	for i, out := range files {
-		made, h, err := f.prepare(img, out, rendered, i == len(files)-1)
+		made, h, err := f.prepare(img, out, rendered, i == len(files)-1, o)
 		if err == nil {
 			err = f.write(made, out, h, o)
 		}
@@ -111,7 +120,7 @@ func (s several) Unwrap() []error { return s }
 // prepare returns the picture of one file, reduced and stamped, and what the file says of it. The last file may have
 // the whole picture for itself.
 func (f Frame) prepare(
-	img *pixel.Image, out job.File, rendered time.Duration, last bool,
+	img *pixel.Image, out job.File, rendered time.Duration, last bool, o Outside,
 ) (*pixel.Image, picture.Header, error) {
 	img, err := picture.Select(img, out.Passes)
 	if err != nil {
@@ -123,6 +132,12 @@ func (f Frame) prepare(
 		img = resized
 	}
 	h := f.header(out)
+	if out.Encoding.Viewed() {
+		last = true // it is a copy
+		if img, err = view(img, out, o); err != nil {
+			return nil, h, err
+		}
+	}
 	if out.Stamp.On {
 		if !last {
 			img = img.Clone()
@@ -166,7 +181,9 @@ func (f Frame) write(img *pixel.Image, out job.File, h picture.Header, o Outside
 }
 
 // plain reports whether a file has the pixels that were rendered, so that it can be written as they come.
-func plain(out job.File) bool { return out.Size == (raster.Size{}) && !out.Stamp.On }
+func plain(out job.File) bool {
+	return out.Size == (raster.Size{}) && !out.Stamp.On && !out.Encoding.Viewed()
+}
 
 // FilteredPlanes answers which planes of the passes hold values that may be averaged.
 func FilteredPlanes(passes []pass.Code, depth pass.DepthStyle) func(plane string) bool {

@@ -9,10 +9,8 @@ import (
 	"bytes"
 	"fmt"
 	"math"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
 	"reelhouse/core/pixel"
 )
@@ -168,15 +166,10 @@ func within(v float64) float64 {
 
 // Each shows three planes of light, brightened by gain, on all cores; put takes the codes of each pixel.
 func (s *Shower) Each(r, g, b []float32, gain float64, put func(i int, x, y, z float64)) {
-	parts := min(runtime.GOMAXPROCS(0), 1+len(r)/4096)
-	var group sync.WaitGroup
-	for n := range parts {
-		group.Go(func() {
-			for i := n * len(r) / parts; i < (n+1)*len(r)/parts; i++ {
-				x, y, z := s.Codes(float64(r[i])*gain, float64(g[i])*gain, float64(b[i])*gain)
-				put(i, x, y, z)
-			}
-		})
-	}
-	group.Wait()
+	pixel.Bands(len(r), func(from, behind int) {
+		for i := from; i < behind; i++ {
+			x, y, z := s.Codes(float64(r[i])*gain, float64(g[i])*gain, float64(b[i])*gain)
+			put(i, x, y, z)
+		}
+	})
 }

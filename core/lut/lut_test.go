@@ -1,4 +1,4 @@
-package lut
+package lut_test
 
 import (
 	"bytes"
@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/lut"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -158,7 +159,7 @@ func TestFilesDoAsInOpenColorIO(t *testing.T) {
 		`<Array dim="65536 1">` + halves(true) + `</Array></LUT1D>`)
 	in := probes()
 	for name, text := range files {
-		transform, err := Parse([]byte(text))
+		transform, err := lut.Parse([]byte(text))
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue
@@ -202,7 +203,7 @@ func TestACEScct(t *testing.T) {
 	for light, want := range map[float64]float64{
 		0: 0.0729055341958355, 0.18: 0.4135884, 1: 0.5547945, 0.0078125: 0.1552511, 65504: 1.4679964,
 	} {
-		if got := ACEScct.Encode(light); math.Abs(got-want) > 1e-6 {
+		if got := lut.ACEScct.Encode(light); math.Abs(got-want) > 1e-6 {
 			t.Errorf("%g is %.7f, want %.7f", light, got, want)
 		}
 	}
@@ -211,22 +212,22 @@ func TestACEScct(t *testing.T) {
 // Light goes to the primaries and codes that a file is made for, and comes out between 0 and 1: a file that changes
 // nothing shows the codes of its input. The numbers of red in ACEScg are those of TestConversions of core/pixel.
 func TestLightIsShownAsItsInputSays(t *testing.T) {
-	same, err := Parse([]byte(clf(`<Matrix` + ofFloats + `><Array dim="3 3">1 0 0 0 1 0 0 0 1</Array></Matrix>`)))
+	same, err := lut.Parse([]byte(clf(`<Matrix` + ofFloats + `><Array dim="3 3">1 0 0 0 1 0 0 0 1</Array></Matrix>`)))
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, c := range []struct {
-		in      Input
+		in      lut.Input
 		r, g, b float64
 		want    [3]float64
 	}{
-		{Input{Curve: Linear}, 0.5, 2, -1, [3]float64{0.5, 1, 0}},
-		{Input{Curve: SRGB}, 0.18, 0.18, 0.18, [3]float64{0.4614, 0.4614, 0.4614}},
-		{Input{Curve: ACEScct}, 0.18, 0.18, 0.18, [3]float64{0.4136, 0.4136, 0.4136}},
-		{Input{Curve: Linear, Primaries: pixel.ACEScg}, 1, 0, 0, [3]float64{0.6131, 0.0702, 0.0206}},
-		{Input{Curve: Linear}, math.NaN(), math.Inf(1), 0, [3]float64{0, 0, 0}},
+		{lut.Input{Curve: lut.Linear}, 0.5, 2, -1, [3]float64{0.5, 1, 0}},
+		{lut.Input{Curve: lut.SRGB}, 0.18, 0.18, 0.18, [3]float64{0.4614, 0.4614, 0.4614}},
+		{lut.Input{Curve: lut.ACEScct}, 0.18, 0.18, 0.18, [3]float64{0.4136, 0.4136, 0.4136}},
+		{lut.Input{Curve: lut.Linear, Primaries: pixel.ACEScg}, 1, 0, 0, [3]float64{0.6131, 0.0702, 0.0206}},
+		{lut.Input{Curve: lut.Linear}, math.NaN(), math.Inf(1), 0, [3]float64{0, 0, 0}},
 	} {
-		s, err := NewShower(same, c.in)
+		s, err := lut.NewShower(same, c.in)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -240,8 +241,8 @@ func TestLightIsShownAsItsInputSays(t *testing.T) {
 			}
 		}
 	}
-	for _, in := range []Input{{}, {Curve: "film"}, {Curve: Linear, Primaries: "ink"}} {
-		if _, err := NewShower(same, in); err == nil {
+	for _, in := range []lut.Input{{}, {Curve: "film"}, {Curve: lut.Linear, Primaries: "ink"}} {
+		if _, err := lut.NewShower(same, in); err == nil {
 			t.Errorf("%v is taken", in)
 		}
 	}
@@ -281,7 +282,7 @@ func TestWrongFilesAreRefused(t *testing.T) {
 		clf(`<Exponent` + ofFloats + ` style="basicFwd"/>`):                                                 "ExponentParams are missing",
 		clf(`<ASC_CDL` + ofFloats + `><SOPNode><Slope>1 1 1</Slope></SOPNode></ASC_CDL>`):                   "is missing",
 	} {
-		if _, err := Parse([]byte(text)); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := lut.Parse([]byte(text)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%.80q: %v, want %q", text, err, want)
 		}
 	}
@@ -292,11 +293,11 @@ func FuzzParse(f *testing.F) {
 		f.Add([]byte(text))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
-		transform, err := Parse(data)
+		transform, err := lut.Parse(data)
 		if err != nil {
 			return
 		}
-		s, err := NewShower(transform, Input{Curve: Linear})
+		s, err := lut.NewShower(transform, lut.Input{Curve: lut.Linear})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -310,11 +311,11 @@ func FuzzParse(f *testing.F) {
 
 // BenchmarkShow shows light through a table of 33 entries an edge, for which it is encoded by ACEScct.
 func BenchmarkShow(b *testing.B) {
-	transform, err := Parse([]byte("LUT_3D_SIZE 33\n" + cubic(33)))
+	transform, err := lut.Parse([]byte("LUT_3D_SIZE 33\n" + cubic(33)))
 	if err != nil {
 		b.Fatal(err)
 	}
-	s, err := NewShower(transform, Input{Curve: ACEScct, Primaries: pixel.ACEScg})
+	s, err := lut.NewShower(transform, lut.Input{Curve: lut.ACEScct, Primaries: pixel.ACEScg})
 	if err != nil {
 		b.Fatal(err)
 	}

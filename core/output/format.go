@@ -13,6 +13,7 @@ import (
 	"strings"
 	"sync"
 
+	"reelhouse/core/lut"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 )
@@ -277,9 +278,23 @@ type Encoding struct {
 	Dither pixel.Dither `json:"dither,omitempty"`
 	// Primaries are those of linear light; empty stands for BT.709.
 	Primaries pixel.Primaries `json:"primaries,omitempty"`
+	// Viewing is a transform through which light goes before it is encoded: ViewSoft, or empty for none. LUT is a
+	// look-up table instead, whose codes are stored as they are; empty for none.
+	Viewing pixel.Viewing `json:"viewing,omitempty"`
+	LUT     LUT           `json:"lut,omitzero"`
 	// Other names passes, with commas between, that ByPass stores the other way round: colour in 32 bits, data in 16.
 	Other string `json:"other,omitempty"`
 }
+
+// A LUT is a look-up table, and what it is made for.
+type LUT struct {
+	Path   string    `json:"path,omitempty"` // of its file, for who encodes
+	SHA256 string    `json:"sha256"`
+	Input  lut.Input `json:"input"`
+}
+
+// Viewed reports whether light goes through a viewing transform before it is encoded.
+func (e Encoding) Viewed() bool { return e.Viewing != "" || e.LUT.SHA256 != "" }
 
 // Floating reports whether the file holds light as floats, which are never encoded.
 func (e Encoding) Floating() bool { return e.Depth == ByPass || e.Depth == Float }
@@ -341,7 +356,21 @@ func (e Encoding) Check() error {
 	case e.Dither != pixel.NoDither && e.Floating():
 		return fmt.Errorf("floats are not rounded to whole numbers, so there is nothing to dither")
 	}
-	return cmp.Or(e.Dither.Check(), e.checkPrimaries())
+	return cmp.Or(e.Dither.Check(), e.checkPrimaries(), e.checkViewing())
+}
+
+func (e Encoding) checkViewing() error {
+	switch {
+	case !e.Viewed():
+		return nil
+	case e.Floating():
+		return fmt.Errorf("floats carry light as it is; a viewing transform is for codes of a display")
+	case e.Viewing != "" && e.Viewing != pixel.ViewSoft:
+		return fmt.Errorf("the viewing transform %q is a curve; choose it as the encode", e.Viewing)
+	case e.LUT.SHA256 != "":
+		return e.LUT.Input.Check()
+	}
+	return nil
 }
 
 func (e Encoding) checkPrimaries() error {

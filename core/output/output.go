@@ -52,8 +52,10 @@ type Output struct {
 	Curve       pixel.Curve `json:"curve,omitempty"` // empty stands for the production's
 	// Primaries are those of linear light; empty stands for the production's. Codes for a display have none but BT.709.
 	Primaries pixel.Primaries `json:"primaries,omitempty"`
-	Packing   Packing         `json:"packing"`
-	Groups    []Group         `json:"groups,omitempty"`
+	// Viewed sends light through the production's viewing transform before it is encoded for a display.
+	Viewed  bool    `json:"viewed,omitempty"`
+	Packing Packing `json:"packing"`
+	Groups  []Group `json:"groups,omitempty"`
 	// Only holds the passes that this output takes of a shot's list; empty for all of them.
 	Only  []pass.Code      `json:"only,omitempty"`
 	Scale raster.Reduction `json:"scale"` // of what is rendered
@@ -123,6 +125,7 @@ func (o Output) Switch(f Format) Output {
 	if !slices.Contains(k.Primaries, o.Primaries) {
 		o.Primaries = ""
 	}
+	o.Viewed = o.Viewed && !o.Encoding(Agreed{}).Floating()
 	if o.Packing == Layers && !k.Layers && len(o.Only) != 1 {
 		o.Packing = Files
 	}
@@ -140,6 +143,8 @@ type Agreed struct {
 	Alpha     Alpha           // empty for premultiplied
 	Display   pixel.Curve     // empty for sRGB
 	Primaries pixel.Primaries // of linear light; empty for BT.709
+	Viewing   pixel.Viewing   // the viewing transform, for outputs that are viewed
+	LUT       LUT             // what that is, if it is a look-up table
 }
 
 // Encoding settles what the output leaves to the production: its alpha, its display encode and the primaries of its
@@ -179,6 +184,16 @@ func (o Output) Encoding(agreed Agreed) Encoding {
 	}
 	if e.Primaries == pixel.BT709 {
 		e.Primaries = ""
+	}
+	if o.Viewed && !e.Floating() {
+		switch {
+		case agreed.LUT.SHA256 != "":
+			e.LUT = agreed.LUT
+		case agreed.Viewing == pixel.ViewSoft:
+			e.Viewing, e.Curve = pixel.ViewSoft, pixel.SRGB
+		default:
+			e.Curve = agreed.Viewing.Curve()
+		}
 	}
 	if !o.LevelScale().Leveled() {
 		e.Level = 0
@@ -321,6 +336,12 @@ func (o Output) Check() (field string, err error) {
 		if _, err := pass.Find(code); err != nil {
 			return "only", err
 		}
+	}
+	switch {
+	case o.Viewed && o.Role == Master:
+		return "viewed", fmt.Errorf("a master keeps light as it is; only review and proxy outputs are viewed")
+	case o.Viewed && e.Floating():
+		return "viewed", fmt.Errorf("floats carry light as it is; a viewing transform is for codes of a display")
 	}
 	if err := o.ResampledBy().Check(); err != nil {
 		return "kernel", err

@@ -108,11 +108,11 @@ func TestColourIsNeverEncodedTwice(t *testing.T) {
 			}
 		}
 	}
-	if err := (Encoding{EXR, ByPass, ZIP, 4, Premultiplied, pixel.SRGB, pixel.NoDither, "", ""}).Check(); err == nil ||
+	if err := (Encoding{EXR, ByPass, ZIP, 4, Premultiplied, pixel.SRGB, pixel.NoDither, "", "", LUT{}, ""}).Check(); err == nil ||
 		!strings.Contains(err.Error(), "second time") {
 		t.Errorf("an encoded OpenEXR passed: %v", err)
 	}
-	if err := (Encoding{JPEG, Eight, DCT, 90, NoAlpha, pixel.BT1886, pixel.NoDither, "", ""}).Check(); err == nil ||
+	if err := (Encoding{JPEG, Eight, DCT, 90, NoAlpha, pixel.BT1886, pixel.NoDither, "", "", LUT{}, ""}).Check(); err == nil ||
 		!strings.Contains(err.Error(), "cannot say") {
 		t.Errorf("a JPEG of an unusual curve passed: %v", err)
 	}

@@ -57,7 +57,7 @@ func triple(img *pixel.Image, names []string) []int {
 func convert(img *pixel.Image, at []int, m pixel.Matrix, rounding float64) {
 	r, g, b := img.Planes[at[0]].Data, img.Planes[at[1]].Data, img.Planes[at[2]].Data
 	made := [3][]float32{make([]float32, len(r)), make([]float32, len(r)), make([]float32, len(r))}
-	eachBand(len(r), func(from, behind int) {
+	pixel.Bands(len(r), func(from, behind int) {
 		for i := from; i < behind; i++ {
 			red, green, blue := float64(r[i]), float64(g[i]), float64(b[i])
 			x, y, z := m.Of(red, green, blue)

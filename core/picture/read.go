@@ -167,7 +167,7 @@ func (p *Picture) load(part imagefile.Part, asStored bool) {
 			Data: make([]float32, part.Width()*part.Height()),
 		}
 		from := part.Planes[i]
-		eachBand(len(plane.Data), func(first, behind int) {
+		pixel.Bands(len(plane.Data), func(first, behind int) {
 			numbers(plane.Data[first:behind], from[first*c.Type.Size():], c.Type)
 		})
 		p.Image.Planes = append(p.Image.Planes, plane)
@@ -229,7 +229,7 @@ func (p *Picture) decodeCodes() {
 			continue
 		}
 		done[&plane.Data[0]] = true
-		eachBand(len(plane.Data), func(first, behind int) {
+		pixel.Bands(len(plane.Data), func(first, behind int) {
 			for i := first; i < behind; i++ {
 				v, a := plane.Data[i], float32(1)
 				if premultiplied && alpha != nil {

@@ -5,10 +5,8 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
 	"reelhouse/core/imagefile"
 	"reelhouse/core/imagefile/exr"
@@ -178,7 +176,7 @@ func storeLight(p imagefile.Part, img *pixel.Image, planes []pixel.Plane) {
 	for i, plane := range planes {
 		data, to := img.Plane(plane.Name).Data, p.Planes[i]
 		half := p.Channels[i].Type == imagefile.Half
-		eachBand(len(data), func(from, behind int) {
+		pixel.Bands(len(data), func(from, behind int) {
 			for at := from; at < behind; at++ {
 				if half {
 					le.PutUint16(to[2*at:], pixel.ToHalf(data[at]))
@@ -197,7 +195,7 @@ func storeCodes(p imagefile.Part, e output.Encoding, planes []pixel.Plane, line 
 	code := pixel.NewEncoder(e.Depth.Bits(), e.Curve, e.Dither)
 	largest := float32(int(1)<<e.Depth.Bits() - 1)
 	alpha := p.Channel("A")
-	eachBand(len(planes[0].Data), func(from, behind int) {
+	pixel.Bands(len(planes[0].Data), func(from, behind int) {
 		for i := from; i < behind; i++ {
 			x, y := i%p.Width(), line+i/p.Width()
 			a := float32(1)
@@ -230,16 +228,6 @@ func storeCodes(p imagefile.Part, e output.Encoding, planes []pixel.Plane, line 
 			}
 		}
 	})
-}
-
-// eachBand splits n values among the cores.
-func eachBand(n int, work func(from, behind int)) {
-	bands := min(runtime.GOMAXPROCS(0), 1+n/4096)
-	var wg sync.WaitGroup
-	for i := range bands {
-		wg.Go(func() { work(i*n/bands, (i+1)*n/bands) })
-	}
-	wg.Wait()
 }
 
 // compressionOf returns the output's name of what an OpenEXR file is packed by.

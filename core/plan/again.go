@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"reelhouse/core/cut"
+	"reelhouse/core/output"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 )
@@ -30,7 +31,9 @@ func groundOf(p production.Production) production.Production {
 	p.Shots = nil
 	p.Cut = cut.Cut{}
 	p.Waivers, p.Preset, p.Title = nil, "", ""
-	p.Picture.Viewing, p.LUTs = pixel.ViewSRGB, nil
+	if !slices.ContainsFunc(p.Outputs, func(o output.Output) bool { return o.Viewed }) {
+		p.Picture.Viewing, p.LUTs = pixel.ViewSRGB, nil
+	}
 	return p
 }
 

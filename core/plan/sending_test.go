@@ -10,6 +10,8 @@ import (
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/frame"
 	"reelhouse/core/look"
+	"reelhouse/core/lut"
+	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/stamp"
@@ -227,10 +229,46 @@ func TestWhatCountsAsAnotherSetUp(t *testing.T) {
 			p.Outputs[1].Stamp = stamp.Usual().With(stamp.TopMiddle, "(note)")
 			p.Shots[0].Outputs = []string{"review"}
 		}},
+		"a viewing transform": {false, func(p *production.Production) { p.Picture.Viewing = pixel.ViewSoft }},
+		"a look-up table": {false, func(p *production.Production) {
+			p.LUTs = []production.LUTFile{{Code: "show", SHA256: "a0", Input: lut.Input{Curve: lut.SRGB}}}
+			p.Picture.Viewing = "lut:show"
+		}},
+		"primaries of light":         {true, func(p *production.Production) { p.Picture.Primaries = pixel.ACEScg }},
+		"the primaries that are had": {false, func(p *production.Production) { p.Picture.Primaries = pixel.BT709 }},
 	} {
 		if got := of(c.change); (got != usual) != c.counts {
 			t.Errorf("%s: counts %v", name, got != usual)
 		}
+	}
+}
+
+// Of an output that goes through the viewing transform, what that does counts, and not what it is called.
+func TestAViewedOutputIsOfItsTransform(t *testing.T) {
+	of := func(viewing pixel.Viewing, code, sum string, curve lut.Curve) fingerprint.Print {
+		p := example()
+		p.Outputs[1].Viewed, p.Picture.Viewing = true, viewing
+		p.LUTs = []production.LUTFile{{Code: code, SHA256: sum, Input: lut.Input{Curve: curve}}}
+		p.Shots[0].Outputs = []string{"review"}
+		b := build(t, p, Measure{})
+		return b.Fingerprint(b.Sequences[0], fingerprint.Renderer{})
+	}
+	usual := of("lut:show", "show", "a0", lut.SRGB)
+	if usual != of("lut:night", "night", "a0", lut.SRGB) {
+		t.Error("the name of a table counts")
+	}
+	for name, other := range map[string]fingerprint.Print{
+		"another file":      of("lut:show", "show", "a1", lut.SRGB),
+		"another input":     of("lut:show", "show", "a0", lut.ACEScct),
+		"none":              of("", "show", "a0", lut.SRGB),
+		"another transform": of(pixel.ViewSoft, "show", "a0", lut.SRGB),
+	} {
+		if other == usual {
+			t.Errorf("%s does not count", name)
+		}
+	}
+	if of(pixel.ViewSoft, "show", "a0", lut.SRGB) != of(pixel.ViewSoft, "show", "a1", lut.SRGB) {
+		t.Error("a table counts that nothing goes through")
 	}
 }
 

@@ -38,8 +38,13 @@ type Picture struct {
 }
 
 // Agreed returns what outputs have that say nothing else.
-func (p Picture) Agreed() output.Agreed {
-	return output.Agreed{Alpha: p.Alpha, Display: p.Display, Primaries: p.Primaries}
+func (s Standards) Agreed() output.Agreed {
+	p := s.Picture
+	a := output.Agreed{Alpha: p.Alpha, Display: p.Display, Primaries: p.Primaries, Viewing: p.Viewing}
+	if f, ok := s.LUTOf(p.Viewing); ok {
+		a.LUT = output.LUT{SHA256: f.SHA256, Input: f.Input}
+	}
+	return a
 }
 
 // Floor is the least that a delivery accepts; zeros ask for nothing.
@@ -124,7 +129,7 @@ func (s Standards) PatternOf(o output.Output) string {
 
 // EncodingOf returns how an output's files are written.
 func (s Standards) EncodingOf(o output.Output) output.Encoding {
-	return o.Encoding(s.Picture.Agreed())
+	return o.Encoding(s.Agreed())
 }
 
 // Problems returns what is wrong with the standards by themselves.

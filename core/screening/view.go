@@ -20,6 +20,7 @@ type View struct {
 	Marked   bool          // what is out of range is marked
 	Viewing  pixel.Viewing // through which light is shown
 	LUT      *lut.Shower   // what shows it, if that is a look-up table
+	AsIs     bool          // the file went through a viewing transform when it was written
 }
 
 // Plain returns the view of a pass as it is.
@@ -63,6 +64,9 @@ func (v View) Mapping(code pass.Code, style pass.DepthStyle) string {
 	alone := v.Channel != AllChannels && v.Viewing.Curve() == pixel.SRGB // what takes three colours takes no single one
 	if err == nil && described.Shown == pass.AsLight && v.Viewing != pixel.ViewSRGB && !alone {
 		text = "linear light through " + v.Viewing.Name()
+	}
+	if err == nil && described.Shown == pass.AsLight && v.AsIs {
+		text = "as the file has it, which went through a viewing transform when it was written"
 	}
 	return text + v.Words()
 }

@@ -14,6 +14,7 @@ import (
 	"reelhouse/core/job"
 	"reelhouse/core/lens"
 	"reelhouse/core/look"
+	"reelhouse/core/lut"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/raster"
@@ -31,6 +32,8 @@ type Outside struct {
 	Prepared func(memory int64)
 	// Memory returns the most bytes that the program has taken so far; nil where nobody knows.
 	Memory func() int64
+
+	table func(path string) (*lut.Transform, error) // reads look-up tables
 }
 
 func (o Outside) memory() int64 {
@@ -42,6 +45,7 @@ func (o Outside) memory() int64 {
 
 // Perform renders every frame of a job and writes every file, as the renderer contract wants.
 func Perform(ctx context.Context, j job.Job, o Outside) error {
+	o.table = framefile.Tables(o.Open)
 	file, err := o.Open(j.Scene)
 	if err != nil {
 		return fmt.Errorf("scene file: %w", err)

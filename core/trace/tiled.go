@@ -82,7 +82,7 @@ func tiled(
 
 // files returns where the files of a frame go; each is told of with what rendering took.
 func (o Outside) files(frame int, began time.Time, stats *Stats) framefile.Outside {
-	return framefile.Outside{Create: o.Create, Wrote: func(path string, bytes int64) {
+	return framefile.Outside{Create: o.Create, Table: o.table, Wrote: func(path string, bytes int64) {
 		o.Say(job.Message{
 			Event: job.Wrote, Frame: frame, Path: path, Bytes: bytes, Seconds: o.Now().Sub(began).Seconds(),
 			RaysPerSecond: float64(stats.Rays) / max(1e-9, stats.Took.Seconds()), Memory: o.memory(),

@@ -86,6 +86,9 @@ func encodingFields(part kit.Part, p production.Production, o *shownOutput) []ki
 		fields = append(fields, part.Field("dither", "Rounding", o.Dither).
 			Among(kit.Options(pixel.Dithers(), func(d pixel.Dither) string { return ditherNames[d] })))
 	}
+	if o.Role != output.Master && !o.Encoding.Floating() {
+		fields = append(fields, part.Tick("viewed", "through the viewing transform: "+p.Picture.Viewing.Name(), o.Viewed))
+	}
 	fields = append(fields, part.Field("scale", "Scale of the rendered picture", o.Scale).Mono(0))
 	if !o.Scale.Full() {
 		fields = append(fields, part.Field("kernel", "Resampled by", o.ResampledBy()).

@@ -231,7 +231,7 @@ func showOutput(v *kit.View, o output.Output) shownOutput {
 func wants(p production.Production, passes []pass.Code) output.Wants {
 	return output.Wants{
 		Passes:      passes,
-		Agreed:      p.Picture.Agreed(),
+		Agreed:      p.Agreed(),
 		Transparent: p.Picture.Background.Kind == look.Transparent,
 	}
 }

@@ -27,6 +27,9 @@ func channelsOf(passes []pass.Pass) (string, error) {
 // viewOf reads how a pass is to be looked at.
 func (a *page) viewOf(c *echo.Context, s store.Sequence, b store.Batch, code pass.Code) (screening.View, error) {
 	through, err := a.askedShowing(c)
+	if files := filesOf(s.Spec, c.QueryParam("output")); len(files) > 0 {
+		through = through.of(files[0].Encoding)
+	}
 	view := through.view()
 	if err != nil {
 		return view, err

@@ -183,6 +183,9 @@ func (a *page) around(c *echo.Context) error {
 	}
 	output := c.QueryParam("output")
 	through := a.throughOf(s)
+	if files := filesOf(s.Spec, output); len(files) > 0 {
+		through = through.of(files[0].Encoding)
+	}
 	key := fmt.Sprint(frameID{s.ID, number, output}, c.QueryParam("place"), through.key)
 	shown, err := a.small.Get(c.Request().Context(), key, func(ctx context.Context) ([]byte, error) {
 		return waiting.In(ctx, a.reading, func() ([]byte, error) {

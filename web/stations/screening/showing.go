@@ -7,6 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/lut"
+	"reelhouse/core/output"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/screening"
@@ -18,12 +19,14 @@ type showing struct {
 	pixel.Viewing
 	lut *lut.Shower // if it is a look-up table
 	key string      // of what it does: another table under the same code is another one
+
+	asIs bool // the file went through a transform when it was written
 }
 
 // view returns the view of a pass as it is, through the transform.
 func (t showing) view() screening.View {
 	view := screening.Plain(1, 1)
-	view.Viewing, view.LUT = t.Viewing, t.lut
+	view.Viewing, view.LUT, view.AsIs = t.Viewing, t.lut, t.asIs
 	return view
 }
 
@@ -55,6 +58,20 @@ func (a *page) showingOf(p production.Production, v pixel.Viewing) (showing, err
 	}
 	t.key += " " + f.SHA256 + " " + string(f.Input.Curve) + " " + string(f.Input.Primaries)
 	return t, err
+}
+
+// of returns the transform as files of an encoding are to be shown: what went through one when it was written does not
+// go through it again.
+func (t showing) of(e output.Encoding) showing {
+	if !e.Viewed() {
+		return t
+	}
+	for _, v := range pixel.Viewings() {
+		if v != pixel.ViewSoft && v.Curve() == e.Curve {
+			return showing{Viewing: v, key: "as it is " + string(v), asIs: true}
+		}
+	}
+	return t
 }
 
 // askedShowing reads through which transform something is to be shown.

@@ -67,6 +67,9 @@ func (a *page) viewedOf(
 func (a *page) viewingOf(
 	ctx context.Context, s store.Sequence, number int, output string, code pass.Code, through showing,
 ) (preview.Viewing, error) {
+	if files := filesOf(s.Spec, output); len(files) > 0 {
+		through = through.of(files[0].Encoding)
+	}
 	viewed, there, err := a.viewedOf(s, number, output, code, through)
 	if err != nil {
 		return preview.Viewing{}, err
@@ -165,7 +168,7 @@ func (a *page) viewAll(ctx context.Context, id int64) {
 	if err != nil {
 		return
 	}
-	through := a.throughOf(s)
+	through := a.throughOf(s).of(filesOf(s.Spec, "")[0].Encoding)
 	for _, f := range frames {
 		if f.State != queue.Good {
 			continue

@@ -194,6 +194,9 @@ func printReport(out io.Writer, path string, r inspect.Report) {
 		channels = append(channels, c.Name+" "+c.Type)
 	}
 	encode := r.Encoding.Curve.Name()
+	if p := r.Encoding.Primaries; p != "" {
+		encode += ", " + p.Name()
+	}
 	if !r.CurveStated {
 		encode = "no encode stated, taken for " + encode
 	}

@@ -43,6 +43,14 @@ func TestAFindingOpensAtItsFrameAndPlace(t *testing.T) {
 	p.do("look closer", chromedp.Click("#closer > summary"), chromedp.WaitVisible("#spread"))
 	p.wait("the marked part is measured", `document.querySelector("#spread").dataset.pixels === "25" &&
 		document.querySelector("#spread").textContent.includes("300")`)
+	above := `[...document.querySelectorAll("#spread tr")].filter(r => ["R", "G", "B"].includes(r.cells[0].textContent))
+		.map(r => Number(r.cells[5].textContent)).join()`
+	p.wait("some is above white", `!`+above+`.startsWith("0,0,0")`)
+	p.do("show soft highlights", chromedp.Evaluate[chromedp.Void](
+		`(c => { c.value = "soft"; c.onchange(); })(document.querySelector("#viewing"))`))
+	p.wait("it is counted as it is shown", above+` === "0,0,0"`)
+	p.do("and plain ones", chromedp.Evaluate[chromedp.Void](
+		`(c => { c.value = ""; c.onchange(); })(document.querySelector("#viewing"))`))
 	p.do("look at red alone", chromedp.Evaluate[chromedp.Void](
 		`(c => { c.value = "R"; c.onchange(); })(document.querySelector("#channel"))`))
 	p.wait("it is grey", `(() => {

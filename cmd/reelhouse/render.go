@@ -80,18 +80,22 @@ func assembleFile(ctx context.Context, path string, say func(job.Message)) error
 		a,
 		os.ReadFile,
 		done,
-		framefile.Outside{Create: createSynced, Table: framefile.Tables(openFile), Wrote: func(path string, bytes int64) {
-			say(
-				job.Message{
-					Event:   job.Wrote,
-					Frame:   number,
-					Path:    path,
-					Bytes:   bytes,
-					Seconds: time.Since(began).Seconds(),
-					Memory:  peakMemory(),
-				},
-			)
-		}},
+		framefile.Outside{
+			Create: createSynced,
+			Table:  framefile.Tables(openFile),
+			Wrote: func(path string, bytes int64) {
+				say(
+					job.Message{
+						Event:   job.Wrote,
+						Frame:   number,
+						Path:    path,
+						Bytes:   bytes,
+						Seconds: time.Since(began).Seconds(),
+						Memory:  peakMemory(),
+					},
+				)
+			},
+		},
 	)
 	if err == nil {
 		say(job.Message{Event: job.Finished})

@@ -5,7 +5,8 @@ func all() []Command {
 	return []Command{
 		SetProduction{}, NextVersion{}, ReplaceProduction{}, TakeSetUp{},
 		AddSize{}, SetSize{}, LockSize{}, TurnSize{}, MoveSize{}, RemoveSize{},
-		AddQuality{}, SetQuality{}, RemoveQuality{}, SetPicture{}, SetFloor{}, AddLUT{}, SetLUT{}, RemoveLUT{}, RecallPreset{}, ResetToPreset{},
+		AddQuality{}, SetQuality{}, RemoveQuality{}, SetPicture{}, SetFloor{},
+		AddLUT{}, SetLUT{}, RemoveLUT{}, RecallPreset{}, ResetToPreset{},
 		UseScene{}, SetScene{}, AddEnvironment{}, SetEnvironment{}, RemoveEnvironment{},
 		AddView{}, SetView{}, CopyView{}, FreezeView{}, DetachView{}, RemoveView{},
 		AddKey{}, SetKey{}, RemoveKey{}, StretchKeys{}, TakeOverCamera{}, SetViewSize{}, ResetViewSize{},

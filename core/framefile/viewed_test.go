@@ -23,7 +23,11 @@ import (
 const inverts = "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n"
 
 // viewedFile writes one file of half-covered light, and reads it.
-func viewedFile(t *testing.T, e output.Encoding, open func(path string) (io.ReadCloser, error)) (picture.Picture, error) {
+func viewedFile(
+	t *testing.T,
+	e output.Encoding,
+	open func(path string) (io.ReadCloser, error),
+) (picture.Picture, error) {
 	t.Helper()
 	var f Frame
 	f.Job.Rate = frame.Rate{Numerator: 24, Denominator: 1}
@@ -122,7 +126,8 @@ func TestATableThatCannotBeReadSaysSo(t *testing.T) {
 		t.Errorf("a file that is not there: %v", err)
 	}
 	e.LUT.Path = "/luts/aa"
-	if _, err := viewedFile(t, e, opens("LUT_1D_SIZE x")); err == nil || !strings.Contains(err.Error(), "look-up table") {
+	if _, err := viewedFile(t, e, opens("LUT_1D_SIZE x")); err == nil ||
+		!strings.Contains(err.Error(), "look-up table") {
 		t.Errorf("a file that is none: %v", err)
 	}
 }

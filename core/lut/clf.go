@@ -108,6 +108,9 @@ func parseCLF(data []byte) (*Transform, error) {
 	return t, nil
 }
 
+// mostNumbers is how many the largest table has.
+const mostNumbers = 3 * mostEdge * mostEdge * mostEdge
+
 // array reads the numbers of an Array node, and its dimensions.
 func (n *node) array(dimensions int) (dim []int, values []float64, err error) {
 	a := n.child("Array")
@@ -117,15 +120,15 @@ func (n *node) array(dimensions int) (dim []int, values []float64, err error) {
 	want := 1
 	for _, word := range strings.Fields(a.attr("dim")) {
 		d, err := strconv.Atoi(word)
-		if err != nil || d < 1 || d > mostLine {
-			return nil, nil, fmt.Errorf("Array dim %q is none", shortened(a.attr("dim")))
+		if err != nil || d < 1 || d > mostLine || want > mostNumbers {
+			return nil, nil, fmt.Errorf("the dim %q of its Array is none", shortened(a.attr("dim")))
 		}
 		if dim = append(dim, d); len(dim) <= dimensions {
 			want *= d
 		}
 	}
-	if len(dim) < dimensions || want > 3*mostEdge*mostEdge*mostEdge {
-		return nil, nil, fmt.Errorf("Array dim %q is none", shortened(a.attr("dim")))
+	if len(dim) < dimensions || want > mostNumbers {
+		return nil, nil, fmt.Errorf("the dim %q of its Array is none", shortened(a.attr("dim")))
 	}
 	for word := range strings.FieldsSeq(a.Text) {
 		if len(values) == want {
@@ -176,7 +179,11 @@ func readLine(n *node, _, out float64) (step, error) {
 	}
 	channels := dim[1]
 	if channels != 1 && channels != 3 || dim[0] < 2 {
-		return nil, fmt.Errorf("Array dim is %d %d; a table has 2 entries and more, of 1 or 3 numbers", dim[0], channels)
+		return nil, fmt.Errorf(
+			"the dim of its Array is %d %d; a table has 2 entries and more, of 1 or 3 numbers",
+			dim[0],
+			channels,
+		)
 	}
 	l := &line{top: [3]float64{1, 1, 1}, half: n.attr("halfDomain") == "true"}
 	if l.half && dim[0] != 1<<16 {
@@ -220,8 +227,8 @@ func readCube(n *node, _, out float64) (step, error) {
 	}
 	c.edge = dim[0]
 	if dim[1] != c.edge || dim[2] != c.edge || dim[3] != 3 || c.edge < 2 || c.edge > mostEdge {
-		return nil, fmt.Errorf("Array dim is %d %d %d %d; a table has the same edge thrice, 2 to %d, of 3 numbers",
-			dim[0], dim[1], dim[2], dim[3], mostEdge)
+		return nil, fmt.Errorf("the dim of its Array is %v; a table has the same edge thrice, 2 to %d, of 3 numbers",
+			dim, mostEdge)
 	}
 	c.entries = make([][3]float32, len(values)/3)
 	for i, v := range values {
@@ -293,7 +300,8 @@ func (n *node) perChannel(name string, work func(k int, params *node) error) err
 	for k, channel := range []string{"R", "G", "B"} {
 		var found *node
 		for i := range n.Nodes {
-			if c := &n.Nodes[i]; c.name() == name && (c.attr("channel") == channel || c.attr("channel") == "" && found == nil) {
+			if c := &n.Nodes[i]; c.name() == name &&
+				(c.attr("channel") == channel || c.attr("channel") == "" && found == nil) {
 				found = c
 			}
 		}

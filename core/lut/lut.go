@@ -11,6 +11,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 
 	"reelhouse/core/pixel"
 )
@@ -130,6 +131,9 @@ type Shower struct {
 	transform *Transform
 	curve     Curve
 	matrix    *pixel.Matrix // to the input's primaries; nil for none
+
+	once   sync.Once
+	halves []float32 // codes of all half floats, by their bits, once they are wanted
 }
 
 // NewShower returns what shows light through a transform that takes the input.
@@ -149,11 +153,13 @@ func NewShower(t *Transform, in Input) (*Shower, error) {
 }
 
 // Codes returns the codes for the screen, 0 to 1, of linear light. What is no number is 0.
-func (s *Shower) Codes(r, g, b float64) (x, y, z float64) {
+func (s *Shower) Codes(r, g, b float64) (x, y, z float64) { return s.codes(r, g, b, s.curve.Encode) }
+
+func (s *Shower) codes(r, g, b float64, encode func(light float64) float64) (x, y, z float64) {
 	if s.matrix != nil {
 		r, g, b = s.matrix.Of(r, g, b)
 	}
-	x, y, z = s.transform.Of(s.curve.Encode(r), s.curve.Encode(g), s.curve.Encode(b))
+	x, y, z = s.transform.Of(encode(r), encode(g), encode(b))
 	return within(x), within(y), within(z)
 }
 
@@ -164,11 +170,22 @@ func within(v float64) float64 {
 	return min(v, 1)
 }
 
-// Each shows three planes of light, brightened by gain, on all cores; put takes the codes of each pixel.
+// Each shows three planes of light, brightened by gain, on all cores; put takes the codes of each pixel. Light that
+// becomes codes by a curve is taken as half floats first, of which each is worked out once: enough for a screen.
 func (s *Shower) Each(r, g, b []float32, gain float64, put func(i int, x, y, z float64)) {
+	encode := s.curve.Encode
+	if s.curve != Linear {
+		s.once.Do(func() {
+			s.halves = make([]float32, 1<<16)
+			for bits := range s.halves {
+				s.halves[bits] = float32(s.curve.Encode(float64(pixel.FromHalf(uint16(bits)))))
+			}
+		})
+		encode = func(light float64) float64 { return float64(s.halves[pixel.ToHalf(float32(light))]) }
+	}
 	pixel.Bands(len(r), func(from, behind int) {
 		for i := from; i < behind; i++ {
-			x, y, z := s.Codes(float64(r[i])*gain, float64(g[i])*gain, float64(b[i])*gain)
+			x, y, z := s.codes(float64(r[i])*gain, float64(g[i])*gain, float64(b[i])*gain, encode)
 			put(i, x, y, z)
 		}
 	})

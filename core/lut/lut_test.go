@@ -167,8 +167,10 @@ func TestFilesDoAsInOpenColorIO(t *testing.T) {
 		if err := os.WriteFile(path(name), []byte(text), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		out, err := exec.Command("oiiotool", "--colorconfig", path("config.ocio"), path("in.exr"), "--ociofiletransform", path(name), "-d", "float", "-o",
-			path("out.exr")).CombinedOutput()
+		out, err := exec.Command("oiiotool", "--colorconfig", path("config.ocio"), path("in.exr"),
+			"--ociofiletransform", path(name), "-d", "float", "-o",
+			path("out.exr")).
+			CombinedOutput()
 		if err != nil {
 			t.Errorf("%s: oiiotool: %v\n%s", name, err, out)
 			continue
@@ -250,6 +252,8 @@ func TestLightIsShownAsItsInputSays(t *testing.T) {
 
 // What is no such file is refused with what is wrong, and where.
 func TestWrongFilesAreRefused(t *testing.T) {
+	node := func(name, rest string) string { return clf("<" + name + ofFloats + rest) }
+	uneven := node("LUT3D", `><Array dim="2 2 3 3">`+strings.Repeat("0 ", 36)+`</Array></LUT3D>`)
 	for text, want := range map[string]string{
 		"":                                   "no LUT_1D_SIZE",
 		"0 0 0":                              "line 1: entries come before",
@@ -269,18 +273,18 @@ func TestWrongFilesAreRefused(t *testing.T) {
 		clf(""):         "no process node",
 		clf("<Grade/>"): "Grade is no process node",
 		strings.Replace(clf("<Log/>"), `"3"`, `"7"`, 1): "versions 1 to 3",
-		clf(`<Log/>`): "inBitDepth",
-		clf(`<Log` + ofFloats + ` style="odd"/>`):                                                           `no style "odd"`,
-		clf(`<Log` + ofFloats + ` style="cameraLinToLog"/>`):                                                "linSideBreak is missing",
-		clf(`<Matrix` + ofFloats + `/>`):                                                                    "Array is missing",
-		clf(`<Matrix` + ofFloats + `><Array dim="3 3">1 2</Array></Matrix>`):                                "2 numbers, not 9",
-		clf(`<Matrix` + ofFloats + `><Array dim="4 4 2">1</Array></Matrix>`):                                "1 numbers, not 16",
-		clf(`<LUT3D` + ofFloats + `><Array dim="2 2 3 3">` + strings.Repeat("0 ", 36) + `</Array></LUT3D>`): "same edge",
-		clf(`<LUT3D` + ofFloats + `><Array dim="65000 65000 65000 3">0</Array></LUT3D>`):                    "is none",
-		clf(`<LUT1D` + ofFloats + ` halfDomain="true"><Array dim="2 1">0 1</Array></LUT1D>`):                "65536 entries",
-		clf(`<Range` + ofFloats + `><minInValue>1</minInValue></Range>`):                                    "in pairs",
-		clf(`<Exponent` + ofFloats + ` style="basicFwd"/>`):                                                 "ExponentParams are missing",
-		clf(`<ASC_CDL` + ofFloats + `><SOPNode><Slope>1 1 1</Slope></SOPNode></ASC_CDL>`):                   "is missing",
+		clf(`<Log/>`):                                            "inBitDepth",
+		node("Log", ` style="odd"/>`):                            `no style "odd"`,
+		node("Log", ` style="cameraLinToLog"/>`):                 "linSideBreak is missing",
+		node("Matrix", `/>`):                                     "Array is missing",
+		node("Matrix", `><Array dim="3 3">1 2</Array></Matrix>`): "2 numbers, not 9",
+		node("Matrix", `><Array dim="4 4 2">1</Array></Matrix>`): "1 numbers, not 16",
+		uneven: "same edge",
+		node("LUT3D", `><Array dim="65000 65000 65000 3">0</Array></LUT3D>`):     "is none",
+		node("LUT1D", ` halfDomain="true"><Array dim="2 1">0 1</Array></LUT1D>`): "65536 entries",
+		node("Range", `><minInValue>1</minInValue></Range>`):                     "in pairs",
+		node("Exponent", ` style="basicFwd"/>`):                                  "ExponentParams are missing",
+		node("ASC_CDL", `><SOPNode><Slope>1 1 1</Slope></SOPNode></ASC_CDL>`):    "is missing",
 	} {
 		if _, err := lut.Parse([]byte(text)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%.80q: %v, want %q", text, err, want)

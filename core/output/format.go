@@ -383,7 +383,11 @@ func (e Encoding) checkPrimaries() error {
 	case !e.Floating():
 		return fmt.Errorf("codes for a display have the primaries of BT.709; only linear light in floats has others")
 	case !slices.Contains(k.Primaries, e.Primaries):
-		return fmt.Errorf("%s cannot say that its light is %s, so it would be shown wrongly", k.Name, e.Primaries.Name())
+		return fmt.Errorf(
+			"%s cannot say that its light is %s, so it would be shown wrongly",
+			k.Name,
+			e.Primaries.Name(),
+		)
 	}
 	return nil
 }

@@ -156,7 +156,8 @@ func Ours(name string) bool {
 		return false
 	}
 	return strings.HasPrefix(name, Prefix) || slices.Contains([]string{
-		"framesPerSecond", imagefile.ChromaticitiesName, "software", "frame", "nominalFocalLength", "timeCode", "capDate",
+		"framesPerSecond", imagefile.ChromaticitiesName, "software", "frame", "nominalFocalLength", "timeCode",
+		"capDate",
 		"comments", "title",
 	}, name)
 }

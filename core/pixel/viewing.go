@@ -58,7 +58,10 @@ func (v Viewing) Curve() Curve {
 // Check says what is wrong with it, or nil.
 func (v Viewing) Check() error {
 	if _, ok := v.LUT(); !ok && !slices.Contains(Viewings(), v) {
-		return fmt.Errorf("%q is no viewing transform; there are bt1886, gamma22, soft, lut:CODE and, for sRGB, nothing", string(v))
+		return fmt.Errorf(
+			"%q is no viewing transform; there are bt1886, gamma22, soft, lut:CODE and, for sRGB, nothing",
+			string(v),
+		)
 	}
 	return nil
 }

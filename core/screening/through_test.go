@@ -1,9 +1,11 @@
 package screening
 
 import (
+	"image"
 	"strings"
 	"testing"
 
+	"reelhouse/core/lut"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 )
@@ -37,5 +39,49 @@ func TestLightIsShownThroughTheChosenTransform(t *testing.T) {
 		if got := view.Mapping(pass.Normal, pass.DepthStyle{}); got != Mapping(pass.Normal, pass.DepthStyle{}, 1) {
 			t.Errorf("numbers are shown through it: %s", got)
 		}
+	}
+}
+
+// A look-up table that swaps black and white, made for codes of sRGB: 0.18 has the code 117.7 of 255, and becomes
+// 137.3; what is counted is what is shown, and nothing lies out of range.
+func TestLightIsShownAndCountedThroughATable(t *testing.T) {
+	table, err := lut.Parse([]byte("LUT_1D_SIZE 2\n1 1 1\n0 0 0\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	view := Plain(1, 1)
+	view.Viewing = pixel.ViewLUT("negative")
+	if view.LUT, err = lut.NewShower(table, lut.Input{Curve: lut.SRGB}); err != nil {
+		t.Fatal(err)
+	}
+	img := pixel.New(2, 1, "R", "G", "B")
+	for i := range img.Planes {
+		img.Planes[i].Data[0], img.Planes[i].Data[1] = 0.18, 7
+	}
+	shown, err := Look(img, pass.Beauty, view)
+	if err != nil || shown.Pix[0] != 137 || shown.Pix[4] != 0 {
+		t.Errorf("%v, %v", shown.Pix, err)
+	}
+	s, err := Measure(img, image.Rect(0, 0, 2, 1), pass.Beauty, view)
+	if err != nil || s.Channels[1].Histogram[137] != 1 || s.Channels[1].Histogram[0] != 1 || s.Channels[1].Above != 0 ||
+		s.Waveform[137] != 1 || s.Channels[1].Greatest != 7 {
+		t.Errorf("%+v, %v", s.Channels[1], err)
+	}
+	if words := view.Mapping(pass.Beauty, pass.DepthStyle{}); !strings.Contains(words, "look-up table negative") {
+		t.Error(words)
+	}
+	view.Channel = "R" // by itself it goes through no table of three colours
+	if words := view.Mapping(pass.Beauty, pass.DepthStyle{}); !strings.Contains(words, "sRGB curve; R alone") {
+		t.Error(words)
+	}
+	view = Plain(1, 1)
+	view.Viewing = pixel.ViewBT1886
+	if s, err = Measure(img, image.Rect(0, 0, 2, 1), pass.Beauty, view); err != nil ||
+		s.Channels[0].Histogram[125] != 1 {
+		t.Errorf("through BT.1886: %v", err)
+	}
+	view.AsIs = true
+	if words := view.Mapping(pass.Beauty, pass.DepthStyle{}); !strings.Contains(words, "when it was written") {
+		t.Error(words)
 	}
 }

@@ -187,6 +187,9 @@ func (p *Program) Cannot(files []job.File, part *job.Region) string {
 		if f.Stamp.On {
 			return "it does not stamp pictures; take the stamp off the output"
 		}
+		if f.Encoding.Viewed() {
+			return "it knows no viewing transform; take that off the output"
+		}
 	}
 	return ""
 }

@@ -86,19 +86,20 @@ func encodingFields(part kit.Part, p production.Production, o *shownOutput) []ki
 		fields = append(fields, part.Field("dither", "Rounding", o.Dither).
 			Among(kit.Options(pixel.Dithers(), func(d pixel.Dither) string { return ditherNames[d] })))
 	}
-	if o.Role != output.Master && !o.Encoding.Floating() {
-		fields = append(fields, part.Tick("viewed", "through the viewing transform: "+p.Picture.Viewing.Name(), o.Viewed))
-	}
 	fields = append(fields, part.Field("scale", "Scale of the rendered picture", o.Scale).Mono(0))
 	if !o.Scale.Full() {
 		fields = append(fields, part.Field("kernel", "Resampled by", o.ResampledBy()).
 			Among(kit.Options(pixel.Kernels(), pixel.Kernel.Name)))
 	}
-	return append(fields, part.Field("packing", "Packing", o.Packing).Among([]kit.Option{
+	fields = append(fields, part.Field("packing", "Packing", o.Packing).Among([]kit.Option{
 		{Value: string(output.Layers), Text: "all passes in one file"},
 		{Value: string(output.Files), Text: "one file a pass"},
 		{Value: string(output.Groups), Text: "a file for each group"},
 	}))
+	if o.Role != output.Master && !o.Encoding.Floating() {
+		fields = append(fields, part.Tick("viewed", "viewing transform", o.Viewed))
+	}
+	return fields
 }
 
 // alphaOptions are the kinds of alpha that an output can have.

@@ -66,7 +66,8 @@ async function enter(room) {
     ranged: () => decided.ranged(),
     resized: fit,
     frame: () => frames[at],
-    address: (what) => `${base}/${frames[at].number}/${what}/${pass}?stops=${stops}&output=${output}`,
+    address: (what) =>
+      `${base}/${frames[at].number}/${what}/${pass}?stops=${stops}&viewing=${closer.viewing()}&output=${output}`,
     marked: () => place,
     mark: (of) => {
       place = of;

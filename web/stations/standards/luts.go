@@ -77,11 +77,12 @@ func (a *page) luts(page *standardsPage, v *kit.View) {
 		part := v.Part("lut", f.Code)
 		laid := laidLUT{
 			LUTFile:   f,
-			CodeField: part.Field("code", "Code", f.Code).Styled("mono font-bold", 10),
+			CodeField: part.Field("code", "Code", f.Code).Styled("mono font-bold", 16),
 			Curve:     part.Field("curve", "Input", f.Input.Curve).Among(page.Curves),
-			Primaries: part.Field("primaries", "Primaries", cmp.Or(f.Input.Primaries, pixel.BT709)).Among(page.Primaries),
-			Remove:    part.Action("remove", "Remove", "Remove this look-up table"),
-			Wrong:     part.Wrong("remove"),
+			Primaries: part.Field("primaries", "Primaries", cmp.Or(f.Input.Primaries, pixel.BT709)).
+				Among(page.Primaries),
+			Remove: part.Action("remove", "Remove", "Remove this look-up table"),
+			Wrong:  part.Wrong("remove"),
 		}
 		switch table, err := a.House.Assets.LUT(f); {
 		case errors.Is(err, fs.ErrNotExist):

@@ -15,6 +15,7 @@ import (
 
 	"reelhouse/core/imagefile"
 	"reelhouse/core/imagefile/ifd"
+	"reelhouse/core/pixel"
 )
 
 var le = binary.LittleEndian
@@ -166,8 +167,11 @@ func directory(h imagefile.Header, o Options) ifd.Directory {
 		if placed {
 			g := c.Gamut()
 			d.AddRatio(tagWhitePoint, short(g.White.X), short(g.White.Y))
-			d.AddRatio(tagPrimaries, short(g.Red.X), short(g.Red.Y), short(g.Green.X), short(g.Green.Y), short(g.Blue.X),
-				short(g.Blue.Y))
+			var primaries []float64
+			for _, c := range []pixel.Chromaticity{g.Red, g.Green, g.Blue} {
+				primaries = append(primaries, short(c.X), short(c.Y))
+			}
+			d.AddRatio(tagPrimaries, primaries...)
 		}
 		for _, t := range texts {
 			if v, ok := a.Value.(string); ok && t.name == a.Name {

@@ -223,7 +223,7 @@ func spread(values []float64) float64 {
 }
 
 // nearby returns the values around one, without those from first to last.
-func nearby(values []float64, first, last int) []float64 {
+func nearby[T any](values []T, first, last int) []T {
 	before := values[max(0, first-around):first]
 	return append(slices.Clone(before), values[min(len(values), last+1):min(len(values), last+1+around)]...)
 }
@@ -241,18 +241,26 @@ func (b *beside) jumps() {
 	for i := 1; i+1 < n; i++ {
 		apart[i], leads[i] = b.apart(i)
 	}
+	strayed := b.strayed()
+	places := len(placesOf(b.chain[0]))
 	b.leave(func(i int) bool {
 		if i == 0 || i == n-1 || leads[i] {
 			return false
 		}
 		others := nearby(apart[1:n-1], i-1, i-1)
 		usual := median(others)
-		if apart[i] < max(leastApart, jumpTimes*usual, usual+jumpSpread*spread(others)) || apart[i] < apart[i-1] ||
-			apart[i] < apart[i+1] {
+		jumps := apart[i] >= max(leastApart, jumpTimes*usual, usual+jumpSpread*spread(others)) &&
+			apart[i] >= apart[i-1] && apart[i] >= apart[i+1]
+		if !jumps && !strays(strayed, i, places) {
 			return false
 		}
 		if more := b.chain[i].noise / max(leastNoise, median(b.noisesNear(i))); more >= noiseTimes {
 			b.noisy(b.chain[i], more) // which is what differs
+			return true
+		}
+		if !jumps {
+			b.say(Jump, b.chain[i], unlike(b.chain[i-1], b.chain[i], b.chain[i+1]), float64(strayed[i]),
+				"it differs from both neighbours in %d of %d places, which hardly change otherwise", strayed[i], places)
 			return true
 		}
 		b.say(Jump, b.chain[i], unlike(b.chain[i-1], b.chain[i], b.chain[i+1]), apart[i]/usual,

@@ -64,9 +64,9 @@ func Faults() []Description {
 		{Jump, "jump", "The frame differs from both neighbours, which are alike.",
 			fmt.Sprintf(
 				"%g times as much as is usual in the shot, and steps %g times as large as half the step past "+
-					"it and a usual one together",
-				jumpTimes,
-				leastApart,
+					"it and a usual one together; or in %g %% of %d × %[4]d cells each, and %[5]g times as many as in "+
+					"any frame nearby, by %[6]g times what is usual there",
+				jumpTimes, leastApart, 100*placesShare, placeEdge, placesTimes, placeApart,
 			)},
 		{Band, "band not rendered", "A strip or a block has one value only, and not so in the frames beside it.",
 			fmt.Sprintf(

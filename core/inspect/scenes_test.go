@@ -13,7 +13,7 @@ import (
 )
 
 // Scenes that move, painted by formulas, so that it is known of every frame that nothing is wrong with it. Thresholds
-// were chosen with the first six; train and snow were painted afterwards, and nothing was changed for them.
+// were chosen with the first eight; stadium and tank were painted afterwards, and nothing was changed for them.
 
 const (
 	testWidth, testHeight = 320, 136
@@ -311,7 +311,6 @@ var train = painting{
 var snow = painting{
 	name:  "snow",
 	noise: 0.11,
-	alike: []string{"mirrored", "moved aside"},
 	light: func(x, y float64, frame int) (r, g, b float64) {
 		t, near := float64(frame), 1.0
 		if frame >= 30 {
@@ -344,7 +343,86 @@ var snow = painting{
 	},
 }
 
+// stadium: a crowd of which each moves a little, a ball, a camera that draws back; then players who run across, with a fast pan.
+var stadium = painting{
+	name:  "stadium",
+	noise: 0.08,
+	light: func(x, y float64, frame int) (r, g, b float64) {
+		t := float64(frame)
+		if frame < 28 {
+			scale := 1 + 0.02*t
+			u, v := (x-1.18)*scale, (y-0.5)*scale
+			r, g, b = 0.1, 0.12, 0.2
+			if v > -0.2 {
+				i, j := int(math.Floor(40*u)), int(math.Floor(30*v))
+				wave := 0.15 * math.Sin(0.5*t+float64(i)*0.2)
+				c := 0.3*grain(i, j, 60) + 0.1 + 0.1*wave
+				r, g, b = c, 0.8*grain(j, i, 61)*c+0.1, 0.5*c
+			}
+			if disc(x, y, 0.3+0.05*t, 0.2+0.001*(t-14)*(t-14), 0.02) > 0 {
+				return 1.2, 1.2, 1.1
+			}
+			return r, g, b
+		}
+		u := x + 0.12*t
+		v := 0.25 + 0.08*math.Mod(math.Floor(3*u), 2)
+		r, g, b = 0.3*v, v, 0.2*v
+		if y < 0.25 {
+			c := 0.4 * grain(int(math.Floor(25*u)), int(math.Floor(25*y)), 63)
+			return c, c, 0.8 * c
+		}
+		for who := range 6 {
+			at := 3.4 + 0.9*float64(who) + (0.09+0.02*float64(who%3))*(t-28)
+			if dx := u - at; math.Abs(dx) < 0.05 && y > 0.4 && y < 0.75+0.02*math.Sin(t+float64(who)) {
+				return 0.8 * float64(who%2), 0.1, 0.7 * float64(1-who%2)
+			}
+		}
+		return r, g, b
+	},
+}
+
+// tank: fish in a lit tank who swim to and fro at all speeds, bubbles that rise, plants that sway, light that plays on
+// the ground, and a cut to a close view where one fish fills the picture.
+var tank = painting{
+	name:  "tank",
+	noise: 0.06,
+	light: func(x, y float64, frame int) (r, g, b float64) {
+		t := float64(frame)
+		if frame >= 33 {
+			x, y = 1+(x-1.18)/2.2, 0.5+(y-0.5)/2.2
+		}
+		r, g, b = 0.02+0.1*(1-y), 0.1+0.25*(1-y), 0.2+0.3*(1-y)
+		if y > 0.82 {
+			ripple := math.Pow(0.5+0.5*math.Sin(25*x+2*math.Sin(7*x+0.3*t)+0.5*t), 6)
+			v := 0.15 + 0.1*cloudy(20*x, 20*y, 70) + 0.6*ripple
+			r, g, b = v, 0.9*v, 0.6*v
+		}
+		for plant := range 7 {
+			sway := 0.05 * (0.82 - y) * math.Sin(0.25*t+float64(plant))
+			if at := 0.15 + 0.36*float64(plant) + sway; y > 0.35 && y < 0.9 && math.Abs(x-at) < 0.02 {
+				r, g, b = 0.03, 0.2+0.2*cloudy(9*y, float64(plant), 71), 0.05
+			}
+		}
+		for fish := range 11 {
+			speed := 0.01 + 0.09*grain(fish, 1, 72)
+			turn := math.Sin(speed*t*1.3 + 6*grain(fish, 2, 72))
+			cx, cy := 1.18+turn*(0.4+0.7*grain(fish, 3, 72)), 0.15+0.6*grain(fish, 4, 72)+0.02*math.Sin(0.4*t)
+			if px, py := (x-cx)/0.11, (y-cy)/0.045; px*px+py*py < 1 {
+				stripe := math.Mod(math.Floor(6*px+10), 2)
+				r, g, b = 0.9-0.5*stripe, 0.4*grain(fish, 5, 72), 0.1+0.5*stripe
+			}
+		}
+		for bubble := range 8 {
+			rise := math.Mod(grain(bubble, 6, 73)+0.03*t*(1+grain(bubble, 7, 73)), 1)
+			if disc(x, y, 0.9+0.2*grain(bubble, 8, 73)+0.01*math.Sin(t+float64(bubble)), 1-rise, 0.008) > 0 {
+				return 1.3, 1.4, 1.5
+			}
+		}
+		return r, g, b
+	},
+}
+
 var (
-	tuned  = []painting{pier, corridor, forest, fair, market, canyon} // with which thresholds were chosen
-	unseen = []painting{train, snow}                                  // with which none was
+	tuned  = []painting{pier, corridor, forest, fair, market, canyon, train, snow} // with which thresholds were chosen
+	unseen = []painting{stadium, tank}                                             // with which none was
 )

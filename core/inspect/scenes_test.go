@@ -343,7 +343,8 @@ var snow = painting{
 	},
 }
 
-// stadium: a crowd of which each moves a little, a ball, a camera that draws back; then players who run across, with a fast pan.
+// stadium: a crowd of which each moves a little, a ball, a camera that draws back; then players who run across, with a
+// fast pan.
 var stadium = painting{
 	name:  "stadium",
 	noise: 0.08,

@@ -71,6 +71,7 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/references/:reference/remove", a.removeReference, kit.SmallForm())
 	p.GET("/references/:reference/:frame/:pass", a.showReference)
 	p.GET("/screen/:sequence/:frame/against/:pass", a.against)
+	p.POST("/lost", a.renderLost, kit.SmallForm())
 	p.POST("/retakes", a.sendRetakes, kit.SmallForm())
 	p.GET("/screen/:sequence/verdicts", a.showVerdicts)
 	p.POST("/screen/:sequence/verdicts", a.decide, kit.SmallForm())

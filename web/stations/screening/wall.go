@@ -25,6 +25,8 @@ type wall struct {
 	Cards  []wallCard
 	More   int // that are not shown
 	All    int // sequences, whatever is filtered
+	Code   string // of the production
+	Lost   lostCount
 	// Given is how many verdicts there are, and Retakes how many frames are to be made again.
 	Given, Retakes int
 }
@@ -68,6 +70,7 @@ func (a *page) wallOf(v *kit.View, batches []store.Batch) (w wall, err error) {
 		return w, err
 	}
 	w.count(decided)
+	w.Code, w.Lost = v.Production.Code, lostOf(batches)
 	w.Filter = wallFilter{Find: strings.TrimSpace(v.Query("find")), State: v.Query("state"),
 		Empty: v.Query("empty") != ""}
 	for _, b := range slices.Backward(batches) {

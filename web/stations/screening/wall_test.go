@@ -9,6 +9,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/production"
+	"reelhouse/core/queue"
 	"reelhouse/house/housetest"
 	"reelhouse/web/webtest"
 )
@@ -64,4 +65,38 @@ func BenchmarkWall(b *testing.B) {
 		}
 	}
 	b.ReportMetric(b.Elapsed().Seconds()*1000/float64(b.N), "ms/page")
+}
+
+// What is lost is said on the wall, and rendered again for who asks there.
+func TestLostFramesAreRenderedAgainFromTheWall(t *testing.T) {
+	s := webtest.New(t)
+	sequence, number := s.Finish()
+	if _, body := s.Get("/p/TEST/screening"); strings.Contains(body, "render-lost") {
+		t.Error("something is said to be lost")
+	}
+	f, err := s.House.Record.Frame(sequence, number)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files, err := s.House.Record.Files(sequence, number)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if was, err := s.House.Record.Miss(sequence, number, f.Lease, map[string]string{files[0].Path: "is gone"}); !was ||
+		err != nil {
+		t.Fatal(was, err)
+	}
+	_, body := s.Get("/p/TEST/screening")
+	s.Says(body, "1 good frame of 1 sequence is lost", `hx-post="/p/TEST/lost"`, "hx-confirm=")
+	code, body := s.Post("/p/TEST/lost", nil)
+	if code != 200 {
+		t.Fatalf("%d %s", code, body)
+	}
+	s.Says(body, "1 frame is rendered again")
+	if f, err = s.House.Record.Frame(sequence, number); err != nil || f.State != queue.Ready {
+		t.Errorf("%+v, %v", f, err)
+	}
+	if _, body = s.Post("/p/TEST/lost", nil); !strings.Contains(body, "No frame is lost") {
+		t.Error(body)
+	}
 }

@@ -1,7 +1,9 @@
 package main
 
 import (
+	"bytes"
 	"context"
+	order "encoding/binary" // binary is the program
 	"errors"
 	"fmt"
 	"math"
@@ -17,6 +19,7 @@ import (
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/picture"
 	"reelhouse/core/production"
 	"reelhouse/house"
@@ -172,6 +175,7 @@ func (p page) text(expression string) string {
 // watches frames turn good, looks at them, and reads a depth.
 func TestTheWholeLineInTheBrowser(t *testing.T) {
 	data := seeded(t, func(p *production.Production) { p.Shots = p.Shots[:1] })
+	withSound(t, data)
 	s := start(t, data)
 	p := page{t, browser(t)}
 
@@ -251,6 +255,42 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 		held <= 0 ||
 		held >= 1000 {
 		t.Errorf("the page says %v m, the file holds %v m", shown, held)
+	}
+	p.do("play", chromedp.KeyEvent("["), chromedp.KeyEvent(" "))
+	p.wait(
+		"the sound of the cut is where the frames are",
+		`(s => !s.paused && s.currentTime > 0 && Math.abs(s.currentTime -
+		Number(s.dataset.seconds) - (Number(document.querySelector("#number").textContent) - Number(s.dataset.number)) / 24)
+		< 0.3)(document.querySelector("#sound"))`,
+	)
+	p.do("stop", chromedp.KeyEvent(" "))
+	p.wait("it is silent", `document.querySelector("#sound").paused`)
+}
+
+// withSound gives the cut of the demo ten seconds of a sound.
+func withSound(t *testing.T, data string) {
+	t.Helper()
+	const rate, seconds = 8000, 10
+	wave := []byte("RIFF\x00\x00\x00\x00WAVEfmt \x10\x00\x00\x00\x01\x00\x01\x00")
+	le := order.LittleEndian
+	for _, v := range []uint32{rate, 2 * rate, 2 | 16<<16} {
+		wave = le.AppendUint32(wave, v)
+	}
+	wave = le.AppendUint32(append(wave, "data"...), 2*rate*seconds)
+	for i := range rate * seconds {
+		wave = le.AppendUint16(wave, uint16(int16(3000*math.Sin(float64(i)/5))))
+	}
+	le.PutUint32(wave[4:], uint32(len(wave)-8))
+	h, err := house.Open(data, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sound, err := h.Assets.ImportSound("harbour.wav", bytes.NewReader(wave))
+	if err == nil {
+		_, _, err = h.Do(demoCode, house.Editing{}, edit.SetSound{Sound: sound})
+	}
+	if err := errors.Join(err, h.Close()); err != nil {
+		t.Fatal(err)
 	}
 }
 

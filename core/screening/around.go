@@ -23,7 +23,8 @@ const (
 )
 
 // Around returns a small picture of a place in a file and what surrounds it, of all of it without a place: linear light
-// through the transform of a view. Each pixel of a small place becomes several.
+// through the transform of a view. Each pixel of a small place becomes several; those that are not square are drawn as
+// wide as they are seen.
 func Around(f *picture.File, place *inspect.Window, view View) (*image.NRGBA, error) {
 	h := f.Headers[0]
 	part := image.Rect(0, 0, h.Width(), h.Height())
@@ -55,8 +56,10 @@ func Around(f *picture.File, place *inspect.Window, view View) (*image.NRGBA, er
 	if err != nil {
 		return nil, err
 	}
-	longer := max(size.X, size.Y)
-	out := image.NewNRGBA(image.Rect(0, 0, max(1, size.X*aroundEdge/longer), max(1, size.Y*aroundEdge/longer)))
+	wide, high := float64(size.X)*h.Aspect(), float64(size.Y) // as it is seen: pixels need not be square
+	longer := max(wide, high)
+	edge := func(v float64) int { return max(1, int(v*aroundEdge/longer+0.5)) }
+	out := image.NewNRGBA(image.Rect(0, 0, edge(wide), edge(high)))
 	var scale draw.Scaler = draw.ApproxBiLinear
 	if longer < aroundEdge {
 		scale = draw.NearestNeighbor

@@ -12,10 +12,12 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/cut"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/plan"
+	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/core/raster"
 	"reelhouse/core/screening"
@@ -58,6 +60,7 @@ type screeningPage struct {
 	Channels   string   // what may be looked at by itself, as JSON: lists by the codes of passes
 	Marks      string   // how what is out of range is marked
 	Viewings   []choice // the production's is chosen
+	Sound      *heard   // nil where none plays along
 }
 
 // fill shows the wall, or one sequence.
@@ -99,6 +102,23 @@ func (a *page) fill(v *kit.View) error {
 	return err
 }
 
+// A heard is the sound that plays along with a sequence.
+type heard struct {
+	cut.Heard
+	Name    string
+	Address string
+}
+
+// heardIn returns what the production's cut has of sound for a sequence, at the rate that it was rendered for.
+func heardIn(p production.Production, s store.Sequence) *heard {
+	at, ok := p.Cut.Heard(s.Spec.Shot, s.Spec.View, p.Rate)
+	if !ok {
+		return nil
+	}
+	sound := p.Cut.Sound
+	return &heard{at, sound.Name, fmt.Sprintf("/p/%s/cut/sound?%s", p.Code, sound.SHA256)}
+}
+
 // fillRoom shows the sequence that was chosen.
 func (a *page) fillRoom(v *kit.View, page *screeningPage) error {
 	if place, err := placeOf(v.Query("place")); err == nil && place != nil {
@@ -130,6 +150,7 @@ func (a *page) fillRoom(v *kit.View, page *screeningPage) error {
 			page.Passes = append(page.Passes, described)
 		}
 	}
+	page.Sound = heardIn(v.Production.Production, page.Current.Sequence)
 	if page.Channels, err = channelsOf(page.Passes); err != nil {
 		return err
 	}

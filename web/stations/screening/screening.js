@@ -173,13 +173,29 @@ async function enter(room) {
     }
   }
 
+  // The sound of the cut follows the frames: it is moved where it is off by more than is heard.
+  const sound = part("sound");
+  function hear(number) {
+    if (!sound) return;
+    const due = Number(sound.dataset.seconds) + (number - Number(sound.dataset.number)) / rate;
+    if (!playing || !part("hear").checked || due < 0 || due >= sound.duration) {
+      sound.pause();
+      return;
+    }
+    if (Math.abs(sound.currentTime - due) > 0.12) sound.currentTime = due;
+    if (sound.paused) sound.play().catch(() => {}); // without a device it plays silently
+  }
+
   // Playing keeps time: it drops frames rather than slowing down, and passes over those not finished.
   async function play() {
     playing = !playing;
     place = "";
     document.getElementById("play").setAttribute("aria-pressed", playing);
     document.getElementById("play").textContent = playing ? "Stop" : "Play";
-    if (!playing) show(at); // from the files themselves
+    if (!playing) {
+      hear(0);
+      show(at); // from the files themselves
+    }
     const good = frames.flatMap((f, i) => (f.state === "good" && closer.plays(f.number) ? [i] : []));
     if (!playing || !good.length) return;
     const from = Math.max(0, good.indexOf(at));
@@ -196,7 +212,10 @@ async function enter(room) {
       part("dropped").dataset.due = due;
       if (passed >= good.length && !closer.loops()) return stop();
       const now = passed % good.length;
-      if (now !== drawn) show(good[(drawn = now)]);
+      if (now !== drawn) {
+        show(good[(drawn = now)]);
+        hear(frames[at].number);
+      }
       requestAnimationFrame(step);
     };
     step();

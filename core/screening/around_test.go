@@ -12,7 +12,7 @@ import (
 	"reelhouse/core/pixel"
 )
 
-// Small pictures have the shape in which a frame is seen: 100 × 100 pixels that are twice as wide as high are 240 × 120.
+// Small pictures have the shape in which a frame is seen: 100 × 100 pixels, twice as wide as high, are 240 × 120.
 func TestSmallPicturesHaveTheShapeThatIsSeen(t *testing.T) {
 	for _, c := range []struct {
 		aspect float64

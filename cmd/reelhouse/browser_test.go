@@ -257,12 +257,9 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 		t.Errorf("the page says %v m, the file holds %v m", shown, held)
 	}
 	p.do("play", chromedp.KeyEvent("["), chromedp.KeyEvent(" "))
-	p.wait(
-		"the sound of the cut is where the frames are",
-		`(s => !s.paused && s.currentTime > 0 && Math.abs(s.currentTime -
-		Number(s.dataset.seconds) - (Number(document.querySelector("#number").textContent) - Number(s.dataset.number)) / 24)
-		< 0.3)(document.querySelector("#sound"))`,
-	)
+	p.wait("the sound of the cut is where the frames are", `((s, n) => !s.paused && s.currentTime > 0 &&
+		Math.abs(s.currentTime - Number(s.dataset.seconds) - (n - Number(s.dataset.number)) / 24) < 0.3)(
+		document.querySelector("#sound"), Number(document.querySelector("#number").textContent))`)
 	p.do("stop", chromedp.KeyEvent(" "))
 	p.wait("it is silent", `document.querySelector("#sound").paused`)
 }

@@ -16,6 +16,32 @@ func (p Production) FindRig(code string) (camera.Rig, bool) {
 	return find(p.Rigs, code, func(r camera.Rig) string { return r.Code })
 }
 
+// An Eye is one of the two views of a stereo pair.
+type Eye struct {
+	View, Other string // codes of it, and of the other eye
+	Left        bool
+}
+
+// EyeOf returns which eye of a stereo pair a view is; false if it is none.
+func (p Production) EyeOf(view string) (Eye, bool) {
+	v, ok := p.FindView(view)
+	if !ok {
+		return Eye{}, false
+	}
+	r, ok := p.FindRig(v.Rig)
+	if !ok || r.Kind != camera.Pair {
+		return Eye{}, false
+	}
+	left, right := r.View+"_"+r.Left, r.View+"_"+r.Right
+	switch view {
+	case left:
+		return Eye{view, right, true}, true
+	case right:
+		return Eye{view, left, false}, true
+	}
+	return Eye{}, false
+}
+
 // SetRig keeps a rig, the one of its code or a new one, and makes its views what it says: those that are there are
 // moved, missing ones are made, and surplus ones are taken away. A view that is locked, or that a shot needs, refuses
 // that.

@@ -94,6 +94,15 @@ func TestAStereoPairFollowsItsView(t *testing.T) {
 		p.Views[2].Camera != p.Views[0].Camera {
 		t.Fatalf("the eyes are %+v", p.Views[1:3])
 	}
+	if eye, ok := p.EyeOf(base + "_R"); !ok || eye != (Eye{base + "_R", base + "_L", false}) {
+		t.Errorf("the right eye is %+v, %v", eye, ok)
+	}
+	if eye, ok := p.EyeOf(base + "_L"); !ok || eye.Other != base+"_R" || !eye.Left {
+		t.Errorf("the left eye is %+v, %v", eye, ok)
+	}
+	if _, ok := p.EyeOf(base); ok {
+		t.Error("a view is an eye of itself")
+	}
 	p.Shots[0].View = base + "_R"
 	p.RenameView(base, "pier")
 	p.Views[0].Setup.Focal = 100

@@ -17,6 +17,8 @@ import (
 	"reelhouse/core/difference"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
+	"reelhouse/core/plan"
+	"reelhouse/core/production"
 	"reelhouse/core/screening"
 	"reelhouse/house/waiting"
 	"reelhouse/store"
@@ -38,6 +40,8 @@ type compared struct {
 	Changes    []setUpChange // from the sequence in the room to it
 	Modes      []choice
 	Mistake    string
+	// Eyes says that both are the eyes of a stereo pair, and Swapped that the one in the room is the right one.
+	Eyes, Swapped bool
 }
 
 // A choice is one of several.
@@ -77,14 +81,29 @@ func (a *page) comparedOf(v *kit.View, page *screeningPage) (c compared, err err
 		return c, err
 	}
 	c.With = v.Query("with")
+	eyes := 0 // how many of the choices are the other eye of the one in the room
 	for _, s := range page.Sequences {
 		if s.ID == page.Current.ID || s.Good == 0 {
 			continue
 		}
-		c.Choices = append(c.Choices, choice{
+		with := choice{
 			Value: fmt.Sprintf("s%d", s.ID),
 			Text:  fmt.Sprintf("%s v%03d, %s", s.Spec.Title(), s.Batch.Plan.VersionOf(s.Spec), s.Batch.Name),
-		})
+		}
+		if eye, ok := otherEye(v.Production.Production, page.Current.Spec, s.Spec); ok {
+			side := "left eye: "
+			if eye.Left {
+				side = "right eye: "
+			}
+			with.Text = side + with.Text
+			c.Choices = slices.Insert(c.Choices, eyes, with)
+			eyes++
+			if with.Value == c.With {
+				c.Eyes, c.Swapped = true, !eye.Left
+			}
+			continue
+		}
+		c.Choices = append(c.Choices, with)
 	}
 	for _, r := range refs {
 		c.Choices = append(c.Choices, choice{Value: fmt.Sprintf("r%d", r.ID), Text: "reference " + r.Name})
@@ -123,6 +142,12 @@ func (a *page) comparedOf(v *kit.View, page *screeningPage) (c compared, err err
 	}
 	c.Changes, err = setUpChanges(*page.Current, other)
 	return c, err
+}
+
+// otherEye returns which eye a sequence is, if another one is of the other eye of the same picture.
+func otherEye(p production.Production, s, other plan.Sequence) (production.Eye, bool) {
+	eye, ok := p.EyeOf(s.View)
+	return eye, ok && other.View == eye.Other && other.Shot == s.Shot && other.SizeCode == s.SizeCode
 }
 
 // setUpChanges returns in what the set-ups of two sequences differ: all that decides their files, but for the numbers

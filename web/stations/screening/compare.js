@@ -14,7 +14,7 @@ export async function compare(room, canvas, at) {
   const mode = part("mode");
   mode.value = new URLSearchParams(location.search).get("mode") ?? "side";
   if (!mode.value) mode.value = "side";
-  let swapped = false;
+  let swapped = part("compare").dataset.swapped !== undefined; // the left eye is the first
   let [mine, theirs] = [null, null]; // bitmaps that are shown
   let frames = [];
   if (!still) {

@@ -9,6 +9,9 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/camera"
+	"reelhouse/core/production"
+	"reelhouse/house/housetest"
 	"reelhouse/web/webtest"
 )
 
@@ -78,4 +81,40 @@ func TestReferencesAreTakenIn(t *testing.T) {
 	}
 	_, body = s.Post("/p/TEST/references/1/remove", nil)
 	s.Says(body, "There is nothing here")
+}
+
+// The other eye of a stereo pair is the first that is offered, by its role; and the left eye is the first that is
+// shown, whichever is in the room.
+func TestTheOtherEyeIsOfferedFirst(t *testing.T) {
+	h, b := housetest.New(t, "1001", func(p *production.Production) {
+		base := p.Views[0]
+		pair := camera.Rig{
+			Kind: camera.Pair, Code: "eyes", Name: "Eyes", View: base.Code, Separation: 0.1, Left: "L", Right: "R",
+		}
+		if err := p.SetRig(pair, func(production.View) (float64, error) { return 50, nil }); err != nil {
+			t.Fatal(err)
+		}
+		p.Shots[0].View, p.Shots[0].Also = base.Code, []string{"eyes"}
+	})
+	s := webtest.Over(t, h)
+	by := map[string]int64{}
+	for _, q := range b.Sequences {
+		s.Finish()
+		by[q.Spec.View[strings.LastIndexByte(q.Spec.View, '_')+1:]] = q.ID
+	}
+	if len(by) != 3 {
+		t.Fatalf("the batch has %v", by)
+	}
+	for _, c := range []struct{ in, with, says string }{{"L", "R", "right eye: "}, {"R", "L", "left eye: "}} {
+		address := fmt.Sprintf("/p/TEST/screening?sequence=%d", by[c.in])
+		_, body := s.Get(address)
+		first := fmt.Sprintf(`<option value="">nothing</option>
+            <option value="s%d">%s`, by[c.with], c.says)
+		s.Says(body, first)
+		_, body = s.Get(fmt.Sprintf("%s&with=s%d", address, by[c.with]))
+		s.Says(body, "Swap eyes")
+		if swapped := strings.Contains(body, "data-swapped"); swapped != (c.in == "R") {
+			t.Errorf("%s in the room: swapped is %v", c.in, swapped)
+		}
+	}
 }

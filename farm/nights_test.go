@@ -2,7 +2,9 @@ package farm
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"os"
@@ -12,8 +14,10 @@ import (
 	"testing"
 	"time"
 
+	"reelhouse/core/lut"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/house"
@@ -83,6 +87,31 @@ func TestASceneThatIsAwayCostsNoTry(t *testing.T) {
 	stop()
 	if n.Trouble() != "" {
 		t.Errorf("the node still says %q", n.Trouble())
+	}
+}
+
+// Nor does a look-up table that is not there, through which a review output goes; with it, that is rendered.
+func TestATableThatIsAwayCostsNoTry(t *testing.T) {
+	const text = "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n"
+	h, b := housetest.New(t, "1001", func(p *production.Production) {
+		p.LUTs = []production.LUTFile{{
+			Code: "negative", SHA256: fmt.Sprintf("%x", sha256.Sum256([]byte(text))), Input: lut.Input{Curve: lut.SRGB},
+		}}
+		p.Picture.Viewing = pixel.ViewLUT("negative")
+		review := output.Usual()[1]
+		review.Viewed, review.Stamp.On = true, false
+		p.Outputs, p.Shots[0].Outputs = []output.Output{review}, []string{review.Code}
+		p.ShotDefaults.Outputs = []string{review.Code}
+	})
+	n, _ := start(t, h, "good")
+	stays(t, n, "batch 1 waits: its look-up table cannot be read")
+	if _, err := h.Assets.ImportLUT("negative.cube", strings.NewReader(text)); err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range all(t, n, b, queue.Good) {
+		if f.Attempts != 1 {
+			t.Errorf("frame %d took %d tries: %s", f.Number, f.Attempts, f.Reason)
+		}
 	}
 }
 

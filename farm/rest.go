@@ -11,6 +11,7 @@ import (
 	"sync"
 	"time"
 
+	"reelhouse/core/production"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -139,10 +140,16 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 	if errors.As(err, &start) {
 		return &fault{reason: start.Error(), sure: true}
 	}
-	for what, path := range map[string]string{
+	from := map[string]string{
 		"scene file":  n.House.Assets.ScenePath(l.Batch.Plan.Scene),
 		"environment": n.House.Assets.EnvironmentPath(l.Sequence.Spec.Environment),
-	} {
+	}
+	for _, f := range l.Sequence.Spec.Files {
+		if sum := f.Encoding.LUT.SHA256; sum != "" {
+			from["look-up table"] = n.House.Assets.LUTPath(production.LUTFile{SHA256: sum})
+		}
+	}
+	for what, path := range from {
 		if path == "" {
 			continue
 		}

@@ -23,8 +23,8 @@ const (
 type wall struct {
 	Filter wallFilter
 	Cards  []wallCard
-	More   int // that are not shown
-	All    int // sequences, whatever is filtered
+	More   int    // that are not shown
+	All    int    // sequences, whatever is filtered
 	Code   string // of the production
 	Lost   lostCount
 	// Given is how many verdicts there are, and Retakes how many frames are to be made again.

@@ -188,7 +188,9 @@ func (o Output) Encoding(agreed Agreed) Encoding {
 	if o.Viewed && !e.Floating() {
 		switch {
 		case agreed.LUT.SHA256 != "":
-			e.LUT = agreed.LUT
+			if e.LUT = agreed.LUT; e.Curve == pixel.Linear { // its codes are those of a display
+				e.Curve = pixel.SRGB
+			}
 		case agreed.Viewing == pixel.ViewSoft:
 			e.Viewing, e.Curve = pixel.ViewSoft, pixel.SRGB
 		default:

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/lut"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
@@ -213,5 +214,42 @@ func TestBytesGrowWithWhatIsStored(t *testing.T) {
 		if c[0] >= c[1] {
 			t.Errorf("%v bytes are not fewer than %v", c[0], c[1])
 		}
+	}
+}
+
+// What an output becomes that goes through the viewing transform: codes of a display, in every case, and no floats.
+func TestViewedOutputs(t *testing.T) {
+	soft := Agreed{Display: pixel.BT1886, Viewing: pixel.ViewSoft}
+	table := LUT{SHA256: "aa", Input: lut.Input{Curve: lut.SRGB}}
+	tabled := Agreed{Display: pixel.BT1886, Viewing: "lut:a", LUT: table}
+	review := Usual()[1]
+	review.Viewed = true
+	linear := review
+	linear.Curve = pixel.Linear
+	for name, c := range map[string]struct {
+		of      Output
+		agreed  Agreed
+		curve   pixel.Curve
+		viewing pixel.Viewing
+		lut     LUT
+	}{
+		"a curve":         {review, Agreed{Viewing: pixel.ViewBT1886}, pixel.BT1886, "", LUT{}},
+		"plain":           {review, Agreed{Display: pixel.Gamma22}, pixel.SRGB, "", LUT{}},
+		"soft":            {review, soft, pixel.SRGB, pixel.ViewSoft, LUT{}},
+		"a table":         {review, tabled, pixel.BT1886, "", table},
+		"a linear one":    {linear, Agreed{Viewing: "lut:a", LUT: table}, pixel.SRGB, "", table},
+		"not asked for":   {Usual()[1], Agreed{Viewing: "lut:a", LUT: table}, pixel.SRGB, "", LUT{}},
+		"a master":        {Usual()[0], Agreed{Viewing: pixel.ViewSoft}, pixel.Linear, "", LUT{}},
+		"as floats later": {review.Switch(EXR), Agreed{Viewing: pixel.ViewSoft}, pixel.Linear, "", LUT{}},
+	} {
+		e := c.of.Encoding(c.agreed)
+		if e.Curve != c.curve || e.Viewing != c.viewing || e.LUT != c.lut || e.Check() != nil {
+			t.Errorf("%s: %+v, %v", name, e, e.Check())
+		}
+	}
+	master := Usual()[0]
+	master.Viewed = true
+	if field, err := master.Check(); field != "viewed" || err == nil {
+		t.Errorf("a viewed master: %s, %v", field, err)
 	}
 }

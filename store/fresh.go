@@ -21,6 +21,7 @@ type turns struct {
 	frames frame.Set
 	list   []plan.Turn // nil where they come in the order of their numbers
 	grows  bool        // frames may be added
+	order  plan.Order  // of the batch
 }
 
 func (t turns) count() int { return t.frames.Count() }
@@ -39,7 +40,12 @@ const keptTurns = 256
 // shares a transaction with the sending, from there.
 func (s *Store) turnsOf(q queryer, sequence int64) (turns, error) {
 	if t, known := s.turns.Get(sequence); known {
-		return t, nil
+		var order plan.Order // which a person may have changed
+		err := q.QueryRow("SELECT b.frame_order FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.id = ?",
+			sequence).Scan(&order)
+		if err != nil || order == t.order {
+			return t, err
+		}
 	}
 	t, err := s.readTurns(s.read, sequence)
 	switch {
@@ -53,10 +59,9 @@ func (s *Store) turnsOf(q queryer, sequence int64) (turns, error) {
 
 func (s *Store) readTurns(q queryer, sequence int64) (t turns, err error) {
 	var frames string
-	var order plan.Order
 	var gated bool
 	err = q.QueryRow("SELECT q.frames, b.frame_order, q.gate > 0, q.task = 'repeat' FROM sequence q "+
-		"JOIN batch b ON b.id = q.batch_id WHERE q.id = ?", sequence).Scan(&frames, &order, &gated, &t.grows)
+		"JOIN batch b ON b.id = q.batch_id WHERE q.id = ?", sequence).Scan(&frames, &t.order, &gated, &t.grows)
 	if errors.Is(err, sql.ErrNoRows) {
 		return t, fmt.Errorf("sequence %d: %w", sequence, ErrNotFound)
 	} else if err != nil {
@@ -68,8 +73,8 @@ func (s *Store) readTurns(q queryer, sequence int64) (t turns, err error) {
 	if t.frames, err = frame.Parse(frames); err != nil {
 		return t, fmt.Errorf("sequence %d: %w", sequence, err)
 	}
-	if order != plan.InOrder || gated {
-		t.list = order.Turns(t.frames)
+	if t.order != plan.InOrder || gated {
+		t.list = t.order.Turns(t.frames)
 	}
 	if gated { // its first, middle and last frame come before all others
 		ends := t.frames.Ends()

@@ -4,11 +4,13 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 	"reelhouse/core/work"
 	"reelhouse/house"
@@ -114,6 +116,41 @@ func priorityCommand() *cobra.Command {
 					return err
 				}
 				return printJSON(cmd.OutOrStdout(), map[string]any{"address": args[0], "priority": n})
+			})
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+func orderCommand() *cobra.Command {
+	var data string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use:   "order BATCH in-order|ends|coarse",
+		Short: "Change which frames of a batch come first; those under way are finished",
+		Args:  cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			a, err := queue.ParseAddress(args[0])
+			if err != nil || a.Shot != "" {
+				return usagef("name a batch by its number")
+			}
+			order := plan.Order(args[1])
+			if args[1] == "in-order" {
+				order = plan.InOrder
+			} else if order == plan.InOrder || !slices.Contains(plan.Orders(), order) {
+				return usagef("there is no order %q of frames; there are in-order, ends and coarse", args[1])
+			}
+			return beside(data, func(h *house.House) error {
+				b, err := h.Record.BatchAlone(a.Batch)
+				if err == nil {
+					err = h.Record.Reorder(b.Plan.Production, a.Batch, order)
+				}
+				if err != nil || !asJSON {
+					return err
+				}
+				return printJSON(cmd.OutOrStdout(), map[string]any{"address": args[0], "order": args[1]})
 			})
 		},
 	}

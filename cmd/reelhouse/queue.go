@@ -21,7 +21,8 @@ import (
 // of what they change within two seconds.
 func queueCommands() []*cobra.Command {
 	all := []*cobra.Command{
-		queueCommand(), waitCommand(), failuresCommand(), logCommand(), priorityCommand(), needsCommand(),
+		queueCommand(), waitCommand(), failuresCommand(), logCommand(), priorityCommand(), orderCommand(),
+		needsCommand(),
 		rerenderCommand(), followCommand(), verdictCommand(), verdictsCommand(), retakesCommand(),
 		pauseCommand("pause", "Let no node take a task; what is under way goes on", (*store.Store).Pause),
 		pauseCommand("resume", "Let nodes take tasks again", (*store.Store).Resume),

@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 	"reelhouse/core/work"
 	"reelhouse/store"
@@ -99,20 +100,44 @@ func past(e queue.Event) string {
 	return "Dropped"
 }
 
+// batchOf reads which batch of which production a form is about, and on whose page it was sent.
+func (a *page) batchOf(c *echo.Context) (p store.Revision, of string, id int64, err error) {
+	if p, err = a.House.Record.Production(c.Param("code")); err != nil {
+		return p, "", 0, err
+	}
+	if id, err = strconv.ParseInt(c.FormValue("batch"), 10, 64); err != nil {
+		return p, "", 0, echo.NewHTTPError(http.StatusUnprocessableEntity, "Name a batch by its number.")
+	}
+	b, err := a.House.Record.BatchAlone(id)
+	if err != nil {
+		return p, "", 0, err
+	}
+	if of = ofProduction(c, p.Code); !strings.EqualFold(b.Plan.Production, of) {
+		err = fmt.Errorf("batch %d of production %s: %w", id, of, store.ErrNotFound)
+	}
+	return p, of, id, err
+}
+
+// order lets the frames of a batch come in another order.
+func (a *page) order(c *echo.Context) error {
+	p, of, id, err := a.batchOf(c)
+	if err != nil {
+		return err
+	}
+	order := plan.Order(c.FormValue("value"))
+	switch err := a.House.Record.Reorder(of, id, order); {
+	case errors.Is(err, store.ErrNotPersons):
+		return echo.NewHTTPError(http.StatusUnprocessableEntity, kit.Capital(err.Error())+".")
+	default:
+		return a.answer(c, p, "Frames come so now: "+order.Name()+".", err)
+	}
+}
+
 // priority moves a batch in the queue.
 func (a *page) priority(c *echo.Context) error {
-	p, err := a.House.Record.Production(c.Param("code"))
+	p, _, id, err := a.batchOf(c)
 	if err != nil {
 		return err
-	}
-	id, err := strconv.ParseInt(c.FormValue("batch"), 10, 64)
-	if err != nil {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, "Name a batch by its number.")
-	}
-	if b, err := a.House.Record.BatchAlone(id); err != nil {
-		return err
-	} else if of := ofProduction(c, p.Code); !strings.EqualFold(b.Plan.Production, of) {
-		return fmt.Errorf("batch %d of production %s: %w", id, of, store.ErrNotFound)
 	}
 	n, err := strconv.Atoi(c.FormValue("value"))
 	if err != nil || n < -store.MostPriority || n > store.MostPriority {

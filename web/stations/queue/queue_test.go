@@ -178,6 +178,22 @@ func TestPeopleActOnTheQueue(t *testing.T) {
 			t.Errorf("priority is %d", b.Priority)
 		}
 	}
+	id := strconv.FormatInt(s.Batch.ID, 10)
+	for value, want := range map[string]string{
+		"ends": "first, middle and last frames", "backwards": "There is no order", "": "in order",
+	} {
+		if _, body := s.Post("/p/TEST/order", url.Values{"batch": {id}, "value": {value}}); !strings.Contains(
+			strings.ToLower(body), strings.ToLower(want)) {
+			t.Errorf("order %q: it says\n%s", value, body)
+		}
+	}
+	if _, body := s.Post("/p/TEST/order", url.Values{"batch": {"99"}, "value": {"ends"}}); strings.Contains(body,
+		"come so now") {
+		t.Error("the order of no batch was changed")
+	}
+	if _, body := s.Get("/p/TEST/queue?open=" + id); !strings.Contains(body, `id="order-`+id+`"`) {
+		t.Error("the page offers no order")
+	}
 	if _, body := s.Get("/p/TEST/frame/" + sequence + "/1002"); !strings.Contains(body, "Nothing has been said") {
 		t.Errorf("side sheet:\n%s", body)
 	}

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 	"reelhouse/core/work"
 	"reelhouse/store"
@@ -32,9 +33,30 @@ type shownBatch struct {
 	Failures   []shownFailure
 	Actions    []kit.Action
 	Prioritise kit.Edit // sets its priority
+	Reorder    kit.Edit // sets the order of its frames
+	Orders     []orderChoice
 	Needs      kit.Edit // sets what its tasks need
 	Common     string   // what people say that all of its tasks need, "" for nothing
 	Various    bool     // they say different things of its sequences
+}
+
+// An orderChoice is an order in which frames of a batch may come.
+type orderChoice struct {
+	plan.Order
+	Chosen bool
+}
+
+// orders returns the orders of frames, that of a batch chosen.
+func (a *page) orders(batch int64) ([]orderChoice, error) {
+	now, err := a.House.Record.FrameOrder(batch)
+	if err != nil {
+		return nil, err
+	}
+	var all []orderChoice
+	for _, o := range plan.Orders() {
+		all = append(all, orderChoice{o, o == now})
+	}
+	return all, nil
 }
 
 // Code is the production that it is of.
@@ -184,6 +206,12 @@ func (s shownSequence) Good() int { return s.Counts[queue.Good] }
 func (a *page) showBatch(code string, b store.Batch, opened bool, only int64) (shown shownBatch, err error) {
 	of, id := b.Plan.Production, strconv.FormatInt(b.ID, 10)
 	shown = shownBatch{Batch: b, Page: code, Opened: opened, Actions: actionsOf(code, of, b.Sums, "batch", id)}
+	shown.Reorder = post(code, "", "", "order", "batch", id, "production", of).Edit
+	if opened {
+		if shown.Orders, err = a.orders(b.ID); err != nil {
+			return shown, err
+		}
+	}
 	shown.Prioritise = post(code, "", "", "priority", "batch", id, "production", of).Edit
 	shown.Needs = post(code, "", "", "needs", "batch", id, "production", of).Edit
 	shown.Percent = 100 * b.Sums[queue.Good] / max(1, b.Sums.Total()-b.Sums[queue.Dropped])

@@ -63,6 +63,7 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/act", a.act, kit.SmallForm())
 	p.POST("/verify", a.verify, kit.SmallForm())
 	p.POST("/priority", a.priority, kit.SmallForm())
+	p.POST("/order", a.order, kit.SmallForm())
 	p.POST("/needs", a.needs, kit.SmallForm())
 	p.POST("/pause", a.pause, kit.SmallForm())
 	p.POST("/failures", a.retryReason, kit.SmallForm())

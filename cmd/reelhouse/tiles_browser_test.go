@@ -87,7 +87,10 @@ func TestAPageThatChangesKeepsFocusAndClicks(t *testing.T) {
 	}
 	const last = `section g[data-frame="1048"]`
 	act("hold")
-	p.wait("the last frame is held", `document.querySelector('`+last+`')?.dataset.state === "held"`)
+	p.wait("the last frame is held, and nothing moves the page", `document.fonts.status === "loaded" &&
+		document.querySelector('`+last+`')?.dataset.state === "held" &&
+		!document.querySelector("section g[data-state=rendering], section g[data-state=checking]") &&
+		document.querySelector("#ticket").textContent.includes("Nothing is rendering")`)
 	p.do("go to it by keyboard", chromedp.Focus(last))
 	var x, y float64
 	place := p.text(

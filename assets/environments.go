@@ -21,7 +21,7 @@ func (l *Library) EnvironmentPath(e production.EnvironmentFile) string {
 	if e.SHA256 == "" {
 		return ""
 	}
-	return l.path("environments", e.SHA256+strings.ToLower(path.Ext(e.Name)))
+	return l.path("environments", filepath.Base(e.SHA256)+strings.ToLower(path.Ext(e.Name)))
 }
 
 // ImportEnvironment reads an equirectangular picture, OpenEXR or Radiance HDR, and keeps it if it is a good one.

@@ -23,9 +23,9 @@ import (
 // ScenePath returns where a scene file is kept.
 func (l *Library) ScenePath(f production.SceneFile) string {
 	if f.Opaque != nil {
-		return l.path("scenes", f.SHA256+opaqueExt(f.Name)) // outside renderers go by the ending of the name
+		return l.path("scenes", filepath.Base(f.SHA256)+opaqueExt(f.Name)) // outside renderers go by the ending of the name
 	}
-	return l.path("scenes", f.SHA256+".gltf")
+	return l.path("scenes", filepath.Base(f.SHA256)+".gltf")
 }
 
 // opaqueExt returns the ending of a file's name, if it is a plain one.

@@ -129,7 +129,7 @@ func (a *page) order(c *echo.Context) error {
 	case errors.Is(err, store.ErrNotPersons):
 		return echo.NewHTTPError(http.StatusUnprocessableEntity, kit.Capital(err.Error())+".")
 	default:
-		return a.answer(c, p, "Frames come so now: "+order.Name()+".", err)
+		return a.answer(c, p, "Order of frames now: "+order.Name()+".", err)
 	}
 }
 

@@ -188,7 +188,7 @@ func TestPeopleActOnTheQueue(t *testing.T) {
 		}
 	}
 	if _, body := s.Post("/p/TEST/order", url.Values{"batch": {"99"}, "value": {"ends"}}); strings.Contains(body,
-		"come so now") {
+		"Order of frames now") {
 		t.Error("the order of no batch was changed")
 	}
 	if _, body := s.Get("/p/TEST/queue?open=" + id); !strings.Contains(body, `id="order-`+id+`"`) {

@@ -22,10 +22,11 @@ import (
 
 // ScenePath returns where a scene file is kept.
 func (l *Library) ScenePath(f production.SceneFile) string {
-	if f.Opaque != nil {
-		return l.path("scenes", filepath.Base(f.SHA256)+opaqueExt(f.Name)) // outside renderers go by the ending of the name
+	ending := ".gltf"
+	if f.Opaque != nil { // outside renderers go by the ending of the name
+		ending = opaqueExt(f.Name)
 	}
-	return l.path("scenes", filepath.Base(f.SHA256)+".gltf")
+	return l.path("scenes", filepath.Base(f.SHA256)+ending)
 }
 
 // opaqueExt returns the ending of a file's name, if it is a plain one.

@@ -47,7 +47,7 @@ func TestFreshFramesAreFramesLikeAnyOther(t *testing.T) {
 				}
 			}
 			event, ends := queue.PersonsEvents()[random.IntN(4)], random.IntN(4)
-			what := random.IntN(5)
+			what := random.IntN(6)
 			var results [2]any
 			for i, s := range both {
 				if s == plain {
@@ -81,6 +81,11 @@ func happens(t *testing.T, s *Store, what int, scope Scope, event queue.Event, e
 		n, _, err := s.Begin(time.Now())
 		must(t, err)
 		return n
+	case 5:
+		if scope.Batch > 0 {
+			must(t, s.Reorder(scope.Production, scope.Batch, plan.Orders()[ends%len(plan.Orders())]))
+		}
+		return nil
 	}
 	l, err := s.Lease("n")
 	must(t, err)

@@ -346,8 +346,10 @@ func (s *Store) MakeAgain(scope Scope, everything bool) (changed int, err error)
 		if _, _, err := scope.batchIn(tx); err != nil {
 			return err
 		}
-		changed, err = makeAgain(tx, scope, everything || scope.Frame != nil)
-		return err
+		if changed, err = makeAgain(tx, scope, everything || scope.Frame != nil); err != nil {
+			return err
+		}
+		return waitAgain(tx, scope)
 	})
 	if err == nil && changed == 0 {
 		err = fmt.Errorf("%w: no follow-up here is out of date", ErrNothing)

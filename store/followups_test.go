@@ -411,7 +411,7 @@ func TestFramesAreRepeated(t *testing.T) {
 
 // Whatever is done in whatever order: no task is handed out that has to wait, and counters are what rows are.
 func TestNothingThatWaitsIsHandedOut(t *testing.T) {
-	for seed := range uint64(24) {
+	for seed := range uint64(40) {
 		random := rand.New(rand.NewPCG(seed, 19))
 		s := open(t)
 		b := sendAs(t, s, Sending{Gate: true, FollowUps: []FollowUp{sums, values}}, "1-6", "1-4")
@@ -428,7 +428,7 @@ func TestNothingThatWaitsIsHandedOut(t *testing.T) {
 		scopes = append(scopes, scope(b))
 		var open []*Lease
 		for range 120 {
-			switch random.IntN(6) {
+			switch random.IntN(8) {
 			case 0, 1:
 				l, task := next(t, s)
 				if l == nil {
@@ -438,6 +438,9 @@ func TestNothingThatWaitsIsHandedOut(t *testing.T) {
 				if l.Sequence.Follows > 0 {
 					if in, err := s.InputsOf(l.Sequence, l.Number); err != nil || len(in) == 0 {
 						t.Fatalf("seed %d: %s is handed out without inputs, %v", seed, task, err)
+					}
+					if n := unfinished(t, s, l); n > 0 {
+						t.Fatalf("seed %d: %s is handed out, and %d of its inputs are not made", seed, task, n)
 					}
 				} else if l.Sequence.AtGate && !l.Sequence.Spec.Frames.Ends().Contains(l.Number) {
 					t.Fatalf("seed %d: %s is handed out, and its gate is closed", seed, task)
@@ -470,10 +473,31 @@ func TestNothingThatWaitsIsHandedOut(t *testing.T) {
 					_, err := s.Miss(q.ID, n, f.Lease, map[string]string{q.Spec.Files[0].Path.Frame(n): "is gone"})
 					must(t, err)
 				}
+			case 6:
+				must(t, s.Reorder("SALT", b.ID, plan.Orders()[random.IntN(len(plan.Orders()))]))
+			case 7:
+				_, err := s.MakeAgain(scopes[random.IntN(len(scopes))], random.IntN(2) == 0)
+				if err != nil && !errors.Is(err, ErrNothing) {
+					t.Fatalf("seed %d: %v", seed, err)
+				}
 			}
 		}
 		counted(t, s, b, seed)
 	}
+}
+
+// unfinished returns how many frames there are that a task of a follow-up is made from and that are still to be made.
+func unfinished(t *testing.T, s *Store, l *Lease) (n int) {
+	t.Helper()
+	all, err := s.Frames(l.Sequence.Follows)
+	must(t, err)
+	for _, f := range all {
+		if byFrame := l.Sequence.Spec.FollowUp.ByFrame; byFrame && f.Number == l.Number && f.State != queue.Good ||
+			!byFrame && f.State != queue.Good && f.State != queue.Dropped {
+			n++
+		}
+	}
+	return n
 }
 
 // counted compares the counters of a batch and its sequences with their frames.

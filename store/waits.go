@@ -342,6 +342,24 @@ func (s *Store) wentMissing(tx *writing, sequence int64, number int) error {
 	return err
 }
 
+// waitAgain lets follow-ups in a scope, and those of its sequences, wait again that have not begun, and of which frames
+// that they are made from are not there, or made once more. None of them is fresh: those that may begin have rows.
+func waitAgain(tx *writing, scope Scope) error {
+	to, err := queue.Ready.Next(queue.Waits)
+	if err != nil {
+		return err
+	}
+	where, of := scope.sequences()
+	_, err = tx.Exec(`UPDATE frame SET state = ? WHERE state = 'ready' AND sequence_id IN (SELECT u.id FROM sequence u
+			WHERE u.follows > 0 AND u.ready > 0 AND EXISTS (SELECT 1 FROM sequence s
+				WHERE s.id IN (u.id, u.follows) AND s.`+where+`))
+		AND EXISTS (SELECT 1 FROM sequence u JOIN sequence q ON q.id = u.follows WHERE u.id = frame.sequence_id
+			AND (u.by_frame = 0 AND q.blocked + q.ready + q.rendering + q.checking + q.lost + q.failed + q.held > 0
+				OR u.by_frame = 1 AND NOT EXISTS (SELECT 1 FROM frame i WHERE i.sequence_id = q.id
+					AND i.number = frame.number AND i.state = 'good')))`, append([]any{to}, of...)...)
+	return err
+}
+
 // stillFollows lets a frame of a follow-up that was given back wait if what it is made from was lost meanwhile.
 func (s *Store) stillFollows(tx *writing, sequence int64, number int) error {
 	result, err := tx.Exec(`UPDATE frame SET state = 'blocked' WHERE sequence_id = ? AND number = ? AND state = 'ready'
@@ -357,8 +375,11 @@ func (s *Store) stillFollows(tx *writing, sequence int64, number int) error {
 }
 
 // wereMoved does what follows from what a person has done to frames of a scope: gates may open, and follow-ups may
-// begin, or are left out with what they follow.
+// begin, wait again, or are left out with what they follow.
 func (s *Store) wereMoved(tx *writing, scope Scope) error {
+	if err := waitAgain(tx, scope); err != nil {
+		return err
+	}
 	where, args := scope.sequences()
 	const waiting = "batch_id IN (SELECT b.id FROM batch b WHERE NOT " + waitsItself + ") AND (gate = 1 OR follows > 0)"
 	if _, err := s.unblock(tx, waiting+" AND "+where, args...); err != nil {

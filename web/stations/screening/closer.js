@@ -4,6 +4,8 @@
 const bins = 256;
 const colours = { R: "#ff7a70", G: "#7bd88f", B: "#7aa8ff" };
 
+import { layTiles } from "/static/screening/tiles.js";
+
 // lookCloser takes the room and what it shows; at is how the room is asked and told.
 export function lookCloser(room, canvas, at) {
   const part = (id) => document.getElementById(id);
@@ -70,6 +72,7 @@ export function lookCloser(room, canvas, at) {
   // What is enlarged is moved by dragging; the zoom is of the picture as it fits the room.
   let zoom = 1;
   let [x, y] = [0, 0];
+  const tiles = layTiles(stage, canvas, (tile) => (at.plain() ? `${at.address("tile")}${query()}&${tile}` : ""));
   function place() {
     const [width, height] = [stage.clientWidth, stage.clientHeight];
     x = Math.min(0, Math.max(width * (1 - zoom), x));
@@ -79,6 +82,7 @@ export function lookCloser(room, canvas, at) {
       of.style.transform = zoom === 1 ? "" : `translate(${x}px, ${y}px) scale(${zoom})`;
     }
     canvas.style.imageRendering = perPixel() >= 2 ? "pixelated" : "auto";
+    tiles.lay();
     part("zoom").textContent = zoom === 1 ? "fit" : `${Math.round(100 * perPixel())} %`;
   }
 
@@ -87,7 +91,7 @@ export function lookCloser(room, canvas, at) {
 
   // magnify keeps what is at a point of the stage where it is.
   function magnify(to, px = stage.clientWidth / 2, py = stage.clientHeight / 2) {
-    to = Math.min(64, Math.max(1, to));
+    to = Math.min(Math.max(64, (16 * zoom) / perPixel()), Math.max(1, to));
     x = px - ((px - x) * to) / zoom;
     y = py - ((py - y) * to) / zoom;
     zoom = to;
@@ -237,6 +241,7 @@ export function lookCloser(room, canvas, at) {
     viewing: () => part("viewing").value,
     measure,
     entered: enter,
+    sharpen: tiles.lay,
     loops: () => part("loops").checked,
     plays: (number) => number >= first && number <= last,
     keys: {

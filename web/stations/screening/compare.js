@@ -7,7 +7,13 @@ export async function compare(room, canvas, at) {
   const { with: other, base, output } = box.dataset;
   const still = "still" in box.dataset;
   const context = canvas.getContext("2d");
-  const nothing = { paint: (bitmap) => put(context, bitmap), find: async () => null, shares: () => [1, 1], keys: {} };
+  const nothing = {
+    paint: (bitmap) => put(context, bitmap),
+    find: async () => null,
+    shares: () => [1, 1],
+    own: () => true,
+    keys: {},
+  };
   if (!other) return nothing;
 
   const second = part("other");
@@ -244,6 +250,8 @@ export async function compare(room, canvas, at) {
   return {
     paint,
     find,
+    // own says that the first stage shows the room's own picture, and nothing else.
+    own: () => !theirs || (["side", "over"].includes(mode.value) && !swapped),
     shares: () => ({ side: [2, 1], over: [1, 2] })[mode.value] ?? [1, 1],
     keys: { t: swap },
   };

@@ -12,7 +12,7 @@ async function enter(room) {
   const { base, output } = room.dataset;
   const rate = Number(room.dataset.rate);
 
-  let compared = { shares: () => [1, 1], keys: {} }; // until it is known with what
+  let compared = { shares: () => [1, 1], own: () => true, keys: {} }; // until it is known with what
   // The picture is as large as the room allows, in its own shape.
   const fit = () => {
     const edge = (canvas.width * (Number(room.dataset.pixel) || 1)) / canvas.height;
@@ -69,6 +69,7 @@ async function enter(room) {
     address: (what) =>
       `${base}/${frames[at].number}/${what}/${pass}?stops=${stops}&viewing=${closer.viewing()}&output=${output}`,
     marked: () => place,
+    plain: () => !playing && Boolean(canvas.dataset.shows) && compared.own(),
     mark: (of) => {
       place = of;
       show(at);
@@ -166,6 +167,7 @@ async function enter(room) {
       say(`Frame ${number} is ${frames[at].state}${frames[at].reason ? `: ${frames[at].reason}` : ""}.`);
     } finally {
       clearTimeout(patience);
+      if (mine === shown) closer.sharpen();
     }
     for (let next = 1; next <= (playing ? 16 : 3); next++) {
       const index = at + next < frames.length ? at + next : playing ? at + next - frames.length : -1;

@@ -2,6 +2,7 @@ package screening_test
 
 import (
 	"encoding/json"
+	"image"
 	"image/png"
 	"net/http"
 	"os"
@@ -87,5 +88,36 @@ func TestAFileThatWasTakenAwayIsSaid(t *testing.T) {
 		"/1001/beauty"); status != http.StatusGone ||
 		!strings.Contains(body, "no longer there") {
 		t.Errorf("%d %s", status, body)
+	}
+}
+
+func TestTilesAreCutFromAPicture(t *testing.T) {
+	s := webtest.New(t)
+	sequence, number := s.Finish()
+	at := "/p/TEST/screen/" + strconv.FormatInt(sequence, 10) + "/" + strconv.Itoa(number)
+	_, whole := s.Get(at + "/depth")
+	_, cut := s.Get(at + "/tile/depth?by=1&x=0&y=0")
+	want, err := png.Decode(strings.NewReader(whole))
+	if err != nil {
+		t.Fatal(err)
+	}
+	got, err := png.Decode(strings.NewReader(cut))
+	if err != nil || got.Bounds() != want.Bounds().Intersect(image.Rect(0, 0, 512, 512)) {
+		t.Fatalf("%v: %v of %v", err, got, want.Bounds())
+	}
+	for _, p := range []image.Point{{}, {X: 3, Y: 3}, got.Bounds().Max.Sub(image.Pt(1, 1))} {
+		if got.At(p.X, p.Y) != want.At(p.X, p.Y) {
+			t.Errorf("%v is %v, and %v in the whole", p, got.At(p.X, p.Y), want.At(p.X, p.Y))
+		}
+	}
+	for path, want := range map[string]int{
+		"/tile/beauty?by=1&x=0&y=0&channel=A": 200, "/tile/beauty?by=2&x=0&y=0": 400, "/tile/beauty?by=0&x=0&y=0": 400,
+		"/tile/beauty?by=1&x=-1&y=0": 404, "/tile/beauty?by=1&x=9&y=0": 404, "/tile/beauty?x=a": 400,
+		"/tile/motion?by=1&x=0&y=0": 404, "/tile/nothing?by=1&x=0&y=0": 404,
+		"/tile/beauty?by=1&x=0&y=9223372036854775807": 404, "/tile/beauty?by=1&x=0&y=0&output=none": 404,
+	} {
+		if status, body := s.Get(at + path); status != want {
+			t.Errorf("%s: %d, want %d\n%s", path, status, want, webtest.Said(body))
+		}
 	}
 }

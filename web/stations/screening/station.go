@@ -23,6 +23,7 @@ const key kit.Key = "screening"
 type page struct {
 	*kit.App
 	frames  *waiting.Shelf[*pixel.Image]  // that were shown last
+	bands   *waiting.Shelf[*pixel.Image]  // of which tiles were cut last
 	decoded *waiting.Shelf[*picture.File] // that were asked last, see opened
 	small   *waiting.Shelf[[]byte]        // pictures of places, and of frames on the wall, as files
 	reading *waiting.Line
@@ -34,6 +35,7 @@ type page struct {
 func Station(a *kit.App) kit.Station {
 	p := &page{
 		App: a, frames: waiting.NewShelf(cacheFrames, cacheBytes, size), reading: waiting.NewLine(readAtOnce),
+		bands:   waiting.NewShelf(cacheFrames, bandBytes, size),
 		decoded: waiting.NewShelf(decodedFiles, decodedBytes, decodedSize),
 		viewing: preview.NewViewings(a.House), ahead: make(chan int64, 1),
 		small: waiting.NewShelf(smallPictures, smallBytes, func(b []byte) int64 { return int64(len(b)) }),
@@ -82,6 +84,7 @@ func (a *page) routes(p *echo.Group) {
 	p.GET("/screen/:sequence/:frame/play/:pass", a.play)
 	p.GET("/screen/:sequence/:frame/around", a.around)
 	p.GET("/screen/:sequence/:frame/spread/:pass", a.spread)
+	p.GET("/screen/:sequence/:frame/tile/:pass", a.tile)
 	p.GET("/screen/:sequence/:frame/:pass", a.screenPicture)
 }
 

@@ -31,7 +31,7 @@ func TestHungryScenesDoNotReachTheServer(t *testing.T) {
 	_, _, err = l.ImportScene("hungry.glb", strings.NewReader("anything"))
 	_, around := l.ImportEnvironment("hungry.hdr", strings.NewReader("anything"))
 	_, cameras := l.ImportOpaque("hungry.usda", strings.NewReader("anything"), production.Opaque{})
-	_, reference := l.ImportReference("hungry.png", strings.NewReader("anything"))
+	_, reference := l.ImportReference(t.Context(), "hungry.png", strings.NewReader("\x89PNG\r\n\x1a\nanything"))
 	for _, err := range []error{err, around, cameras, reference} {
 		if err == nil || !strings.Contains(err.Error(), "takes more than it may") {
 			t.Errorf("it was taken in: %v", err)

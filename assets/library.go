@@ -5,7 +5,7 @@
 //	scenes/        scene files, named by their SHA-256
 //	environments/  equirectangular pictures that light scenes, likewise
 //	sounds/        what plays along with cuts, likewise
-//	references/    pictures that frames are held against, likewise
+//	references/    pictures and movies that frames are held against, likewise
 //	luts/          look-up tables through which light is shown, likewise
 //	incoming/      scene files that may be imported from the pages
 package assets
@@ -18,13 +18,16 @@ import (
 
 	"reelhouse/core/cut"
 	"reelhouse/core/lut"
+	"reelhouse/ffmpeg"
 )
 
 // A Library is the assets of an installation. It may be used by many goroutines at once.
 type Library struct {
 	dir string
 	// Admit reads a file that comes in before the library does, where it can do no harm; nil for nobody.
-	Admit     func(kind Admission, path string) error
+	Admit func(kind Admission, path string) error
+	// Movies are the programs that read movies.
+	Movies    ffmpeg.Programs
 	admitting sync.Mutex // one at a time: each may take much memory
 
 	scenes *cache[readScene]

@@ -23,14 +23,14 @@ var rows = []string{
 	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",
 	"fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg",
 	"imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
-	"picture", "framefile", "preflight", "queue", "work", "review", "trace", "inspect", "followup", "screening",
-	"delivery",
+	"picture", "framefile", "preflight", "queue", "work", "movie", "review", "trace", "inspect", "followup",
+	"screening", "delivery",
 }
 
 // layers are the folders outside core, likewise; core comes before them all.
 var layers = []string{
-	"standin", "demo", "store", "assets", "house/waiting", "house", "house/housetest", "preview", "farm", "web/kit",
-	stations,
+	"standin", "demo", "store", "ffmpeg", "assets", "house/waiting", "house", "house/housetest", "preview", "farm",
+	"web/kit", stations,
 	"web", "web/webtest", "cmd/reelhouse", "bench/files", "bench/rays", "scripts/notices",
 }
 

@@ -6,6 +6,7 @@ import (
 	"image/draw"
 	"image/png"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"testing"
 
@@ -104,4 +105,36 @@ func TestSequencesAreCompared(t *testing.T) {
 		document.querySelector("#picture").dataset.compares === "side" && `+at("#other", ".5", ".5")+` === "0,255,0"`)
 	p.do("remove it", chromedp.Click(`#compare form[action$=remove] button`))
 	p.arrive("it is gone", `!location.search.includes("with") && !document.querySelector("#compare [value=r1]")`)
+
+	// A movie of another rate: its frame n has 20 n of red.
+	film := filepath.Join(t.TempDir(), "animatic.mkv")
+	write := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"color=s=64x36:r=12:d=1,format=gbrp,geq=r='20*N':g=0:b='255-20*N'", "-c:v", "ffv1", film)
+	if out, err := write.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	p.do("open the group", chromedp.Click(`#compare summary`))
+	p.do("add a movie", chromedp.SetUploadFiles(`#compare input[type=file]`, []string{film}),
+		chromedp.Click(`#compare form[enctype] button`))
+	p.arrive("the frame of its time stands beside the frame", `location.search.includes("with=r") &&
+		document.querySelector("#picture").dataset.shows === "1014 beauty" && `+
+		at("#other", ".5", ".5")+` === "120,0,135"`)
+	p.wait("it is said which one it is",
+		`document.querySelector("#other-mapping").textContent.includes("frame 7 of the movie's 12")`)
+	further := func(frames string) {
+		p.do("go "+frames+" further", chromedp.Evaluate[chromedp.Void](
+			`(f => { f.value = `+frames+`; f.onchange(); })(document.querySelector("#offset"))`))
+	}
+	further("3")
+	p.wait("a later frame of it", at("#other", ".5", ".5")+` === "180,0,75"`)
+	further("50")
+	p.wait("it has no such frame",
+		`document.querySelector("#other-mapping").textContent.includes("none after its last")`)
+	further("-2")
+	p.do("a frame back", chromedp.KeyEvent(","))
+	choose("second")
+	p.do("play both", chromedp.KeyEvent(" "))
+	p.wait("the movie plays along, from viewing files",
+		`document.querySelector("#other-mapping").textContent.includes("viewing file")`)
+	p.do("stop", chromedp.KeyEvent(" "))
 }

@@ -15,6 +15,7 @@ import (
 	"reelhouse/assets"
 	"reelhouse/core/work"
 	"reelhouse/farm"
+	"reelhouse/ffmpeg"
 	"reelhouse/house"
 	"reelhouse/store"
 )
@@ -31,6 +32,8 @@ type configuration struct {
 	// Kinds say what tasks of each kind need.
 	Kinds []configuredKind `json:"kinds"`
 	Nodes []configuredNode `json:"nodes"`
+	// Movies are the programs that read movies, those on PATH if none are named.
+	Movies ffmpeg.Programs `json:"movies"`
 	// Verify is when all finished files are read and compared with the record; nil for never.
 	Verify *nightly `json:"verify"`
 }
@@ -319,6 +322,7 @@ func (f serverFlags) farm(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 		return farm.Renderer{Name: name, Command: self, Args: args, Supervisor: supervisor}
 	}
 	reader := own("reading", "admit")
+	h.Assets.Movies = c.Movies
 	h.Assets.Admit = func(kind assets.Admission, path string) error { return farm.Admit(reader, h.Work(), kind, path) }
 	if len(c.Nodes) == 0 {
 		host, err := os.Hostname()

@@ -164,6 +164,15 @@ func Open(in io.ReaderAt, size, limit int64) (imagefile.Reader, Format, error) {
 	return nil, Format{}, fmt.Errorf("it is none of %s", strings.Join(names, ", "))
 }
 
+// Known reports whether a file begins as those of a format that is read.
+func Known(in io.ReaderAt, size int64) bool {
+	head := make([]byte, min(size, headBytes))
+	if _, err := in.ReadAt(head, 0); err != nil && !errors.Is(err, io.EOF) {
+		return false
+	}
+	return slices.ContainsFunc(All(), func(f Format) bool { return f.is(head) })
+}
+
 // others are files of other formats by how they begin, as their publishers say.
 var others = []struct {
 	at          int

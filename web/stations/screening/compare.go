@@ -1,10 +1,7 @@
 package screening
 
 import (
-	"context"
-	"errors"
 	"fmt"
-	"io/fs"
 	"math"
 	"net/http"
 	"net/url"
@@ -15,12 +12,12 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/difference"
+	"reelhouse/core/movie"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/screening"
-	"reelhouse/house/waiting"
 	"reelhouse/store"
 	"reelhouse/web/kit"
 )
@@ -30,7 +27,8 @@ type compared struct {
 	With       string // what the address says: s and a sequence's number, or r and a reference's; "" for nothing
 	Title      string
 	Base       string // address below which its pictures are
-	Still      bool   // it is one picture, for all frames
+	Still      bool   // it is a reference: one picture for all frames, or a movie
+	Movie      *movie.Facts
 	Output     string
 	Passes     []pass.Pass
 	Choices    []choice
@@ -124,6 +122,11 @@ func (a *page) comparedOf(v *kit.View, page *screeningPage) (c compared, err err
 	}
 	if id, found := strings.CutPrefix(c.With, "r"); found {
 		c.Base, c.Still = fmt.Sprintf("%s/%s", c.Upload, id), true
+		for _, r := range refs {
+			if fmt.Sprint(r.ID) == id && r.Moves() {
+				c.Movie = &r.Movie
+			}
+		}
 		return c, nil
 	}
 	i := slices.IndexFunc(page.Sequences, func(s screened) bool { return fmt.Sprintf("s%d", s.ID) == c.With })
@@ -236,7 +239,15 @@ func (a *page) against(c *echo.Context) error {
 func (a *page) otherImage(c *echo.Context, s store.Sequence, code pass.Code) (*pixel.Image, pass.Code, error) {
 	with := c.QueryParam("with")
 	if text, found := strings.CutPrefix(with, "r"); found {
-		img, err := a.reference(c, text)
+		number, err := strconv.Atoi(c.QueryParamOr("number", "0"))
+		if err != nil {
+			return nil, "", echo.NewHTTPError(http.StatusBadRequest, "Frames of a movie are counted from 0.")
+		}
+		r, err := a.referenceOf(c, text)
+		if err != nil {
+			return nil, "", err
+		}
+		img, err := a.referenceFrame(c.Request().Context(), r, number)
 		return img, pass.Beauty, err
 	}
 	text, found := strings.CutPrefix(with, "s")
@@ -251,97 +262,4 @@ func (a *page) otherImage(c *echo.Context, s store.Sequence, code pass.Code) (*p
 	}
 	img, err := a.outputFrame(c.Request().Context(), q, number, c.QueryParam("other"))
 	return img, pass.Code(c.QueryParamOr("pass", string(code))), err
-}
-
-// reference returns a reference of the production as linear light. It is read once, and kept a while.
-func (a *page) reference(c *echo.Context, number string) (*pixel.Image, error) {
-	all, err := a.House.Record.References(c.Param("code"))
-	if err != nil {
-		return nil, err
-	}
-	for _, r := range all {
-		if fmt.Sprint(r.ID) != number {
-			continue
-		}
-		img, err := a.frames.Get(
-			c.Request().Context(), "reference "+r.SHA256, func(ctx context.Context) (*pixel.Image, error) {
-				return waiting.In(ctx, a.reading, func() (*pixel.Image, error) {
-					return a.House.Assets.Reference(r.Reference)
-				})
-			},
-		)
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil, echo.NewHTTPError(http.StatusGone, "The file of reference "+r.Name+" is not there any more.")
-		}
-		return img, err
-	}
-	return nil, echo.NewHTTPError(http.StatusNotFound, "There is no such reference.")
-}
-
-// showReference answers with a reference as a picture for the screen.
-func (a *page) showReference(c *echo.Context) error {
-	img, err := a.reference(c, c.Param("reference"))
-	if err != nil {
-		return err
-	}
-	view, err := a.viewOf(c, store.Sequence{}, store.Batch{}, pass.Beauty)
-	if err != nil {
-		return err
-	}
-	shown, err := screening.Look(img, pass.Beauty, view)
-	if err != nil {
-		return echo.NewHTTPError(http.StatusNotFound, err.Error())
-	}
-	h := c.Response().Header()
-	h.Set("Content-Type", "image/png")
-	h.Set("X-Mapping", url.PathEscape("the reference, as "+view.Mapping(pass.Beauty, pass.DepthStyle{})))
-	return screening.EncodePNG(c.Response(), shown)
-}
-
-// bringReference takes in a picture that frames are held against, and shows it beside the sequence.
-func (a *page) bringReference(c *echo.Context) error {
-	p, err := a.House.Record.Production(c.Param("code"))
-	if err != nil {
-		return err
-	}
-	file, name, err := kit.Uploaded(c, "choose a picture")
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, kit.Capital(err.Error())+".")
-	}
-	defer file.Close()
-	r, err := a.House.Assets.ImportReference(name, file)
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, "This is no reference: "+err.Error()+".")
-	}
-	id, err := a.House.Record.AddReference(p.Code, r, kit.Author(c))
-	if err != nil {
-		return err
-	}
-	return a.backToRoom(c, p.Code, fmt.Sprintf("r%d", id))
-}
-
-// removeReference lets a production be without a reference.
-func (a *page) removeReference(c *echo.Context) error {
-	id, err := echo.PathParam[int64](c, "reference")
-	if err != nil {
-		return echo.NewHTTPError(http.StatusNotFound, "There is no such reference.")
-	}
-	if err := a.House.Record.RemoveReference(c.Param("code"), id); err != nil {
-		return err
-	}
-	return a.backToRoom(c, c.Param("code"), "")
-}
-
-// backToRoom goes back to the sequence that was in the room.
-func (a *page) backToRoom(c *echo.Context, code, with string) error {
-	query := url.Values{}
-	for _, name := range []string{"sequence", "output", "frame", "pass"} {
-		if value := c.FormValue(name); value != "" {
-			query.Set(name, value)
-		}
-	}
-	if with != "" {
-		query.Set("with", with)
-	}
-	return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/p/%s/screening?%s", code, query.Encode()))
 }

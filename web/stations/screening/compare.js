@@ -5,7 +5,9 @@ export async function compare(room, canvas, at) {
   const part = (id) => document.getElementById(id);
   const box = part("compare");
   const { with: other, base, output } = box.dataset;
-  const still = "still" in box.dataset;
+  const still = "still" in box.dataset; // a reference: a picture, or a movie, which has frames
+  const movie = box.dataset.frames ? { frames: Number(box.dataset.frames), rate: Number(box.dataset.rate) } : null;
+  const shape = (Number(box.dataset.pixel) || 1) / (movie ? Number(room.dataset.pixel) || 1 : 1); // of its pixels
   const context = canvas.getContext("2d");
   const nothing = {
     paint: (bitmap) => put(context, bitmap),
@@ -34,8 +36,9 @@ export async function compare(room, canvas, at) {
   // put draws a picture as large as it fits, in its own shape.
   function put(on, bitmap) {
     const { width, height } = on.canvas;
-    const scale = Math.min(width / bitmap.width, height / bitmap.height);
-    const [w, h] = [bitmap.width * scale, bitmap.height * scale];
+    const wide = bitmap.width * (movie && bitmap === theirs && mode.value !== "difference" ? shape : 1);
+    const scale = Math.min(width / wide, height / bitmap.height);
+    const [w, h] = [wide * scale, bitmap.height * scale];
     if (w < width - 1 || h < height - 1) {
       on.fillStyle = "#3a3a3a";
       on.fillRect(0, 0, width, height);
@@ -43,7 +46,13 @@ export async function compare(room, canvas, at) {
     on.drawImage(bitmap, (width - w) / 2, (height - h) / 2, w, h);
   }
 
-  const otherNumber = (number) => number + Number(part("offset")?.value || 0);
+  const offset = () => Number(part("offset")?.value || 0);
+  // otherNumber returns which frame of the other belongs to one. A movie begins where the sequence does, at its rate.
+  function otherNumber(number) {
+    if (!movie) return still ? 0 : number + offset();
+    const seconds = (number - at.frames()[0].number) / Number(room.dataset.rate);
+    return Math.floor(seconds * movie.rate + 1e-6) + offset();
+  }
   const otherPass = (pass) => part("other-pass")?.value || pass;
 
   // find returns the other picture of a frame, null where none is to be shown; why says why there is none.
@@ -55,12 +64,16 @@ export async function compare(room, canvas, at) {
       tell(`Frame ${there} is not there.`);
       return null;
     }
+    if (movie && (there < 0 || there >= movie.frames)) {
+      tell(`The movie has ${movie.frames} frames, and none ${there < 0 ? "before its first" : "after its last"} one.`);
+      return null;
+    }
     if (mode.value === "difference") {
       const gain = Number(part("difference-gain").value) || 1;
       const query = `with=${other}&number=${there}&other=${output}&pass=${otherPass(pass)}&gain=${gain}`;
       return said(at.picture(at.address(number, `against/${pass}`, query)));
     }
-    return said(at.picture(still ? `${base}/0/${pass}?${at.query()}` : at.of(base, there, otherPass(pass), output)));
+    return said(at.picture(at.of(base, there, still ? "beauty" : otherPass(pass), output)));
   }
 
   async function said(picture) {

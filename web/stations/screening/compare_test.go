@@ -2,10 +2,14 @@ package screening_test
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
+	"image/color"
 	"image/png"
 	"net/http"
+	"os"
+	"os/exec"
 	"strings"
 	"testing"
 
@@ -81,6 +85,60 @@ func TestReferencesAreTakenIn(t *testing.T) {
 	}
 	_, body = s.Post("/p/TEST/references/1/remove", nil)
 	s.Says(body, "There is nothing here")
+}
+
+// A movie is a reference, too: its frames are asked for by number, and held against those of a sequence. Where ffmpeg
+// is missing that is said, and pictures go on.
+func TestMoviesAreReferences(t *testing.T) {
+	film, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"color=s=16x8:r=25:d=1,format=gbrp,geq=r='5*N':g=60:b=9", "-c:v", "ffv1", "-f", "matroska", "-").Output()
+	if errors.Is(err, exec.ErrNotFound) {
+		t.Skip("ffmpeg (Debian's ffmpeg) is not there")
+	} else if err != nil {
+		t.Fatal(err)
+	}
+	s := webtest.New(t)
+	sequence, number := s.Finish()
+	fields := map[string]string{"sequence": fmt.Sprint(sequence), "frame": fmt.Sprint(number)}
+	s.House.Assets.Movies.FFmpeg = "/nowhere/ffmpeg"
+	body := s.Upload("/p/TEST/references", fields, map[string][]byte{"film.mkv": film})
+	s.Says(body, "it is a movie (Matroska)", "install Debian&#39;s package ffmpeg")
+	s.House.Assets.Movies.FFmpeg = ""
+	s.Says(s.Upload("/p/TEST/references", fields, map[string][]byte{"cut.mkv": film[:200]}), "as a movie, ")
+	s.Upload("/p/TEST/references", fields, map[string][]byte{"film.mkv": film})
+	all, err := s.House.Record.References("TEST")
+	if err != nil || len(all) != 1 || all[0].Movie.Frames != 25 || all[0].Width != 16 {
+		t.Fatalf("%+v, %v", all, err)
+	}
+	for n := range 25 {
+		_, body := s.Get(fmt.Sprintf("/p/TEST/references/1/%d/beauty", n))
+		img, err := png.Decode(strings.NewReader(body))
+		if err != nil {
+			t.Fatalf("frame %d: %v\n%s", n, err, webtest.Said(body))
+		}
+		if got, want := img.At(3, 3), (color.NRGBA{uint8(5 * n), 60, 9, 255}); color.NRGBAModel.Convert(got) != want {
+			t.Errorf("frame %d is %v, want %v", n, got, want)
+		}
+	}
+	for path, want := range map[string]int{
+		"references/1/24/play/beauty": 200, "references/1/25/play/beauty": 404, "references/1/-1/beauty": 404,
+		"references/1/x/beauty": 400, "references/9/0/play/beauty": 404,
+		fmt.Sprintf("screen/%d/%d/against/beauty?with=r1&number=24", sequence, number): 200,
+		fmt.Sprintf("screen/%d/%d/against/beauty?with=r1&number=25", sequence, number): 404,
+		fmt.Sprintf("screen/%d/%d/against/beauty?with=r1&number=x", sequence, number):  400,
+	} {
+		if code := s.Ask("GET", "/p/TEST/"+path, func(*http.Request) {}).Code; code != want {
+			t.Errorf("%s: %d, want %d", path, code, want)
+		}
+	}
+	_, body = s.Get(fmt.Sprintf("/p/TEST/screening?sequence=%d&with=r1", sequence))
+	s.Says(body, `data-frames="25"`, `data-rate="25"`, "25 frames, 25 fps, ffv1", "Frames further")
+	if err := os.Remove(s.House.Assets.ReferencePath(all[0].Reference)); err != nil {
+		t.Fatal(err)
+	}
+	if code := s.Ask("GET", "/p/TEST/references/1/0/beauty", func(*http.Request) {}).Code; code != http.StatusOK {
+		t.Errorf("what is kept is shown without its file: %d", code)
+	}
 }
 
 // The other eye of a stereo pair is the first that is offered, by its role; and the left eye is the first that is

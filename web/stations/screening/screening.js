@@ -349,7 +349,6 @@ async function enter(room) {
   compared = await compare(room, canvas, {
     frames: () => frames,
     of: address,
-    query,
     picture: fetched,
     address: (number, what, more) => `${base}/${number}/${what}?output=${output}&${more}`,
     changed: () => show(at),

@@ -25,6 +25,7 @@ type page struct {
 	frames  *waiting.Shelf[*pixel.Image]  // that were shown last
 	bands   *waiting.Shelf[*pixel.Image]  // of which tiles were cut last
 	decoded *waiting.Shelf[*picture.File] // that were asked last, see opened
+	reels   *waiting.Shelf[reel]          // of movies that were shown last
 	small   *waiting.Shelf[[]byte]        // pictures of places, and of frames on the wall, as files
 	reading *waiting.Line
 	viewing *preview.Viewings
@@ -37,6 +38,7 @@ func Station(a *kit.App) kit.Station {
 		App: a, frames: waiting.NewShelf(cacheFrames, cacheBytes, size), reading: waiting.NewLine(readAtOnce),
 		bands:   waiting.NewShelf(cacheFrames, bandBytes, size),
 		decoded: waiting.NewShelf(decodedFiles, decodedBytes, decodedSize),
+		reels:   waiting.NewShelf(keptReels, reelBytes, reel.size),
 		viewing: preview.NewViewings(a.House), ahead: make(chan int64, 1),
 		small: waiting.NewShelf(smallPictures, smallBytes, func(b []byte) int64 { return int64(len(b)) }),
 	}
@@ -71,6 +73,7 @@ func (a *page) routes(p *echo.Group) {
 	p.GET("/verdicts/:format", a.exportVerdicts)
 	p.POST("/references", a.bringReference, kit.Form(assets.MostReferenceBytes+1<<16))
 	p.POST("/references/:reference/remove", a.removeReference, kit.SmallForm())
+	p.GET("/references/:reference/:frame/play/:pass", a.playReference)
 	p.GET("/references/:reference/:frame/:pass", a.showReference)
 	p.GET("/screen/:sequence/:frame/against/:pass", a.against)
 	p.POST("/lost", a.renderLost, kit.SmallForm())

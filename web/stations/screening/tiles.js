@@ -3,7 +3,7 @@
 const edge = 512; // of a tile, in its own pixels
 const patience = 120; // ms that nothing moves any more before tiles are asked for
 
-// layTiles takes the stage that is enlarged and its canvas; address makes the address of a tile, "" if there are none now.
+// layTiles takes the stage that is enlarged and its canvas; address makes the address of a tile, "" if there are none.
 export function layTiles(stage, canvas, address) {
   const layer = stage.querySelector(".tiles");
   if (!layer) return { lay() {} };

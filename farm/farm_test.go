@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"testing"
@@ -444,7 +445,7 @@ func TestPlacedFilesStayOnlyWithTheRecord(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		if err := settlePlacing(h, placingPath(h, l)); err != nil {
+		if err := settlePlacing(h, placingPath(h, l), l.ID()); err != nil {
 			t.Fatal(err)
 		}
 		if _, err := os.Stat(filepath.Join(h.Output(), parts[0].final)); (err == nil) != recorded {
@@ -466,11 +467,88 @@ func TestWhatStoodThereBeforeIsNotTakenBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	placed(t, h, l, parts)
-	if err := settlePlacing(h, placingPath(h, l)); err != nil {
+	if err := settlePlacing(h, placingPath(h, l), l.ID()); err != nil {
 		t.Fatal(err)
 	}
 	if data, err := os.ReadFile(there); err != nil || string(data) != "same" {
 		t.Errorf("%q, %v", data, err)
+	}
+}
+
+// What a late lease has placed, and the record does not have from it, stays if another one has found it meanwhile: the
+// late one waits until that is recorded.
+func TestWhatAnotherHasFoundIsNotTakenBack(t *testing.T) {
+	h, b := housetest.New(t, "1001")
+	late, parts := leased(t, h)
+	if err := os.WriteFile(parts[0].temp, []byte("same"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	placed(t, h, late, parts)
+	holding.leave(h, late.ID()) // as if its node had died, with the note
+	if _, err := h.Record.Recover(); err != nil {
+		t.Fatal(err)
+	}
+	l, parts := leased(t, h)
+	if err := errors.Join(
+		os.WriteFile(parts[0].temp, []byte("same"), 0o644), h.Record.Check(l),
+	); err != nil || l.ID() == late.ID() {
+		t.Fatal(err)
+	}
+	found := placed(t, h, l, parts)
+	settled := make(chan error, 1)
+	go func() { settled <- settlePlacing(h, placingPath(h, late), late.ID()) }()
+	for { // until the late one waits, or has not
+		holding.mutex.Lock()
+		waits := holding.waiting > 0
+		holding.mutex.Unlock()
+		if waits || len(settled) > 0 {
+			break
+		}
+		runtime.Gosched()
+	}
+	if err := h.Record.Accept(l, 1, found, ""); err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(settlePlacing(h, placingPath(h, l), l.ID()), <-settled); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := os.Stat(filepath.Join(h.Output(), parts[0].final)); err != nil {
+		t.Errorf("a good frame of batch %q has lost its file: %v", b.Name, err)
+	}
+}
+
+// Nor is what the same frame of another batch has found, which was placed by a node that died.
+func TestWhatAnotherBatchHasFoundIsNotTakenBack(t *testing.T) {
+	h, _ := housetest.New(t, "1001")
+	dead, parts := leased(t, h)
+	if err := os.WriteFile(parts[0].temp, []byte("same"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	placed(t, h, dead, parts)
+	holding.leave(h, dead.ID()) // as its node does by dying
+	p, err := h.Record.Production("TEST")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.SendDraft(p.Production, house.Sending{Again: true}); err != nil {
+		t.Fatal(err)
+	}
+	l, parts := leased(t, h)
+	if err := errors.Join(
+		os.WriteFile(parts[0].temp, []byte("same"), 0o644), h.Record.Check(l),
+	); err != nil || l.SequenceID == dead.SequenceID {
+		t.Fatalf("sequence %d, %v", l.SequenceID, err)
+	}
+	if err := h.Record.Accept(l, 1, placed(t, h, l, parts), ""); err != nil {
+		t.Fatal(err)
+	}
+	if err := errors.Join(
+		settlePlacing(h, placingPath(h, l), l.ID()), settlePlacing(h, placingPath(h, dead), noLease),
+	); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := os.Stat(filepath.Join(h.Output(), parts[0].final)); err != nil {
+		t.Errorf("a good frame of another batch has lost its file: %v", err)
 	}
 }
 

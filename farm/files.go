@@ -133,7 +133,7 @@ func clearLease(h *house.House, l *store.Lease) error {
 	if l.Tile != nil {
 		return os.RemoveAll(tempName(tilePath(h, l, l.Tile.Index), leaseMark(l)))
 	}
-	errs := []error{settlePlacing(h, placingPath(h, l))}
+	errs := []error{settlePlacing(h, placingPath(h, l), l.ID())}
 	folders := map[string]bool{}
 	written := l.Sequence.Spec.Files
 	if repeats(l) {

@@ -497,7 +497,7 @@ func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, hea
 // accept records a frame whose files are in place.
 func (n *Node) accept(parent context.Context, l *store.Lease, seconds float64, files []store.File, log *Log) error {
 	err := n.owe(parent, func() error { return n.House.Record.Accept(l, seconds, files, log.String()) })
-	if left := settlePlacing(n.House, placingPath(n.House, l)); left != nil {
+	if left := settlePlacing(n.House, placingPath(n.House, l), l.ID()); left != nil {
 		n.Log.Warn("the note of placed files is removed later", "error", left)
 		n.later(l)
 	}

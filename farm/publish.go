@@ -39,8 +39,14 @@ func (c *collision) Error() string {
 
 // publish syncs judged files and gives them their names. A file that stands there already stays: if it is the same it
 // is the frame's, and a different one is a collision, of which the others know nothing. One that is known to be damaged
-// is set aside. It returns the files that are in place, even if others are not.
+// is set aside. It returns the files that are in place, even if others are not. Their names are held until settlePlacing
+// is called.
 func publish(h *house.House, l *store.Lease, all []verdict, log *Log) ([]store.File, error) {
+	var names []string
+	for _, v := range all {
+		names = append(names, v.final)
+	}
+	holding.take(h, l.ID(), names)
 	note := placing{SequenceID: l.SequenceID, Number: l.Number}
 	var placed []store.File
 	var todo []verdict
@@ -195,11 +201,15 @@ func (n placing) keep(path string) error {
 	return errors.Join(syncPath(path), syncPath(filepath.Dir(path)))
 }
 
-// takeBack removes the files that were placed and that the record does not have, if they are still what was placed, and
-// the note.
-func (n placing) takeBack(h *house.House, note string, recorded []store.File) error {
+// takeBack removes the files that were placed and that the record does not have, for this frame or for another one which
+// has found them, if they are still what was placed, and the note.
+func (n placing) takeBack(h *house.House, note string) error {
 	for _, f := range n.Files {
-		if slices.ContainsFunc(recorded, func(r store.File) bool { return r.Path == f.Path && r.SHA256 == f.SHA256 }) {
+		claims, err := h.Record.Claims(f.Path)
+		if err != nil {
+			return err
+		}
+		if slices.ContainsFunc(claims, func(c store.Claim) bool { return c.SHA256 == f.SHA256 }) {
 			continue
 		}
 		there, err := h.SumOutput(f.Path)
@@ -229,7 +239,7 @@ func (n *Node) takeBackPlaced() error {
 		return err
 	}
 	for _, path := range notes {
-		err := settlePlacing(n.House, path)
+		err := settlePlacing(n.House, path, noLease)
 		if errors.As(err, new(*house.VolumeError)) {
 			continue // the note stays, until the next start
 		} else if err != nil {
@@ -239,8 +249,13 @@ func (n *Node) takeBackPlaced() error {
 	return nil
 }
 
-// settlePlacing ends a note: the files that the record has stay, the others are taken back.
-func settlePlacing(h *house.House, path string) error {
+// noLease holds names for a note whose lease nobody has any more.
+const noLease = -1
+
+// settlePlacing ends what a lease has placed, with its note: the files that the record has stay, the others are taken
+// back.
+func settlePlacing(h *house.House, path string, lease int64) error {
+	defer holding.leave(h, lease)
 	data, err := os.ReadFile(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
@@ -251,11 +266,12 @@ func settlePlacing(h *house.House, path string) error {
 	if json.Unmarshal(data, &note) != nil { // written half: nothing was placed yet
 		return os.Remove(path)
 	}
-	recorded, err := h.Record.Files(note.SequenceID, note.Number)
-	if err != nil {
-		return err
+	var names []string
+	for _, f := range note.Files {
+		names = append(names, f.Path)
 	}
-	return note.takeBack(h, path, recorded)
+	holding.take(h, lease, names)
+	return note.takeBack(h, path)
 }
 
 // syncPath brings a file's contents, or a folder's names, safely to the disk.

@@ -11,7 +11,7 @@ demo: build
 	./bin/reelhouse demo --data "$(DATA)"
 
 # tools installs what the tests need and is missing: Debian's chromium, openexr, openimageio-tools, pngcheck,
-# libtiff-tools, ffmpeg, and the glTF validator and axe-core from npm.
+# libtiff-tools, ffmpeg, xxhash, and the glTF validator and axe-core from npm.
 tools:
 	sh scripts/tools.sh
 

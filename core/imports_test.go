@@ -17,7 +17,7 @@ const module = "reelhouse/"
 
 // rows are the packages of core in their order: a package may import those of earlier rows only.
 var rows = []string{
-	"plaintext", "usd",
+	"plaintext", "mhl", "usd",
 	"frame", "cut", "geom", "pixel", "lut", "sampling", "raster", "lens", "scene", "camera", "floorplan", "look",
 	"pass",
 	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",

@@ -39,8 +39,8 @@ func (c *collision) Error() string {
 
 // publish syncs judged files and gives them their names. A file that stands there already stays: if it is the same it
 // is the frame's, and a different one is a collision, of which the others know nothing. One that is known to be damaged
-// is set aside. It returns the files that are in place, even if others are not. Their names are held until settlePlacing
-// is called.
+// is set aside. It returns the files that are in place, even if others are not. Their names are held until
+// settlePlacing is called.
 func publish(h *house.House, l *store.Lease, all []verdict, log *Log) ([]store.File, error) {
 	var names []string
 	for _, v := range all {
@@ -201,7 +201,7 @@ func (n placing) keep(path string) error {
 	return errors.Join(syncPath(path), syncPath(filepath.Dir(path)))
 }
 
-// takeBack removes the files that were placed and that the record does not have, for this frame or for another one which
+// takeBack removes the files that were placed and that the record does not have, for this frame or for another one that
 // has found them, if they are still what was placed, and the note.
 func (n placing) takeBack(h *house.House, note string) error {
 	for _, f := range n.Files {

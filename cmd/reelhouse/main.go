@@ -98,6 +98,7 @@ func command() *cobra.Command {
 		importCommand(),
 		editCommand(),
 		verifyCommand(),
+		manifestCommand(),
 		volumesCommand(),
 		rendererCommand(),
 		standinCommand(),

@@ -16,15 +16,26 @@ func verifyCommand() *cobra.Command {
 	var asJSON bool
 	var megabytes float64
 	cmd := &cobra.Command{
-		Use: "verify", Short: "Compare finished files with what was recorded when they were judged", Args: cobra.NoArgs,
+		Use: "verify [FOLDER]", Short: "Compare finished files with what was recorded when they were judged",
+		Args: cobra.MaximumNArgs(1),
 		Long: "Looks at every finished file: whether it is there, is a plain file, and has its size; with --deep " +
 			"also whether its SHA-256 is " +
 			"the recorded one. Frames with a file that is gone or has changed are lost from then on, and can be " +
 			"retried; frames that were lost " +
 			"and are whole again are good. It may run beside a server.\n\n" +
+			"With a FOLDER, such as a delivery, every file of it is read and compared with the hash lists that it " +
+			"carries (ASC MHL 2.0). That needs no data folder, on any machine.\n\n" +
 			"Exits with 0 if everything is as it was recorded and nothing else lies below the output folder, 3 if " +
 			"not, 1 if it could not be done.",
-		RunE: func(cmd *cobra.Command, _ []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 1 {
+				for _, flag := range []string{"data", "deep", "production", "megabytes-per-second"} {
+					if cmd.Flags().Changed(flag) {
+						return &usageError{fmt.Errorf("--%s is not for a folder: all of it is read", flag)}
+					}
+				}
+				return verifyFolder(cmd, args[0], asJSON)
+			}
 			h, err := house.Open(data, true)
 			if err != nil {
 				return err

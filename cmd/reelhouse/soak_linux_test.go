@@ -355,8 +355,10 @@ func (s *soak) programs(wanted func(line []string) bool) []int {
 func (s *soak) look() {
 	root := filepath.Join(s.data, "output")
 	filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil || !d.Type().IsRegular() || strings.HasPrefix(d.Name(), ".") ||
-			strings.Contains(path, ".set-aside") {
+		switch hidden := err == nil && strings.HasPrefix(d.Name(), "."); {
+		case hidden && d.IsDir(): // what was set aside, and folders that programs of other makers write into
+			return fs.SkipDir
+		case err != nil || hidden || !d.Type().IsRegular():
 			return nil
 		}
 		data, err := os.ReadFile(path)
@@ -456,11 +458,16 @@ func (s *soak) finish() {
 		s.t.Errorf("verify: %v\n%s%s", err, out, complaints)
 	}
 	want := s.promised()
-	if got := finished(s.t, s.data); len(s.seen) != len(want) || strings.Join(got, "\n") != strings.Join(want, "\n") {
-		s.t.Errorf(
-			"%d files are there, %d were seen, %d planned:\n%s", len(got), len(s.seen), len(want),
-			strings.Join(got, "\n"),
-		)
+	if got := finished(s.t, s.data); !slices.Equal(got, want) {
+		s.t.Errorf("%d files are there, %d planned:\n%s", len(got), len(want), strings.Join(got, "\n"))
+	}
+	for path := range s.seen {
+		if rel, _ := filepath.Rel(filepath.Join(s.data, "output"), path); !slices.Contains(want, filepath.ToSlash(rel)) {
+			s.t.Errorf("%s was seen, and is nothing that was planned", rel)
+		}
+	}
+	if len(s.seen) != len(want) {
+		s.t.Errorf("%d files were seen, %d planned", len(s.seen), len(want))
 	}
 	if left := s.programs(func([]string) bool { return true }); len(left) > 0 {
 		s.t.Errorf("programs are left: %v", left)

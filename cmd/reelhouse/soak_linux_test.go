@@ -461,8 +461,9 @@ func (s *soak) finish() {
 	if got := finished(s.t, s.data); !slices.Equal(got, want) {
 		s.t.Errorf("%d files are there, %d planned:\n%s", len(got), len(want), strings.Join(got, "\n"))
 	}
+	output := filepath.Join(s.data, "output")
 	for path := range s.seen {
-		if rel, _ := filepath.Rel(filepath.Join(s.data, "output"), path); !slices.Contains(want, filepath.ToSlash(rel)) {
+		if rel, _ := filepath.Rel(output, path); !slices.Contains(want, filepath.ToSlash(rel)) {
 			s.t.Errorf("%s was seen, and is nothing that was planned", rel)
 		}
 	}

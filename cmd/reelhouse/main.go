@@ -99,6 +99,7 @@ func command() *cobra.Command {
 		editCommand(),
 		verifyCommand(),
 		manifestCommand(),
+		deliverCommand(),
 		volumesCommand(),
 		rendererCommand(),
 		standinCommand(),

@@ -21,6 +21,7 @@ func all() []Command {
 		AddPassList{}, SetPassList{}, IncludePasses{}, CopyPassList{}, ChoosePass{}, RemovePassList{},
 		AddLightGroup{}, SetLightGroup{}, RemoveLightGroup{}, SetDepth{}, SetShotDepth{},
 		AddOutput{}, SetOutput{}, StampOutput{}, GroupPass{}, RemoveOutput{}, SetNames{},
+		AddDelivery{}, SetDelivery{}, RemoveDelivery{},
 		WaiveFinding{}, RestoreFinding{}, ClearWaivers{}, PadFrames{}, WholePicture{}, OneQuality{}, EveryFrame{},
 		TilesByNeed{}, FarBackground{},
 	}

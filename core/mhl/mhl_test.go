@@ -67,7 +67,8 @@ func faults(t *testing.T, folder fs.FS) string {
 // Hashes are those of Debian's xxhsum, md5sum and sha1sum; a C4 identifier is the one that the documents of C4 have for
 // nothing at all (from memory).
 func TestHashesAreThoseOfOthers(t *testing.T) {
-	const nothing = "c459dsjfscH38cYeXXYogktxf4Cd9ibshE3BHUo6a58hBXmRQdZrAkZzsWcbWtDg5oQstpDuni4Hirj75GEmTc1sFT"
+	const nothing = "c459dsjfscH38cYeXXYogktxf4Cd9ibshE3BHUo6a58hBXmRQ" +
+		"dZrAkZzsWcbWtDg5oQstpDuni4Hirj75GEmTc1sFT"
 	if got := C4.Of(nil); got != nothing {
 		t.Errorf("C4 of nothing is %s", got)
 	}

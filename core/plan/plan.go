@@ -326,6 +326,11 @@ func (s *Sequence) fields(production, quality string, version int, f FileSequenc
 	}
 }
 
+// Named returns how a file of a sequence is called by another pattern than its own.
+func (b Batch) Named(s Sequence, f FileSequence, by naming.Pattern) naming.Path {
+	return by.Bind(s.fields(b.Production, b.QualityOf(s).Code, b.Version, f), b.Standards.Names).Labelled(s.names())
+}
+
 // VersionOf returns the version of what a sequence renders.
 func (b Batch) VersionOf(s Sequence) int { return cmp.Or(s.Version, b.Version) }
 

@@ -84,6 +84,7 @@ func (p *Production) problems(resolve func(ps *problems)) []Problem {
 	if p.Volume != "" && !naming.ValidCode(p.Volume) {
 		ps.add("production", "volume", "%q is no code of a volume", p.Volume)
 	}
+	p.deliveryProblems(&ps)
 	p.views(&ps)
 	resolve(&ps)
 	p.shots(&ps)

@@ -42,6 +42,8 @@ type Production struct {
 	ShotDefaults ShotDefaults `json:"usual,omitzero"`
 	// Region is the part of every picture that the next batch renders; the zero value for all of it.
 	Region raster.Part `json:"region,omitzero"`
+	// Deliveries are recipes of what is handed on.
+	Deliveries []Delivery `json:"deliveries,omitempty"`
 	// Waivers set findings of the next batch aside.
 	Waivers []Waiver `json:"waivers,omitempty"`
 	// Volume is the code of the volume that files are written to, "" for the data folder.

@@ -1,0 +1,373 @@
+// Package delivery is what is handed on: which files by a recipe, under which names, and what is wrong with them before
+// anything is copied.
+//
+//	d, err := delivery.Plan(production, recipe, renderings)
+//	if d.Refused() { ... }
+//	changes := delivery.Compare(former.Files, d.Files)
+package delivery
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/mhl"
+	"reelhouse/core/naming"
+	"reelhouse/core/output"
+	"reelhouse/core/plan"
+	"reelhouse/core/production"
+	"reelhouse/core/queue"
+	"reelhouse/core/raster"
+	"reelhouse/core/review"
+)
+
+// A Rendering is a sequence that was rendered, as the record has it.
+type Rendering struct {
+	ID       int64
+	Batch    int64
+	Name     string // of the batch
+	Plan     plan.Batch
+	Spec     plan.Sequence
+	Frames   map[int]Rendered
+	Verdicts []review.Verdict // in the order in which they were given
+}
+
+// Rendered is a frame of a rendering.
+type Rendered struct {
+	State queue.State
+	Files []RecordedFile // of a frame that is good
+}
+
+// A RecordedFile is a finished file, as it was judged.
+type RecordedFile struct {
+	Path   string
+	Bytes  int64
+	SHA256 string
+}
+
+// A File is a file that is handed on: where it lies, and where it goes to in the delivery.
+type File struct {
+	From   string `json:"from"` // below the output
+	To     string `json:"to"`
+	Bytes  int64  `json:"bytes"`
+	SHA256 string `json:"sha256"`
+	Part   int    `json:"part"` // of Delivery.Parts
+	Output string `json:"output"`
+	Frame  int    `json:"frame"`
+}
+
+// A Part is what a delivery has of one rendering.
+type Part struct {
+	Shot       string      `json:"shot"`
+	ShotName   string      `json:"shotName"`
+	View       string      `json:"view"`
+	Size       string      `json:"size"`
+	Pixels     raster.Size `json:"pixels"`
+	Version    int         `json:"version"`
+	Batch      string      `json:"batch"`
+	Rendering  int64       `json:"rendering"`
+	Frames     frame.Set   `json:"frames"`
+	Missing    frame.Set   `json:"missing,omitzero"`
+	First      int         `json:"first"`   // number of the first frame in the delivery
+	Formats    []string    `json:"formats"` // of its outputs, in words
+	ApprovedBy []string    `json:"approvedBy,omitempty"`
+}
+
+// Title names a part.
+func (p Part) Title() string { return p.Shot + " " + p.View + " " + p.Size }
+
+// A Finding is something that is wrong with a delivery.
+type Finding struct {
+	Refuses bool   `json:"refuses"`
+	Part    string `json:"part,omitempty"` // its title, "" for all of it
+	Text    string `json:"text"`
+}
+
+// A Delivery is what is handed on.
+type Delivery struct {
+	Production string              `json:"production"`
+	Title      string              `json:"title"`
+	Recipe     production.Delivery `json:"recipe"`
+	Rate       frame.Rate          `json:"rate"`
+	Parts      []Part              `json:"parts"`
+	Files      []File              `json:"files"`
+	Findings   []Finding           `json:"findings"`
+}
+
+// Bytes returns how many bytes all files have.
+func (d Delivery) Bytes() (n int64) {
+	for _, f := range d.Files {
+		n += f.Bytes
+	}
+	return n
+}
+
+// Only returns the delivery with those of its files alone that have one of some names.
+func (d Delivery) Only(names []string) Delivery {
+	wanted := map[string]bool{}
+	for _, name := range names {
+		wanted[name] = true
+	}
+	d.Files = slices.DeleteFunc(slices.Clone(d.Files), func(f File) bool { return !wanted[f.To] })
+	return d
+}
+
+// Refused reports whether the delivery may not go out as it is.
+func (d Delivery) Refused() bool {
+	return slices.ContainsFunc(d.Findings, func(f Finding) bool { return f.Refuses })
+}
+
+func (d *Delivery) find(refuses bool, part, text string, args ...any) {
+	d.Findings = append(d.Findings, Finding{refuses, part, fmt.Sprintf(text, args...)})
+}
+
+// Plan returns what a recipe hands on of renderings, which come with the newest first: of each shot, view and size the
+// newest that has frames of the kind that is asked for. Trials are left out.
+func Plan(p production.Production, recipe production.Delivery, all []Rendering) (Delivery, error) {
+	d := Delivery{Production: p.Code, Title: p.Title, Recipe: recipe, Rate: p.Rate}
+	var pattern *naming.Pattern
+	if recipe.Pattern != "" {
+		parsed, err := naming.Parse(recipe.Pattern)
+		if err != nil {
+			return d, err
+		}
+		pattern = &parsed
+	}
+	wanted := func(codes []string, code string) bool { return len(codes) == 0 || slices.Contains(codes, code) }
+	chosen := map[string]bool{}
+	shots := map[string]bool{}
+	var picked []Rendering
+	for _, r := range all {
+		key := r.Spec.Shot + "/" + r.Spec.View + "/" + r.Spec.SizeCode
+		if r.Plan.Trial != plan.Whole || !wanted(recipe.Shots, r.Spec.Shot) || !wanted(recipe.Sizes, r.Spec.SizeCode) ||
+			chosen[key] || r.ready(recipe.Approved).Empty() {
+			continue
+		}
+		chosen[key], shots[r.Spec.Shot] = true, true
+		picked = append(picked, r)
+	}
+	place := func(code string) int {
+		return slices.IndexFunc(p.Shots, func(s production.Shot) bool { return s.Code == code })
+	}
+	slices.SortStableFunc(picked, func(a, b Rendering) int {
+		return cmp.Or(place(a.Spec.Shot)-place(b.Spec.Shot), strings.Compare(a.Spec.View, b.Spec.View),
+			strings.Compare(a.Spec.SizeCode, b.Spec.SizeCode))
+	})
+	for _, code := range recipe.Shots {
+		if !shots[code] {
+			d.find(true, code, "nothing of this shot is %s", kindOf(recipe))
+		}
+	}
+	if len(picked) == 0 {
+		d.find(true, "", "nothing that is asked for is %s", kindOf(recipe))
+	}
+	for _, r := range picked {
+		if err := d.add(p, r, pattern); err != nil {
+			return d, err
+		}
+	}
+	d.check(p)
+	return d, nil
+}
+
+// kindOf says of which kind frames are that a recipe asks for.
+func kindOf(recipe production.Delivery) string {
+	if recipe.Approved {
+		return "approved"
+	}
+	return "good"
+}
+
+// ready returns the frames of a rendering that may be handed on.
+func (r Rendering) ready(approved bool) frame.Set {
+	var numbers []int
+	on := review.On(r.Verdicts, review.Approved)
+	for n, f := range r.Frames {
+		if f.State == queue.Good && (!approved || on.Contains(n)) {
+			numbers = append(numbers, n)
+		}
+	}
+	slices.Sort(numbers)
+	return frame.SetOf(numbers)
+}
+
+// add adds what the delivery has of a rendering.
+func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pattern) error {
+	s := r.Spec
+	asked := s.Frames
+	if d.Recipe.OwnFrames {
+		asked = s.Own
+	}
+	ready := r.ready(d.Recipe.Approved)
+	part := Part{
+		Shot: s.Shot, ShotName: s.ShotName, View: s.View, Size: s.SizeCode, Pixels: s.Size,
+		Version: r.Plan.VersionOf(s), Batch: r.Name, Rendering: r.ID, Frames: asked, Missing: asked.Minus(ready),
+		First: asked.First(),
+	}
+	if d.Recipe.First != nil {
+		part.First = *d.Recipe.First
+	}
+	for _, v := range review.Standing(r.Verdicts) {
+		by := review.Name(v.By)
+		if v.Kind == review.Approved && !v.Frames.Common(asked).Empty() && !slices.Contains(part.ApprovedBy, by) {
+			part.ApprovedBy = append(part.ApprovedBy, by)
+		}
+	}
+	title := part.Title()
+	if !part.Missing.Empty() {
+		d.find(true, title, "%s: %s", counted(part.Missing.Count(), "frame is not "+kindOf(d.Recipe),
+			"frames are not "+kindOf(d.Recipe)), part.Missing)
+	}
+	if again := asked.Common(review.On(r.Verdicts, review.Retake)); !again.Empty() {
+		d.find(true, title, "a retake was asked for of %s", again)
+	}
+	if r.Plan.Rate != p.Rate {
+		d.find(true, title, "it was rendered for %s, and the production has %s now", r.Plan.Rate, p.Rate)
+	}
+	if shot, ok := p.FindShot(s.Shot); !ok {
+		d.find(false, title, "the production has no such shot any more")
+	} else if s.Step <= 1 && !shot.Frames.Equal(s.Own) {
+		d.find(false, title, "it was rendered as %s, and the shot has %s now", s.Own, shot.Frames)
+	}
+	if quality := r.Plan.QualityOf(s); !quality.Deliverable {
+		d.find(false, title, "it was rendered as %s, which is no final quality", quality.Name)
+	}
+	index := len(d.Parts)
+	for _, f := range s.Files {
+		if len(d.Recipe.Outputs) > 0 && !slices.Contains(d.Recipe.Outputs, f.Output) {
+			continue
+		}
+		described := f.Output + ": " + f.Encoding.Described()
+		if !slices.Contains(part.Formats, described) {
+			part.Formats = append(part.Formats, described)
+			if f.Role == output.Master && !f.Encoding.Lossless() {
+				d.find(
+					false,
+					title,
+					"output %s is a master, and loses something as %s",
+					f.Output,
+					f.Encoding.Described(),
+				)
+			}
+		}
+		to := f.Path
+		if pattern != nil {
+			to = r.Plan.Named(s, f, *pattern)
+		}
+		at := 0
+		for n := range asked.All() {
+			as := n
+			if d.Recipe.First != nil {
+				as = part.First + at
+			}
+			at++
+			from := f.Path.Frame(n)
+			i := slices.IndexFunc(r.Frames[n].Files, func(f RecordedFile) bool { return f.Path == from })
+			if !ready.Contains(n) || i < 0 {
+				continue
+			}
+			_, name := naming.SplitVolume(to.Frame(as))
+			file := r.Frames[n].Files[i]
+			d.Files = append(d.Files, File{
+				From: from, To: name, Bytes: file.Bytes, SHA256: file.SHA256, Part: index, Output: f.Output, Frame: n,
+			})
+		}
+	}
+	if len(part.Formats) == 0 {
+		d.find(false, title, "it has none of the outputs that are asked for")
+	}
+	d.Parts = append(d.Parts, part)
+	return nil
+}
+
+func counted(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// check finds what is wrong with all of it together.
+func (d *Delivery) check(p production.Production) {
+	if len(d.Parts) > 0 && len(d.Files) == 0 && !d.Refused() {
+		d.find(true, "", "it has no files")
+	}
+	versions := map[int]bool{}
+	for _, part := range d.Parts {
+		versions[part.Version] = true
+	}
+	if len(versions) > 1 {
+		d.find(false, "", "it mixes versions: %s", join(versions))
+	}
+	seen := map[string]File{}
+	for _, f := range d.Files {
+		if kept(f.To) {
+			d.find(true, "", "%s is kept for what proves it; let the pattern give it another name", f.To)
+			return
+		}
+		key := strings.ToLower(f.To)
+		if other, taken := seen[key]; taken {
+			d.find(
+				true,
+				"",
+				"%s and %s would both be called %s; let the pattern tell them apart",
+				other.From,
+				f.From,
+				f.To,
+			)
+			return // one says enough
+		}
+		seen[key] = f
+	}
+}
+
+// kept reports whether a name is one of those by which a delivery proves itself.
+func kept(name string) bool {
+	return slices.Contains(strings.Split(strings.ToLower(name), "/"), mhl.Dir) || strings.HasPrefix(name, "manifest.")
+}
+
+func join(versions map[int]bool) string {
+	var all []int
+	for v := range versions {
+		all = append(all, v)
+	}
+	slices.Sort(all)
+	words := make([]string, len(all))
+	for i, v := range all {
+		words[i] = fmt.Sprintf("v%03d", v)
+	}
+	return strings.Join(words, ", ")
+}
+
+// Changes are how the files of a delivery differ from those of the one before.
+type Changes struct {
+	Added, Changed, Gone []string // names in the delivery
+	Same                 int
+}
+
+// Compare returns how files differ from those of the delivery before, by their names and contents.
+func Compare(before, now []File) (c Changes) {
+	was := map[string]string{}
+	for _, f := range before {
+		was[f.To] = f.SHA256
+	}
+	for _, f := range now {
+		sum, there := was[f.To]
+		switch {
+		case !there:
+			c.Added = append(c.Added, f.To)
+		case sum != f.SHA256:
+			c.Changed = append(c.Changed, f.To)
+		default:
+			c.Same++
+		}
+		delete(was, f.To)
+	}
+	for name := range was {
+		c.Gone = append(c.Gone, name)
+	}
+	slices.Sort(c.Gone)
+	return c
+}

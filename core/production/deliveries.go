@@ -1,0 +1,75 @@
+package production
+
+import (
+	"strings"
+
+	"reelhouse/core/mhl"
+	"reelhouse/core/naming"
+)
+
+// A Delivery is a recipe of what is handed on: of which shots, in which form, and for whom.
+type Delivery struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+	For  string `json:"for,omitempty"` // whom
+	// Shots, Sizes and Outputs are what it holds, all for none.
+	Shots   []string `json:"shots,omitempty"`
+	Sizes   []string `json:"sizes,omitempty"`
+	Outputs []string `json:"outputs,omitempty"`
+	// Approved says that only approved frames are handed on; otherwise good ones are.
+	Approved bool `json:"approved"`
+	// OwnFrames says that handles are cut off.
+	OwnFrames bool `json:"ownFrames"`
+	// Pattern names the files; "" for the names that they have.
+	Pattern string `json:"pattern,omitempty"`
+	// First is the number that the first frame of each sequence gets; nil for the numbers that they have.
+	First *int `json:"first,omitempty"`
+	// Hash is of the list that proves the delivery.
+	Hash mhl.Format `json:"hash"`
+}
+
+// MostDeliveries is how many recipes a production may have.
+const MostDeliveries = 100
+
+// FindDelivery returns the recipe of a code.
+func (p Production) FindDelivery(code string) (Delivery, bool) {
+	return find(p.Deliveries, code, func(d Delivery) string { return d.Code })
+}
+
+// Bounds of the number of a first frame.
+const (
+	leastFirst = -999_999
+	mostFirst  = 9_999_999
+)
+
+func (p *Production) deliveryProblems(ps *problems) {
+	ps.codes("delivery", codesOf(p.Deliveries, func(d Delivery) string { return d.Code }))
+	if len(p.Deliveries) > MostDeliveries {
+		ps.add(
+			"production",
+			"deliveries",
+			"there are %d deliveries; %d are possible",
+			len(p.Deliveries),
+			MostDeliveries,
+		)
+	}
+	for _, d := range p.Deliveries {
+		where := "delivery " + d.Code
+		if strings.TrimSpace(d.Name) == "" {
+			ps.add(where, "name", "give it a name")
+		}
+		if d.Pattern != "" {
+			if pattern, err := naming.Parse(d.Pattern); err != nil {
+				ps.add(where, "pattern", "%s", err)
+			} else if d.First != nil && !pattern.Has("frame") {
+				ps.add(where, "pattern", "frames that get other numbers need the field (frame)")
+			}
+		}
+		if d.First != nil && (*d.First < leastFirst || *d.First > mostFirst) {
+			ps.add(where, "first", "frame %d is outside %d to %d", *d.First, leastFirst, mostFirst)
+		}
+		if err := d.Hash.Check(); err != nil {
+			ps.add(where, "hash", "%s", err)
+		}
+	}
+}

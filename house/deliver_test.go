@@ -1,0 +1,214 @@
+package house_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"reelhouse/core/delivery"
+	"reelhouse/core/edit"
+	"reelhouse/core/frame"
+	"reelhouse/core/mhl"
+	"reelhouse/core/review"
+	"reelhouse/house"
+	"reelhouse/house/housetest"
+	"reelhouse/store"
+)
+
+// finishAll makes all frames good that are ready, each with a file of its own.
+func finishAll(t *testing.T, h *house.House) {
+	t.Helper()
+	for {
+		l, err := h.Record.Lease("hand")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if l == nil {
+			return
+		}
+		path := l.Sequence.Spec.Files[0].Path.Frame(l.Number)
+		data := bytes.Repeat([]byte(path), 5000)
+		full := filepath.Join(h.Output(), path)
+		sum, err := house.SumOf(bytes.NewReader(data))
+		sum.Path = path
+		if err := errors.Join(
+			err, os.MkdirAll(filepath.Dir(full), 0o755), os.WriteFile(full, data, 0o644), h.Record.Check(l),
+		); err != nil {
+			t.Fatal(err)
+		}
+		if err := h.Record.Accept(l, 1, []store.File{sum}, "by hand"); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// recipe makes a delivery of the production TEST.
+func recipe(t *testing.T, h *house.House, change edit.SetDelivery) {
+	t.Helper()
+	for _, c := range []edit.Command{edit.AddDelivery{Title: "To the edit"}, change} {
+		if _, _, err := h.Do("TEST", house.Editing{}, c); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+func plannedDelivery(t *testing.T, h *house.House) delivery.Delivery {
+	t.Helper()
+	r, err := h.Record.Production("TEST")
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := h.PlanDelivery(r.Production, "edit")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+// verified returns what is wrong with a folder that was handed on.
+func verified(t *testing.T, folder string) string {
+	t.Helper()
+	r, err := mhl.Check(t.Context(), os.DirFS(folder), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return fmt.Sprint(r.Wrong)
+}
+
+func TestADeliveryIsCopiedAndProved(t *testing.T) {
+	h, b := housetest.New(t, "1001-1006")
+	finishAll(t, h)
+	recipe(t, h, edit.SetDelivery{
+		Delivery: "delivery1", Code: new("edit"), Pattern: new("(shot)/(shot)_(frame:2).(ext)"), First: new(1),
+		Approved: new(true),
+	})
+	if d := plannedDelivery(t, h); !d.Refused() {
+		t.Fatal("nothing is approved, and it is not refused")
+	}
+	v := review.Verdict{Sequence: b.Sequences[0].ID, Kind: review.Approved, Frames: frame.MustParse("1001-1006")}
+	if _, err := h.Record.Decide("TEST", v, store.Author{Name: "Ann"}); err != nil {
+		t.Fatal(err)
+	}
+	d := plannedDelivery(t, h)
+	if d.Refused() || len(d.Files) != 6 {
+		t.Fatalf("%+v", d)
+	}
+	begun, err := h.BeginDelivery(d, "", store.Author{Name: "Bo"})
+	if err != nil || begun.Number != 1 {
+		t.Fatal(begun, err)
+	}
+	if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err != nil {
+		t.Fatal(err)
+	}
+	if got := verified(t, begun.Folder); got != "[]" {
+		t.Error(got)
+	}
+	was, _ := os.ReadFile(filepath.Join(h.Output(), d.Files[1].From))
+	is, err := os.ReadFile(filepath.Join(begun.Folder, "010/010_02.exr"))
+	if err != nil || !bytes.Equal(was, is) {
+		t.Errorf("frame 1002 is 02, and another file: %v", err)
+	}
+	table, err := os.ReadFile(filepath.Join(begun.Folder, "manifest.csv"))
+	if err != nil || !strings.Contains(string(table), ",1001-1006,1,6,,master: OpenEXR,24 fps,Ann,6,") {
+		t.Errorf("%v\n%s", err, table)
+	}
+	var said struct{ Delivery delivery.Delivery }
+	text, err := os.ReadFile(filepath.Join(begun.Folder, "manifest.json"))
+	if err := errors.Join(err, json.Unmarshal(text, &said)); err != nil || len(said.Delivery.Files) != 6 {
+		t.Error(err)
+	}
+	page, err := os.ReadFile(filepath.Join(begun.Folder, "manifest.html"))
+	if err != nil || !strings.Contains(string(page), "number 1") || strings.Contains(string(page), "<script") {
+		t.Error(err)
+	}
+	// What is handed on is a copy: whoever changes it changes no master.
+	if err := os.WriteFile(filepath.Join(begun.Folder, "010/010_02.exr"), []byte("x"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if now, err := os.ReadFile(filepath.Join(h.Output(), d.Files[1].From)); err != nil || !bytes.Equal(now, was) {
+		t.Errorf("the master has changed: %v", err)
+	}
+	if all, err := h.Record.Deliveries("test"); err != nil || len(all) != 1 || !all[0].Complete || all[0].By != "Bo" {
+		t.Errorf("%+v, %v", all, err)
+	}
+	if c := delivery.Compare(d.Files, plannedDelivery(t, h).Files); c.Same != 6 || len(c.Added)+len(c.Changed) > 0 {
+		t.Errorf("%+v", c)
+	}
+}
+
+// A delivery that was ended goes on where it was; what is there is read, and not copied again. A master that is not
+// what was judged stops it, and so does what stands in its way.
+func TestADeliveryGoesOn(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1006")
+	finishAll(t, h)
+	recipe(t, h, edit.SetDelivery{Delivery: "delivery1", Code: new("edit")})
+	d := plannedDelivery(t, h)
+	to := filepath.Join(t.TempDir(), "usb")
+	begun, err := h.BeginDelivery(d, to, store.Author{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancelCause(t.Context())
+	enough := errors.New("enough for now")
+	err = h.Deliver(ctx, begun, "reelhouse", "test", func(files int, _ int64) {
+		if files == 3 {
+			cancel(enough)
+		}
+	})
+	if !errors.Is(err, enough) {
+		t.Fatalf("it was ended with %v", err)
+	}
+	first := filepath.Join(to, d.Files[0].To)
+	before, err := os.Stat(first)
+	if err != nil {
+		t.Fatal(err)
+	}
+	half := filepath.Join(filepath.Dir(first), ".half.exr"+house.PartMark)
+	if err := os.WriteFile(half, []byte("half"), 0o644); err != nil { // as a copier that was killed leaves it
+		t.Fatal(err)
+	}
+	master := filepath.Join(h.Output(), d.Files[5].From)
+	good, err := os.ReadFile(master)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(master, bytes.ToUpper(good), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err == nil ||
+		!strings.Contains(err.Error(), "not what was judged") {
+		t.Errorf("of a master that has changed: %v", err)
+	}
+	last := filepath.Join(to, d.Files[5].To)
+	if err := errors.Join(os.WriteFile(master, good, 0o644), os.WriteFile(last, []byte("other"), 0o644)); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err == nil ||
+		!strings.Contains(err.Error(), "something else stands there") {
+		t.Errorf("over another file: %v", err)
+	}
+	if all, err := h.Record.Deliveries("TEST"); err != nil || all[0].Complete {
+		t.Fatalf("%+v, %v", all, err)
+	}
+	if err := os.Remove(last); err != nil {
+		t.Fatal(err)
+	}
+	if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err != nil {
+		t.Fatal(err)
+	}
+	if after, err := os.Stat(first); err != nil || !after.ModTime().Equal(before.ModTime()) {
+		t.Errorf("what was there was copied again: %v", err)
+	}
+	if got := verified(t, to); got != "[]" {
+		t.Error(got)
+	}
+	if _, err := h.BeginDelivery(d, to, store.Author{}); err == nil || !strings.Contains(err.Error(), "not empty") {
+		t.Errorf("into a folder with files: %v", err)
+	}
+}

@@ -128,6 +128,15 @@ const roomLeft = 64 << 20
 func (h *House) Deliver(
 	ctx context.Context, begun store.Delivery, tool, version string, progress func(files int, bytes int64),
 ) error {
+	locked := h.path("work", fmt.Sprintf("delivery-%d.lock", begun.ID))
+	unlock, err := lock(locked)
+	if err != nil {
+		return errors.New("somebody else is copying it just now")
+	}
+	defer func() { os.Remove(locked); unlock() }()
+	if now, err := h.Record.Delivery(begun.ID); err != nil || now.Complete {
+		return err
+	}
 	d, err := h.Record.Delivered(begun.ID)
 	if err != nil {
 		return err

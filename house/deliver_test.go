@@ -157,9 +157,14 @@ func TestADeliveryGoesOn(t *testing.T) {
 	ctx, cancel := context.WithCancelCause(t.Context())
 	enough := errors.New("enough for now")
 	err = h.Deliver(ctx, begun, "reelhouse", "test", func(files int, _ int64) {
-		if files == 3 {
-			cancel(enough)
+		if files != 3 {
+			return
 		}
+		if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err == nil ||
+			!strings.Contains(err.Error(), "somebody else") {
+			t.Errorf("two at once: %v", err)
+		}
+		cancel(enough)
 	})
 	if !errors.Is(err, enough) {
 		t.Fatalf("it was ended with %v", err)

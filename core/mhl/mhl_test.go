@@ -332,3 +332,35 @@ func FuzzDecodeChain(f *testing.F) {
 		}
 	})
 }
+
+// BenchmarkCheck compares 64 files of 4 MB with their list, on two threads.
+func BenchmarkCheck(b *testing.B) {
+	for _, format := range []Format{XXH64, XXH128, MD5, C4} {
+		b.Run(string(format), func(b *testing.B) {
+			folder := fstest.MapFS{}
+			for i := range 64 {
+				folder[fmt.Sprint(i)] = &fstest.MapFile{Data: bytes.Repeat([]byte{byte(i)}, 4<<20)}
+			}
+			list, _, err := Seal(b.Context(), folder, usual(format), nil)
+			if err != nil {
+				b.Fatal(err)
+			}
+			var text, chain bytes.Buffer
+			if err := list.Encode(&text); err != nil {
+				b.Fatal(err)
+			}
+			if err := EncodeChain(&chain, []Link{{1, "0001_a.mhl", C4.Of(text.Bytes())}}); err != nil {
+				b.Fatal(err)
+			}
+			folder[Dir+"/0001_a.mhl"] = &fstest.MapFile{Data: text.Bytes()}
+			folder[Dir+"/"+ChainName] = &fstest.MapFile{Data: chain.Bytes()}
+			b.SetBytes(64 * 4 << 20)
+			b.ReportAllocs()
+			for b.Loop() {
+				if r, err := Check(b.Context(), folder, nil); err != nil || !r.Clean() {
+					b.Fatal(r, err)
+				}
+			}
+		})
+	}
+}

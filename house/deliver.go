@@ -104,6 +104,9 @@ func (h *House) BeginDelivery(d delivery.Delivery, to string, by store.Author) (
 		if err != nil {
 			return "", err
 		}
+		if err := h.outside(folder); err != nil {
+			return "", err
+		}
 		entries, err := os.ReadDir(folder)
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return "", err
@@ -113,6 +116,33 @@ func (h *House) BeginDelivery(d delivery.Delivery, to string, by store.Author) (
 		}
 		return folder, nil
 	}, by)
+}
+
+// outside refuses a folder where finished files belong: what is handed on would be foreign there.
+func (h *House) outside(folder string) error {
+	real := folder
+	for rest := ""; ; real, rest = filepath.Dir(real), filepath.Join(filepath.Base(real), rest) {
+		if there, err := filepath.EvalSymlinks(real); err == nil {
+			real = filepath.Join(there, rest)
+			break
+		}
+		if real == filepath.Dir(real) {
+			break
+		}
+	}
+	for _, v := range h.Volumes() {
+		volume, err := filepath.Abs(v.Folder)
+		if err == nil {
+			if there, err := filepath.EvalSymlinks(volume); err == nil {
+				volume = there
+			}
+			if rel, err := filepath.Rel(volume, real); err == nil && filepath.IsLocal(rel) {
+				return fmt.Errorf("%s lies within %s, where finished files belong; name another folder", folder,
+					VolumeTitle(v.Code))
+			}
+		}
+	}
+	return nil
 }
 
 // copiersAtOnce is how many files are copied side by side.

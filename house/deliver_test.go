@@ -21,33 +21,6 @@ import (
 	"reelhouse/store"
 )
 
-// finishAll makes all frames good that are ready, each with a file of its own.
-func finishAll(t *testing.T, h *house.House) {
-	t.Helper()
-	for {
-		l, err := h.Record.Lease("hand")
-		if err != nil {
-			t.Fatal(err)
-		}
-		if l == nil {
-			return
-		}
-		path := l.Sequence.Spec.Files[0].Path.Frame(l.Number)
-		data := bytes.Repeat([]byte(path), 5000)
-		full := filepath.Join(h.Output(), path)
-		sum, err := house.SumOf(bytes.NewReader(data))
-		sum.Path = path
-		if err := errors.Join(
-			err, os.MkdirAll(filepath.Dir(full), 0o755), os.WriteFile(full, data, 0o644), h.Record.Check(l),
-		); err != nil {
-			t.Fatal(err)
-		}
-		if err := h.Record.Accept(l, 1, []store.File{sum}, "by hand"); err != nil {
-			t.Fatal(err)
-		}
-	}
-}
-
 // recipe makes a delivery of the production TEST.
 func recipe(t *testing.T, h *house.House, change edit.SetDelivery) {
 	t.Helper()
@@ -83,7 +56,7 @@ func verified(t *testing.T, folder string) string {
 
 func TestADeliveryIsCopiedAndProved(t *testing.T) {
 	h, b := housetest.New(t, "1001-1006")
-	finishAll(t, h)
+	housetest.FinishAll(t, h, 200_000)
 	recipe(t, h, edit.SetDelivery{
 		Delivery: "delivery1", Code: new("edit"), Pattern: new("(shot)/(shot)_(frame:2).(ext)"), First: new(1),
 		Approved: new(true),
@@ -146,7 +119,7 @@ func TestADeliveryIsCopiedAndProved(t *testing.T) {
 // what was judged stops it, and so does what stands in its way.
 func TestADeliveryGoesOn(t *testing.T) {
 	h, _ := housetest.New(t, "1001-1006")
-	finishAll(t, h)
+	housetest.FinishAll(t, h, 200_000)
 	recipe(t, h, edit.SetDelivery{Delivery: "delivery1", Code: new("edit")})
 	d := plannedDelivery(t, h)
 	to := filepath.Join(t.TempDir(), "usb")
@@ -213,7 +186,17 @@ func TestADeliveryGoesOn(t *testing.T) {
 	if got := verified(t, to); got != "[]" {
 		t.Error(got)
 	}
-	if _, err := h.BeginDelivery(d, to, store.Author{}); err == nil || !strings.Contains(err.Error(), "not empty") {
-		t.Errorf("into a folder with files: %v", err)
+	link := filepath.Join(t.TempDir(), "link")
+	if err := os.Symlink(h.Output(), link); err != nil {
+		t.Fatal(err)
+	}
+	for folder, want := range map[string]string{
+		to: "not empty", h.Output(): "where finished files belong", filepath.Join(h.Output(), "a", "b"): "belong",
+		filepath.Join(link, "new"): "where finished files belong", master: "where finished files belong",
+	} {
+		if _, err := h.BeginDelivery(d, folder, store.Author{}); err == nil ||
+			!strings.Contains(err.Error(), want) {
+			t.Errorf("into %s: %v", folder, err)
+		}
 	}
 }

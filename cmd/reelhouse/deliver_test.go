@@ -3,7 +3,6 @@ package main
 import (
 	"bytes"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -16,35 +15,14 @@ import (
 	"reelhouse/core/delivery"
 	"reelhouse/house"
 	"reelhouse/house/housetest"
-	"reelhouse/store"
 )
 
 // rendered returns a data folder with a production TEST whose only shot is good, with files of a size.
 func rendered(t *testing.T, frames string, size int) string {
 	t.Helper()
 	h, _ := housetest.New(t, frames)
-	for {
-		l, err := h.Record.Lease("hand")
-		if err != nil {
-			t.Fatal(err)
-		}
-		if l == nil {
-			return filepath.Dir(h.Output())
-		}
-		path := l.Sequence.Spec.Files[0].Path.Frame(l.Number)
-		data := bytes.Repeat([]byte(path), size/len(path))
-		full := filepath.Join(h.Output(), path)
-		sum, err := house.SumOf(bytes.NewReader(data))
-		sum.Path = path
-		if err := errors.Join(
-			err, os.MkdirAll(filepath.Dir(full), 0o755), os.WriteFile(full, data, 0o644), h.Record.Check(l),
-		); err != nil {
-			t.Fatal(err)
-		}
-		if err := h.Record.Accept(l, 1, []store.File{sum}, "by hand"); err != nil {
-			t.Fatal(err)
-		}
-	}
+	housetest.FinishAll(t, h, size)
+	return filepath.Dir(h.Output())
 }
 
 func TestADeliveryFromTheCommandLine(t *testing.T) {
@@ -144,9 +122,11 @@ func TestADeliveryIsKilledFiftyTimes(t *testing.T) {
 		if err != nil || !strings.Contains(out, "123 files") {
 			t.Errorf("%s: %v\n%s%s", folder, err, out, complaints)
 		}
-		left, err := filepath.Glob(filepath.Join(folder, "*", "*", "*", "*", "*", ".*"))
-		if err != nil || len(left) > 0 {
-			t.Errorf("%v is left", left)
-		}
+		filepath.WalkDir(folder, func(path string, d os.DirEntry, err error) error {
+			if err != nil || strings.Contains(path, house.PartMark) {
+				t.Errorf("%s is left, %v", path, err)
+			}
+			return nil
+		})
 	}
 }

@@ -2,22 +2,14 @@ package house
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 	"time"
-
-	"github.com/dustin/go-humanize"
 
 	"reelhouse/core/delivery"
 	"reelhouse/core/mhl"
@@ -90,7 +82,8 @@ func (h *House) FormerDelivery(
 	return all[i], d, err == nil, err
 }
 
-// BeginDelivery freezes a delivery, which goes to a folder that is empty, or not there; "" for one in the data folder.
+// BeginDelivery freezes a delivery, which goes to a folder that is empty, or not there; "" for one of its own at the
+// destination of the recipe.
 func (h *House) BeginDelivery(d delivery.Delivery, to string, by store.Author) (store.Delivery, error) {
 	if d.Refused() {
 		return store.Delivery{}, errors.New("the delivery has findings that refuse it")
@@ -98,7 +91,11 @@ func (h *House) BeginDelivery(d delivery.Delivery, to string, by store.Author) (
 	return h.Record.BeginDelivery(d, func(number int) (string, error) {
 		folder := to
 		if folder == "" {
-			folder = filepath.Join(h.Deliveries(), fmt.Sprintf("%s_%s_%03d", d.Production, d.Recipe.Code, number))
+			at, err := h.Destination(d.Recipe.To)
+			if err != nil {
+				return "", err
+			}
+			folder = filepath.Join(at.Folder, fmt.Sprintf("%s_%s_%03d", d.Production, d.Recipe.Code, number))
 		}
 		folder, err := filepath.Abs(folder)
 		if err != nil {
@@ -145,23 +142,20 @@ func (h *House) outside(folder string) error {
 	return nil
 }
 
-// copiersAtOnce is how many files are copied side by side.
-const copiersAtOnce = 2
+// A DeliveryBy says which program hands on.
+type DeliveryBy struct{ Tool, Version string }
 
-// roomLeft is what a delivery leaves free on its disk, in bytes.
-const roomLeft = 64 << 20
-
-// Deliver copies what a delivery holds that was begun, and is not there yet, writes what proves it, and notes that it
-// is complete. Every file is held against what was recorded when it was judged, while it is copied; what is there
-// already is read, and not copied again. It may be ended at any time, and called again. progress is told how many files
-// and bytes are in place.
+// Deliver copies what a delivery holds that was begun, and is not there yet, makes its products, writes what proves it,
+// packs it if it is to be packed, and notes that it is complete. Every file is held against what was recorded when it
+// was judged, while it is copied; what is there already is read, and not copied again. It may be ended at any time, and
+// called again. progress is told how far it is.
 func (h *House) Deliver(
-	ctx context.Context, begun store.Delivery, tool, version string, progress func(files int, bytes int64),
+	ctx context.Context, begun store.Delivery, by DeliveryBy, progress func(DeliveryProgress),
 ) error {
 	locked := h.path("work", fmt.Sprintf("delivery-%d.lock", begun.ID))
 	unlock, err := lock(locked)
 	if err != nil {
-		return errors.New("somebody else is copying it just now")
+		return ErrDelivering
 	}
 	defer func() { os.Remove(locked); unlock() }()
 	if now, err := h.Record.Delivery(begun.ID); err != nil || now.Complete {
@@ -171,10 +165,29 @@ func (h *House) Deliver(
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(begun.Folder, 0o755); err != nil {
+	told := &telling{tell: progress}
+	if d.Recipe.Form == production.InFolder {
+		err = h.fill(ctx, begun.Folder, begun, d, by, told)
+	} else {
+		err = h.fillAndPack(ctx, begun, d, by, told)
+	}
+	if err != nil {
 		return err
 	}
-	root, err := os.OpenRoot(begun.Folder)
+	return h.Record.EndDelivery(begun.ID)
+}
+
+// ErrDelivering is the error about a delivery that another process copies.
+var ErrDelivering = errors.New("somebody else is copying it just now")
+
+// fill brings a folder to what a delivery holds, and seals it.
+func (h *House) fill(
+	ctx context.Context, folder string, begun store.Delivery, d delivery.Delivery, by DeliveryBy, told *telling,
+) error {
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return err
+	}
+	root, err := os.OpenRoot(folder)
 	if err != nil {
 		return err
 	}
@@ -182,10 +195,13 @@ func (h *House) Deliver(
 	if err := removeUnfinished(root); err != nil {
 		return err
 	}
-	if err := h.roomFor(root, begun.Folder, d); err != nil {
+	if err := h.roomFor(root, folder, d); err != nil {
 		return err
 	}
-	if err := h.copyAll(ctx, root, d, progress); err != nil {
+	if err := h.copyAll(ctx, root, d, told); err != nil {
+		return err
+	}
+	if err := h.makeProducts(ctx, root, begun, d, told); err != nil {
 		return err
 	}
 	former, _, _, err := h.FormerDelivery(d.Production, d.Recipe.Code)
@@ -196,162 +212,14 @@ func (h *House) Deliver(
 		return err
 	}
 	how := mhl.Making{
-		Format: d.Recipe.Hash, Created: time.Now().Truncate(time.Second), Tool: tool, Version: version,
+		Format: d.Recipe.Hash, Created: time.Now().Truncate(time.Second), Tool: by.Tool, Version: by.Version,
 		Author: begun.By, Process: "transfer",
 	}
 	how.Host, _ = os.Hostname()
-	_, _, wrong, err := SealFolder(ctx, begun.Folder, how, nil)
+	told.begin("hashing", 0, "file")
+	_, _, wrong, err := SealFolder(ctx, folder, how, told.set)
 	if err == nil && len(wrong) > 0 {
 		err = fmt.Errorf("%s %s: %s", wrong[0].Kind, wrong[0].Path, wrong[0].Text)
 	}
-	if err != nil {
-		return err
-	}
-	return h.Record.EndDelivery(begun.ID)
-}
-
-// removeUnfinished removes what a delivery that was ended has left half.
-func removeUnfinished(root *os.Root) error {
-	return fs.WalkDir(root.FS(), ".", func(name string, d fs.DirEntry, err error) error {
-		if err == nil && !d.IsDir() && strings.HasSuffix(name, PartMark) {
-			return root.Remove(name)
-		}
-		return err
-	})
-}
-
-// roomFor says whether the disk has room for what is not there yet.
-func (h *House) roomFor(root *os.Root, folder string, d delivery.Delivery) error {
-	var needed int64
-	for _, f := range d.Files {
-		if info, err := root.Lstat(f.To); err != nil || info.Size() != f.Bytes {
-			needed += f.Bytes
-		}
-	}
-	if free := freeBytes(folder); free >= 0 && float64(needed)+roomLeft > free {
-		return fmt.Errorf(
-			"%s is missing on the disk of %s; %s are to be copied",
-			humanize.Bytes(uint64(float64(needed)+roomLeft-free)),
-			folder,
-			humanize.Bytes(uint64(needed)),
-		)
-	}
-	return nil
-}
-
-// copyAll copies files, several at once, until one cannot be.
-func (h *House) copyAll(
-	ctx context.Context, root *os.Root, d delivery.Delivery, progress func(files int, bytes int64),
-) error {
-	ctx, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
-	var next, files, bytes atomic.Int64
-	var group sync.WaitGroup
-	for range copiersAtOnce {
-		group.Go(func() {
-			for i := int(next.Add(1)) - 1; i < len(d.Files) && ctx.Err() == nil; i = int(next.Add(1)) - 1 {
-				f := d.Files[i]
-				if err := h.copyOne(ctx, root, f); err != nil {
-					cancel(fmt.Errorf("%s: %w", f.To, err))
-					return
-				}
-				if n, m := files.Add(1), bytes.Add(f.Bytes); progress != nil {
-					progress(int(n), m)
-				}
-			}
-		})
-	}
-	group.Wait()
-	if ctx.Err() != nil {
-		return context.Cause(ctx)
-	}
-	folders := map[string]bool{}
-	for _, f := range d.Files {
-		folders[path.Dir(f.To)] = true
-	}
-	for folder := range folders {
-		dir, err := root.Open(folder)
-		if err != nil {
-			return err
-		}
-		if err := errors.Join(dir.Sync(), dir.Close()); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// copyOne copies a file, unless it is there.
-func (h *House) copyOne(ctx context.Context, root *os.Root, f delivery.File) error {
-	switch there, err := sumIn(root, f.To); {
-	case err == nil && there == f.SHA256:
-		return nil
-	case err == nil:
-		return errors.New("something else stands there already")
-	case !errors.Is(err, fs.ErrNotExist):
-		return err
-	}
-	from, _, err := h.OpenOutput(f.From)
-	if err != nil {
-		return err
-	}
-	defer from.Close()
-	if err := root.MkdirAll(path.Dir(f.To), 0o755); err != nil {
-		return err
-	}
-	temp := path.Join(path.Dir(f.To), "."+path.Base(f.To)+PartMark)
-	to, err := root.Create(temp)
-	if err != nil {
-		return err
-	}
-	sum := sha256.New()
-	if clone(from, to) == nil { // which shares what is on the disk until one of both is changed
-		_, err = io.Copy(sum, reading{ctx, to})
-	} else {
-		_, err = io.Copy(io.MultiWriter(to, sum), reading{ctx, from})
-	}
-	if err = errors.Join(err, to.Sync(), to.Close()); err == nil && hex.EncodeToString(sum.Sum(nil)) != f.SHA256 {
-		err = fmt.Errorf("%s is not what was judged any more; verify it, and render what is lost again", f.From)
-	}
-	if err == nil {
-		err = root.Rename(temp, f.To)
-	}
-	if err != nil {
-		return errors.Join(err, root.Remove(temp))
-	}
-	return nil
-}
-
-// sumIn returns the SHA-256 of a plain file.
-func sumIn(root *os.Root, name string) (string, error) {
-	info, err := root.Lstat(name)
-	if err != nil {
-		return "", err
-	}
-	if !info.Mode().IsRegular() {
-		return "", ErrNotPlain
-	}
-	f, err := root.Open(name)
-	if err != nil {
-		return "", err
-	}
-	defer f.Close()
-	sum := sha256.New()
-	if _, err := io.Copy(sum, f); err != nil {
-		return "", err
-	}
-	return hex.EncodeToString(sum.Sum(nil)), nil
-}
-
-// reading reads until ctx ends.
-type reading struct {
-	ctx context.Context
-	r   io.Reader
-}
-
-func (r reading) Read(p []byte) (int, error) {
-	if r.ctx.Err() != nil {
-		return 0, context.Cause(r.ctx)
-	}
-	return r.r.Read(p)
+	return err
 }

@@ -21,6 +21,9 @@ import (
 	"reelhouse/store"
 )
 
+// by is who hands on in tests.
+var by = house.DeliveryBy{Tool: "reelhouse", Version: "test"}
+
 // recipe makes a delivery of the production TEST.
 func recipe(t *testing.T, h *house.House, change edit.SetDelivery) {
 	t.Helper()
@@ -58,7 +61,7 @@ func TestADeliveryIsCopiedAndProved(t *testing.T) {
 	h, b := housetest.New(t, "1001-1006")
 	housetest.FinishAll(t, h, 200_000)
 	recipe(t, h, edit.SetDelivery{
-		Delivery: "delivery1", Code: new("edit"), Pattern: new("(shot)/(shot)_(frame:2).(ext)"), First: new(1),
+		Delivery: "delivery1", Code: new("edit"), Pattern: new("(shot)/(shot)_(frame:2).(ext)"), First: &edit.First{Number: 1, Given: true},
 		Approved: new(true),
 	})
 	if d := plannedDelivery(t, h); !d.Refused() {
@@ -76,7 +79,7 @@ func TestADeliveryIsCopiedAndProved(t *testing.T) {
 	if err != nil || begun.Number != 1 {
 		t.Fatal(begun, err)
 	}
-	if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err != nil {
+	if err := h.Deliver(t.Context(), begun, by, nil); err != nil {
 		t.Fatal(err)
 	}
 	if got := verified(t, begun.Folder); got != "[]" {
@@ -129,11 +132,11 @@ func TestADeliveryGoesOn(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancelCause(t.Context())
 	enough := errors.New("enough for now")
-	err = h.Deliver(ctx, begun, "reelhouse", "test", func(files int, _ int64) {
-		if files != 3 {
+	err = h.Deliver(ctx, begun, by, func(p house.DeliveryProgress) {
+		if p.Step != "copying" || p.Done != 3 {
 			return
 		}
-		if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err == nil ||
+		if err := h.Deliver(t.Context(), begun, by, nil); err == nil ||
 			!strings.Contains(err.Error(), "somebody else") {
 			t.Errorf("two at once: %v", err)
 		}
@@ -159,7 +162,7 @@ func TestADeliveryGoesOn(t *testing.T) {
 	if err := os.WriteFile(master, bytes.ToUpper(good), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err == nil ||
+	if err := h.Deliver(t.Context(), begun, by, nil); err == nil ||
 		!strings.Contains(err.Error(), "not what was judged") {
 		t.Errorf("of a master that has changed: %v", err)
 	}
@@ -167,7 +170,7 @@ func TestADeliveryGoesOn(t *testing.T) {
 	if err := errors.Join(os.WriteFile(master, good, 0o644), os.WriteFile(last, []byte("other"), 0o644)); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err == nil ||
+	if err := h.Deliver(t.Context(), begun, by, nil); err == nil ||
 		!strings.Contains(err.Error(), "something else stands there") {
 		t.Errorf("over another file: %v", err)
 	}
@@ -177,7 +180,7 @@ func TestADeliveryGoesOn(t *testing.T) {
 	if err := os.Remove(last); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Deliver(t.Context(), begun, "reelhouse", "test", nil); err != nil {
+	if err := h.Deliver(t.Context(), begun, by, nil); err != nil {
 		t.Fatal(err)
 	}
 	if after, err := os.Stat(first); err != nil || !after.ModTime().Equal(before.ModTime()) {

@@ -29,6 +29,8 @@ type House struct {
 	// OnlyBuiltIn says that no renderer but the built-in one renders here, which reads glTF and nothing else.
 	OnlyBuiltIn bool
 	volumes     []store.Volume // that the configuration names
+	// destinations are those of deliveries that the configuration names.
+	destinations []Destination
 
 	mutex  sync.Mutex
 	drafts map[string]keptDraft // a few of them

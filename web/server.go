@@ -25,6 +25,7 @@ import (
 	"reelhouse/web/kit"
 	"reelhouse/web/stations/batch"
 	"reelhouse/web/stations/cut"
+	"reelhouse/web/stations/delivery"
 	"reelhouse/web/stations/history"
 	"reelhouse/web/stations/home"
 	"reelhouse/web/stations/output"
@@ -50,6 +51,7 @@ var order = []func(*kit.App) kit.Station{
 	batch.Station,
 	queue.Station,
 	screening.Station,
+	delivery.Station,
 	home.Page,
 }
 
@@ -67,6 +69,8 @@ type Server struct {
 	// name is not answered.
 	Listening net.Addr
 	Hosts     []string
+	// Version is of the program.
+	Version string
 }
 
 // policy allows nothing but what the binary itself ships.
@@ -107,6 +111,7 @@ func Handler(s Server) (http.Handler, error) {
 func New(s Server) (*kit.App, *echo.Echo, error) {
 	app := &kit.App{
 		House: s.House, Node: s.Node, Changes: s.Changes, Thumbs: s.Thumbs, Previews: s.Previews, Log: s.Log,
+		Version: s.Version,
 	}
 	var all []kit.Station
 	for _, station := range order {

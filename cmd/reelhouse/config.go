@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"maps"
@@ -32,6 +33,8 @@ type configuration struct {
 	// Kinds say what tasks of each kind need.
 	Kinds []configuredKind `json:"kinds"`
 	Nodes []configuredNode `json:"nodes"`
+	// Destinations are folders that deliveries may go to.
+	Destinations []house.Destination `json:"destinations"`
 	// Movies are the programs that read movies, those on PATH if none are named.
 	Movies ffmpeg.Programs `json:"movies"`
 	// Verify is when all finished files are read and compared with the record; nil for never.
@@ -251,7 +254,7 @@ func (f serverFlags) setVolumes(h *house.House, c configuration) error {
 	for _, v := range c.Volumes {
 		all = append(all, store.Volume{Code: v.Code, Name: cmp.Or(v.Name, v.Code), Folder: v.Folder})
 	}
-	if err := h.SetVolumes(all); err != nil {
+	if err := errors.Join(h.SetVolumes(all), h.SetDestinations(c.Destinations)); err != nil {
 		return fmt.Errorf("configuration %s: %w", f.config, err)
 	}
 	return nil

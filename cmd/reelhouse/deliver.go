@@ -125,12 +125,12 @@ func (how delivering) deliver(cmd *cobra.Command, h *house.House, p production.P
 	if err != nil {
 		return err
 	}
-	changes := delivery.Compare(before.Files, d.Files)
+	changes := delivery.Compare(before.Contents(), d.Contents())
 	if how.onlyChanges {
 		if !known {
 			return &usageError{fmt.Errorf("nothing was delivered by %s before; leave --changes out", recipe)}
 		}
-		if d = d.Only(append(changes.Added, changes.Changed...)); len(d.Files) == 0 {
+		if d = d.Only(append(changes.Added, changes.Changed...)); len(d.Contents()) == 0 {
 			return fmt.Errorf("nothing has changed since %s %d", recipe, former.Number)
 		}
 	}
@@ -162,7 +162,7 @@ func (how delivering) deliver(cmd *cobra.Command, h *house.House, p production.P
 
 // copy does what is left of a delivery.
 func (how delivering) copy(cmd *cobra.Command, h *house.House, begun store.Delivery) error {
-	if err := h.Deliver(cmd.Context(), begun, "reelhouse", version, nil); err != nil {
+	if err := h.Deliver(cmd.Context(), begun, house.DeliveryBy{Tool: "reelhouse", Version: version}, nil); err != nil {
 		return fmt.Errorf("%s %d is not complete: %w; deliver it again to go on", begun.Recipe, begun.Number, err)
 	}
 	begun, err := h.Record.Delivery(begun.ID)

@@ -94,7 +94,7 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	err = web.Serve(ctx, listener, web.Server{
 		House: h, Node: nodes, Changes: hub, Thumbs: preview.NewThumbs(h, nodes.Draw),
 		Previews: preview.New(h), Log: log,
-		Hosts: flags.hosts,
+		Hosts: flags.hosts, Version: version,
 	})
 	cancel()
 	<-verified

@@ -16,6 +16,7 @@ import (
 	"reelhouse/core/mhl"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
+	"reelhouse/core/pixel"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
@@ -73,6 +74,8 @@ type Part struct {
 	First      int         `json:"first"`   // number of the first frame in the delivery
 	Formats    []string    `json:"formats"` // of its outputs, in words
 	ApprovedBy []string    `json:"approvedBy,omitempty"`
+	// Pictures are what is made of it is made from; nil where nothing is made.
+	Pictures *Pictures `json:"pictures,omitempty"`
 }
 
 // Title names a part.
@@ -94,6 +97,10 @@ type Delivery struct {
 	Parts      []Part              `json:"parts"`
 	Files      []File              `json:"files"`
 	Findings   []Finding           `json:"findings"`
+	Products   []Product           `json:"products,omitempty"`
+	// Viewing is through which products show light, with the look-up table that it may be.
+	Viewing pixel.Viewing        `json:"viewing,omitempty"`
+	LUTs    []production.LUTFile `json:"luts,omitempty"`
 }
 
 // Bytes returns how many bytes all files have.
@@ -104,14 +111,29 @@ func (d Delivery) Bytes() (n int64) {
 	return n
 }
 
-// Only returns the delivery with those of its files alone that have one of some names.
+// Only returns the delivery with those of its files and products alone that have one of some names.
 func (d Delivery) Only(names []string) Delivery {
 	wanted := map[string]bool{}
 	for _, name := range names {
 		wanted[name] = true
 	}
 	d.Files = slices.DeleteFunc(slices.Clone(d.Files), func(f File) bool { return !wanted[f.To] })
+	d.Products = slices.DeleteFunc(slices.Clone(d.Products), func(p Product) bool {
+		return !slices.ContainsFunc(p.Files, func(name string) bool { return wanted[name] })
+	})
 	return d
+}
+
+// Contents returns all that is handed on: the files, and those of products, which have the hash of what they are made
+// from.
+func (d Delivery) Contents() []File {
+	all := slices.Clone(d.Files)
+	for _, p := range d.Products {
+		for _, name := range p.Files {
+			all = append(all, File{To: name, SHA256: p.Of})
+		}
+	}
+	return all
 }
 
 // Refused reports whether the delivery may not go out as it is.
@@ -126,7 +148,12 @@ func (d *Delivery) find(refuses bool, part, text string, args ...any) {
 // Plan returns what a recipe hands on of renderings, which come with the newest first: of each shot, view and size the
 // newest that has frames of the kind that is asked for. Trials are left out.
 func Plan(p production.Production, recipe production.Delivery, all []Rendering) (Delivery, error) {
-	d := Delivery{Production: p.Code, Title: p.Title, Recipe: recipe, Rate: p.Rate}
+	d := Delivery{
+		Production: p.Code, Title: p.Title, Recipe: recipe, Rate: p.Rate, Viewing: p.Picture.Viewing,
+	}
+	if f, ok := p.LUTOf(d.Viewing); ok {
+		d.LUTs = []production.LUTFile{f}
+	}
 	var pattern *naming.Pattern
 	if recipe.Pattern != "" {
 		parsed, err := naming.Parse(recipe.Pattern)
@@ -168,6 +195,7 @@ func Plan(p production.Production, recipe production.Delivery, all []Rendering) 
 			return d, err
 		}
 	}
+	d.plan()
 	d.check(p)
 	return d, nil
 }
@@ -252,6 +280,9 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 				)
 			}
 		}
+		if d.Recipe.NoFiles {
+			continue
+		}
 		to := f.Path
 		if pattern != nil {
 			to = r.Plan.Named(s, f, *pattern)
@@ -278,6 +309,11 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 	if len(part.Formats) == 0 {
 		d.find(false, title, "it has none of the outputs that are asked for")
 	}
+	if d.Recipe.Makes() {
+		if part.Pictures = picturesOf(r, d.Recipe, asked.Common(ready)); part.Pictures == nil {
+			d.find(true, title, "it has no pictures of the beauty pass that sheets could be made of")
+		}
+	}
 	d.Parts = append(d.Parts, part)
 	return nil
 }
@@ -291,7 +327,7 @@ func counted(n int, one, many string) string {
 
 // check finds what is wrong with all of it together.
 func (d *Delivery) check(p production.Production) {
-	if len(d.Parts) > 0 && len(d.Files) == 0 && !d.Refused() {
+	if len(d.Parts) > 0 && len(d.Files) == 0 && len(d.Products) == 0 && !d.Refused() {
 		d.find(true, "", "it has no files")
 	}
 	versions := map[int]bool{}
@@ -302,6 +338,11 @@ func (d *Delivery) check(p production.Production) {
 		d.find(false, "", "it mixes versions: %s", join(versions))
 	}
 	seen := map[string]File{}
+	for _, product := range d.Products {
+		for _, name := range product.Files {
+			seen[strings.ToLower(name)] = File{From: "the " + string(product.Kind)}
+		}
+	}
 	for _, f := range d.Files {
 		if kept(f.To) {
 			d.find(true, "", "%s is kept for what proves it; let the pattern give it another name", f.To)

@@ -3,15 +3,19 @@ package edit
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
+	"reelhouse/core/contact"
 	"reelhouse/core/mhl"
 	"reelhouse/core/production"
 )
 
 // AddDelivery adds a recipe of what is handed on: everything that is good, with the names that it has.
 type AddDelivery struct {
-	Title string `json:"name,omitempty"`
+	Title    string `json:"name,omitempty"`
+	Approved bool   `json:"approved,omitempty" label:"approved only"`
+	Contact  bool   `json:"contact,omitempty" label:"a contact sheet alone"`
 }
 
 func (AddDelivery) Name() string { return "delivery.add" }
@@ -23,7 +27,11 @@ func (c AddDelivery) apply(p *production.Production, _ Known) error {
 	if name == "" {
 		name = "Delivery " + strings.TrimPrefix(code, "delivery")
 	}
-	p.Deliveries = append(p.Deliveries, production.Delivery{Code: code, Name: name, Hash: mhl.XXH64})
+	d := production.Delivery{Code: code, Name: name, Hash: mhl.XXH64, Approved: c.Approved}
+	if c.Contact {
+		d.NoFiles, d.Contact = true, contact.Usual()
+	}
+	p.Deliveries = append(p.Deliveries, d)
 	return nil
 }
 
@@ -39,9 +47,19 @@ type SetDelivery struct {
 	Approved  *bool     `json:"approved,omitempty" label:"approved only"`
 	OwnFrames *bool     `json:"ownFrames,omitempty" label:"without handles"`
 	Pattern   *string   `json:"pattern,omitempty"`
-	First     *int      `json:"first,omitempty" label:"first frame"`
+	First     *First    `json:"first,omitempty" label:"first frame"`
 	KeepOn    *bool     `json:"numbers,omitempty" label:"numbers as they are"`
 	Hash      *string   `json:"hash,omitempty"`
+	To        *string   `json:"to,omitempty" label:"destination"`
+	Form      *string   `json:"form,omitempty"`
+	Files     *bool     `json:"files,omitempty" label:"rendered files"`
+	Pictures  *string   `json:"pictures,omitempty"`
+	Contact   *bool     `json:"contact,omitempty" label:"contact sheet"`
+	Shown     *string   `json:"contactFrames,omitempty" label:"frames of the contact sheet"`
+	Nth       *int      `json:"contactNth,omitempty" label:"every nth frame"`
+	Columns   *int      `json:"contactColumns,omitempty" label:"columns"`
+	Paper     *string   `json:"contactPaper,omitempty" label:"page"`
+	Format    *string   `json:"contactFormat,omitempty" label:"file of the contact sheet"`
 }
 
 func (SetDelivery) Name() string   { return "delivery.set" }
@@ -54,14 +72,17 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 	}
 	d := &p.Deliveries[i]
 	if c.First != nil {
-		d.First = new(*c.First)
+		d.First = nil
+		if c.First.Given {
+			d.First = new(c.First.Number)
+		}
 	}
 	if c.KeepOn != nil && *c.KeepOn {
 		d.First = nil
 	}
 	return first(
 		to(&d.Code, c.Code), to(&d.Name, c.Title), to(&d.For, c.For), to(&d.Approved, c.Approved),
-		to(&d.OwnFrames, c.OwnFrames), to(&d.Pattern, c.Pattern),
+		to(&d.OwnFrames, c.OwnFrames), to(&d.Pattern, c.Pattern), to(&d.To, c.To),
 		with("shots", c.Shots, func(all []string) error {
 			d.Shots = all
 			return missing("shot", all, func(code string) bool {
@@ -76,8 +97,94 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 			d.Outputs = all
 			return missing("output", all, func(code string) bool { _, ok := p.FindOutput(code); return ok })
 		}),
-		with("hash", c.Hash, func(v string) error { d.Hash = mhl.Format(v); return nil }),
+		with("hash", c.Hash, func(v string) error { d.Hash = mhl.Format(v); return d.Hash.Check() }),
+		with("form", c.Form, func(v string) error {
+			if d.Form = production.Form(v); !slices.Contains(production.Forms(), d.Form) {
+				return fmt.Errorf("it is a folder, which is called \"\", zip or tar")
+			}
+			return nil
+		}),
+		with("files", c.Files, func(v bool) error { d.NoFiles = !v; return nil }),
+		with("pictures", c.Pictures, func(v string) error {
+			d.Pictures = v
+			return missing("output", alone(v), func(code string) bool { _, ok := p.FindOutput(code); return ok })
+		}),
+		c.sheet(&d.Contact),
 	)
+}
+
+// A First is the number of a first frame, which may be left empty.
+type First struct {
+	Number int
+	Given  bool
+}
+
+// UnmarshalText reads a whole number, or nothing.
+func (f *First) UnmarshalText(text []byte) error {
+	*f = First{}
+	if len(text) == 0 {
+		return nil
+	}
+	n, err := strconv.Atoi(string(text))
+	if err != nil {
+		return fmt.Errorf("%q is no frame", text)
+	}
+	*f = First{n, true}
+	return nil
+}
+
+// UnmarshalJSON reads a JSON number, or null.
+func (f *First) UnmarshalJSON(data []byte) error {
+	return f.UnmarshalText([]byte(strings.TrimPrefix(string(data), "null")))
+}
+
+// MarshalJSON writes what UnmarshalJSON reads.
+func (f First) MarshalJSON() ([]byte, error) {
+	if !f.Given {
+		return []byte("null"), nil
+	}
+	return strconv.AppendInt(nil, int64(f.Number), 10), nil
+}
+
+// sheet changes the contact sheet.
+func (c SetDelivery) sheet(s *contact.Settings) error {
+	if c.Contact != nil && *c.Contact && s.Frames == "" {
+		*s = contact.Usual()
+	}
+	return first(
+		to(&s.On, c.Contact), to(&s.Nth, c.Nth), to(&s.Columns, c.Columns),
+		as(&s.Frames, c.Shown), as(&s.Paper, c.Paper), as(&s.Format, c.Format),
+		wrong(c.named(), s.Check()),
+	)
+}
+
+// named returns the field of the contact sheet that is changed.
+func (c SetDelivery) named() string {
+	for name, given := range map[string]bool{
+		"contactFrames": c.Shown != nil, "contactNth": c.Nth != nil, "contactColumns": c.Columns != nil,
+		"contactPaper": c.Paper != nil, "contactFormat": c.Format != nil,
+	} {
+		if given {
+			return name
+		}
+	}
+	return "contact"
+}
+
+// as changes a word of a kind, if it was given.
+func as[T ~string](place *T, value *string) error {
+	if value != nil {
+		*place = T(*value)
+	}
+	return nil
+}
+
+// alone returns a code as the only one of a list, none if it is empty.
+func alone(code string) []string {
+	if code == "" {
+		return nil
+	}
+	return []string{code}
 }
 
 // missing returns an error that names the first code of which there is nothing.

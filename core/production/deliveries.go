@@ -1,8 +1,10 @@
 package production
 
 import (
+	"slices"
 	"strings"
 
+	"reelhouse/core/contact"
 	"reelhouse/core/mhl"
 	"reelhouse/core/naming"
 )
@@ -26,7 +28,33 @@ type Delivery struct {
 	First *int `json:"first,omitempty"`
 	// Hash is of the list that proves the delivery.
 	Hash mhl.Format `json:"hash"`
+	// To is the code of the destination that it goes to, "" for the data folder.
+	To string `json:"to,omitempty"`
+	// Form is what the files are put into.
+	Form Form `json:"form,omitempty"`
+	// NoFiles says that the rendered files are not handed on, but only what is made of them.
+	NoFiles bool `json:"noFiles,omitempty"`
+	// Pictures is the output of whose pictures sheets are made; "" for the first one that can be.
+	Pictures string `json:"pictures,omitempty"`
+	// Contact is the contact sheet that is made of its frames.
+	Contact contact.Settings `json:"contact,omitzero"`
 }
+
+// A Form is what the files of a delivery are put into.
+type Form string
+
+// The forms.
+const (
+	InFolder Form = ""
+	InZip    Form = "zip"
+	InTar    Form = "tar"
+)
+
+// Forms returns all forms, in the order in which they are offered.
+func Forms() []Form { return []Form{InFolder, InZip, InTar} }
+
+// Makes reports whether anything is made of the frames' pictures.
+func (d Delivery) Makes() bool { return d.Contact.On }
 
 // MostDeliveries is how many recipes a production may have.
 const MostDeliveries = 100
@@ -70,6 +98,15 @@ func (p *Production) deliveryProblems(ps *problems) {
 		}
 		if err := d.Hash.Check(); err != nil {
 			ps.add(where, "hash", "%s", err)
+		}
+		if !slices.Contains(Forms(), d.Form) {
+			ps.add(where, "form", "a delivery is a folder, zip or tar, not %q", d.Form)
+		}
+		if err := d.Contact.Check(); err != nil {
+			ps.add(where, "contact", "%s", err)
+		}
+		if d.NoFiles && !d.Makes() {
+			ps.add(where, "files", "without rendered files and without a sheet it hands nothing on")
 		}
 	}
 }

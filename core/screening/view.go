@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"reelhouse/core/lut"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 )
@@ -21,6 +22,21 @@ type View struct {
 	Viewing  pixel.Viewing // through which light is shown
 	LUT      *lut.Shower   // what shows it, if that is a look-up table
 	AsIs     bool          // the file went through a viewing transform when it was written
+}
+
+// For returns the view as files of an encoding are looked at by it: what went through a viewing transform when it was
+// written does not go through one again.
+func (v View) For(e output.Encoding) View {
+	if !e.Viewed() {
+		return v
+	}
+	for _, other := range pixel.Viewings() {
+		if other != pixel.ViewSoft && other.Curve() == e.Curve {
+			v.Viewing, v.LUT, v.AsIs = other, nil, true
+			return v
+		}
+	}
+	return v
 }
 
 // Plain returns the view of a pass as it is.

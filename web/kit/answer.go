@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"cmp"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -27,6 +28,7 @@ type Answer struct {
 	Mistake    Mistake
 	Notice     string
 	Impact     *plan.Impact
+	Open       string // code of the part whose details are shown from now on, "" for the one that is shown
 }
 
 // Update answers a change with the sheet, the spine and the ticket line, as they are now.
@@ -42,7 +44,7 @@ func (a *App) Update(c *echo.Context, r Answer) error {
 		Notice:     r.Notice,
 		Impact:     r.Impact,
 		Swap:       true,
-		Open:       c.FormValue("open"),
+		Open:       cmp.Or(r.Open, c.FormValue("open")),
 		Author:     Author(c),
 		Query:      c.FormValue,
 	}

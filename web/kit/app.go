@@ -55,6 +55,7 @@ type App struct {
 	// Previews are the pictures that are rendered in this process.
 	Previews *preview.Previews
 	Log      *slog.Logger
+	Version  string // of the program
 
 	stations []Station
 	pages    *pages

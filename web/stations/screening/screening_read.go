@@ -3,18 +3,16 @@ package screening
 import (
 	"context"
 	"fmt"
-	"image"
 	"path/filepath"
-	"slices"
 	"strings"
 
-	"reelhouse/core/framefile"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/plan"
 	"reelhouse/core/raster"
+	"reelhouse/core/screening"
 )
 
 // longestShown is the longest edge, in pixels, of a picture that is sent to a screen. Of a larger one so many pixels
@@ -72,9 +70,6 @@ func decodedSize(f *picture.File) int64 {
 // mostRead is how many bytes the samples of a finished file may take. It was judged to be what was promised.
 const mostRead = 64 << 30
 
-// linesShown is how many lines of the screen are made together.
-const linesShown = 64
-
 // shown reads a file as it is shown: all of its pixels, or means of some; where a mean makes no sense, one of them.
 func shown(
 	ctx context.Context,
@@ -88,49 +83,5 @@ func shown(
 		return picture.Named(p.Image, files.Passes), err
 	}
 	size := shownSize(raster.Size{Width: f.Headers[0].Width(), Height: f.Headers[0].Height()})
-	return reduced(ctx, f, files, depth, reduction{k, 0, size.Height})
-}
-
-// A reduction is how lines of a file are made smaller: so many pixels of an edge become one, and lines of the smaller
-// picture are made from one up to another one.
-type reduction struct{ by, from, to int }
-
-// reduced reads lines of a file as means of its pixels, or, where a mean makes no sense, as one of them. Of the planes
-// only those are kept that are named, or all. What is read at a time is bounded.
-func reduced(
-	ctx context.Context, f *picture.File, files plan.FileSequence, depth pass.DepthStyle, r reduction, only ...string,
-) (*pixel.Image, error) {
-	filtered := framefile.FilteredPlanes(files.Passes, depth)
-	height := f.Headers[0].Height()
-	whole := &pixel.Image{Width: max(1, f.Headers[0].Width()/r.by), Height: r.to - r.from}
-	for y := r.from; y < r.to; y += linesShown {
-		if err := ctx.Err(); err != nil { // nobody waits for it any more
-			return nil, err
-		}
-		lines := min(linesShown, r.to-y)
-		p, err := f.Lines(0, r.by*y, min(r.by*(y+lines), height))
-		if err != nil {
-			return nil, err
-		}
-		band := picture.Named(p.Image, files.Passes)
-		if len(only) > 0 {
-			band.Planes = slices.DeleteFunc(slices.Clone(band.Planes), func(p pixel.Plane) bool {
-				return !slices.Contains(only, p.Name)
-			})
-		}
-		if r.by > 1 { // without the last pixels, if they are too few for one
-			band = band.Crop(image.Rect(0, 0, max(1, band.Width/r.by)*min(r.by, band.Width), band.Height))
-			band = band.Resize(whole.Width, lines, pixel.BoxKernel, filtered)
-		}
-		if whole.Planes == nil {
-			for _, plane := range band.Planes {
-				whole.Planes = append(
-					whole.Planes,
-					pixel.Plane{Name: plane.Name, Half: plane.Half, Data: make([]float32, whole.Width*whole.Height)},
-				)
-			}
-		}
-		whole.Paste(band, 0, y-r.from)
-	}
-	return whole, nil
+	return screening.Reduced(ctx, f, files.Passes, depth, screening.Reduction{By: k, To: size.Height})
 }

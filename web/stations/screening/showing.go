@@ -1,7 +1,6 @@
 package screening
 
 import (
-	"fmt"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -41,35 +40,20 @@ func (t showing) maxAge() string {
 // showingOf makes a transform of a production ready.
 func (a *page) showingOf(p production.Production, v pixel.Viewing) (showing, error) {
 	t := showing{Viewing: v, key: string(v)}
-	if err := v.Check(); err != nil {
-		return t, err
+	view, err := a.House.View(p.Standards, v)
+	if view.LUT != nil {
+		f, _ := p.LUTOf(v)
+		t.lut = view.LUT
+		t.key += " " + f.SHA256 + " " + string(f.Input.Curve) + " " + string(f.Input.Primaries)
 	}
-	code, named := v.LUT()
-	if !named {
-		return t, nil
-	}
-	f, ok := p.LUTOf(v)
-	if !ok {
-		return t, fmt.Errorf("there is no look-up table %q; choose another viewing transform", code)
-	}
-	table, err := a.House.Assets.LUT(f)
-	if err == nil {
-		t.lut, err = lut.NewShower(table, f.Input)
-	}
-	t.key += " " + f.SHA256 + " " + string(f.Input.Curve) + " " + string(f.Input.Primaries)
 	return t, err
 }
 
 // of returns the transform as files of an encoding are to be shown: what went through one when it was written does not
 // go through it again.
 func (t showing) of(e output.Encoding) showing {
-	if !e.Viewed() {
-		return t
-	}
-	for _, v := range pixel.Viewings() {
-		if v != pixel.ViewSoft && v.Curve() == e.Curve {
-			return showing{Viewing: v, key: "as it is " + string(v), asIs: true}
-		}
+	if view := t.view().For(e); view.AsIs {
+		return showing{Viewing: view.Viewing, key: "as it is " + string(view.Viewing), asIs: true}
 	}
 	return t
 }

@@ -98,7 +98,8 @@ func (a *page) band(
 			return a.gather(s, number, output, func(f *picture.File, files plan.FileSequence) (*pixel.Image, error) {
 				from := t.y * tileEdge
 				to := min(from+tileEdge, max(1, f.Headers[0].Height()/t.by))
-				return reduced(ctx, f, files, b.Plan.DepthOf(s.Spec).Style, reduction{t.by, from, to}, names...)
+				return screening.Reduced(ctx, f, files.Passes, b.Plan.DepthOf(s.Spec).Style,
+					screening.Reduction{By: t.by, From: from, To: to}, names...)
 			})
 		})
 	})

@@ -1,0 +1,315 @@
+package delivery
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"reelhouse/core/contact"
+	"reelhouse/core/delivery"
+
+	"github.com/labstack/echo/v5"
+
+	"reelhouse/core/edit"
+	"reelhouse/core/mhl"
+	"reelhouse/core/production"
+	"reelhouse/house"
+	"reelhouse/store"
+	"reelhouse/web/kit"
+)
+
+// A deliveryPage is what the station shows.
+type deliveryPage struct {
+	Recipes []shownRecipe
+	Add     []kit.Action
+	Open    *openRecipe // nil for none
+	Sent    sentList
+}
+
+// A shownRecipe is a recipe in the list.
+type shownRecipe struct {
+	production.Delivery
+	Opened bool
+	Last   *sentDelivery // of it; nil for none
+	Makes  string
+}
+
+// An openRecipe is a recipe with what it hands on.
+type openRecipe struct {
+	production.Delivery
+	Groups   []kit.Group
+	Shots    kit.Ticks
+	Sizes    kit.Ticks
+	Outputs  kit.Ticks
+	Remove   kit.Action
+	Plan     delivery.Delivery
+	Fault    string // why it cannot be planned
+	Parts    []shownPart
+	More     int // parts that are not shown
+	Former   int // number of the delivery before; 0 for none
+	Changes  delivery.Changes
+	Deliver  *kit.Action // nil if it is refused
+	OnlyNew  *kit.Action // nil if there is nothing to leave out
+	Refusals int
+	// DeliverWrong is why it was not delivered when somebody wanted it.
+	DeliverWrong string
+}
+
+// A shownPart is what a recipe has of one rendering.
+type shownPart struct {
+	delivery.Part
+	Picture string // address of a small picture, "" for none
+	Files   int
+	Bytes   int64
+	Wrong   []delivery.Finding
+}
+
+// mostParts is how many parts are shown; the manifest has all.
+const mostParts = 200
+
+var (
+	formNames = map[production.Form]string{
+		production.InFolder: "a folder", production.InZip: "one zip file", production.InTar: "one tar file",
+	}
+	choiceNames = map[contact.Choice]string{
+		contact.Middle: "middle of each", contact.Three: "first, middle, last", contact.Every: "every nth",
+		contact.Sizes: "shots by sizes",
+	}
+	paperNames = map[contact.Paper]string{
+		contact.A4: "A4", contact.A3: "A3", contact.Letter: "Letter", contact.Screen: "screen, 1920 × 1080",
+	}
+	formatNames = map[contact.Format]string{
+		contact.PDF: "PDF, text can be searched", contact.PNG: "PNG, a page each", contact.JPEG: "JPEG, a page each",
+	}
+)
+
+// fill shows the recipes, one of them with what it hands on, and what was handed on.
+func (a *page) fill(v *kit.View) error {
+	sent, err := a.sentOf(v.Production.Code)
+	if err != nil {
+		return err
+	}
+	page := deliveryPage{Sent: sent}
+	for _, b := range beginnings {
+		page.Add = append(page.Add, v.Post("add-"+b.kind, "+ "+b.add.Title, b.title, "recipe", "kind", b.kind))
+	}
+	open := v.Open
+	if _, ok := v.Production.FindDelivery(open); !ok && len(v.Production.Deliveries) > 0 {
+		open = v.Production.Deliveries[0].Code
+	}
+	for _, d := range v.Production.Deliveries {
+		row := shownRecipe{Delivery: d, Opened: d.Code == open, Makes: makes(d)}
+		if i := slices.IndexFunc(sent.All, func(s sentDelivery) bool {
+			return strings.EqualFold(s.Recipe, d.Code)
+		}); i >= 0 {
+			row.Last = &sent.All[i]
+		}
+		page.Recipes = append(page.Recipes, row)
+		if row.Opened {
+			if page.Open, err = a.openRecipe(v, d); err != nil {
+				return err
+			}
+		}
+	}
+	v.Page = page
+	return nil
+}
+
+// A beginning is what a recipe begins with.
+type beginning struct {
+	kind, title string
+	add         edit.AddDelivery
+}
+
+// beginnings are all of them, as they are offered.
+var beginnings = []beginning{
+	{"good", "A recipe of every frame that is good", edit.AddDelivery{Title: "Good files"}},
+	{"approved", "A recipe of every frame that is approved", edit.AddDelivery{Title: "Approved files", Approved: true}},
+	{"contact", "A recipe of a contact sheet alone", edit.AddDelivery{Title: "Contact sheet", Contact: true}},
+}
+
+// add adds a recipe, and opens it.
+func (a *page) add(c *echo.Context) error {
+	i := slices.IndexFunc(beginnings, func(b beginning) bool { return b.kind == c.FormValue("kind") })
+	if i < 0 {
+		return echo.NewHTTPError(http.StatusBadRequest, "There is no recipe that begins like that; load the page again.")
+	}
+	command := beginnings[i].add
+	_, p, err := a.House.Do(c.Param("code"), house.Editing{By: kit.Author(c), Seen: store.Any}, command)
+	var m *edit.Mistake
+	if errors.As(err, &m) {
+		return echo.NewHTTPError(http.StatusBadRequest, kit.Capital(m.Message)+".")
+	} else if err != nil {
+		return err
+	}
+	a.Changes.Changed()
+	return a.Update(c, kit.Answer{
+		Production: p, Station: key, Notice: "Saved: " + edit.Summary(command) + ".",
+		Open: p.Deliveries[len(p.Deliveries)-1].Code,
+	})
+}
+
+// makes says in a few words what a recipe hands on.
+func makes(d production.Delivery) string {
+	var all []string
+	if !d.NoFiles {
+		kind := "good files"
+		if d.Approved {
+			kind = "approved files"
+		}
+		all = append(all, kind)
+	}
+	if d.Contact.On {
+		all = append(all, "contact sheet")
+	}
+	return strings.Join(all, ", ")
+}
+
+// openRecipe plans a recipe.
+func (a *page) openRecipe(v *kit.View, d production.Delivery) (*openRecipe, error) {
+	o := &openRecipe{Delivery: d, DeliverWrong: v.Part("delivery", d.Code).Wrong("deliver")}
+	a.fields(v, o)
+	plan, err := a.House.PlanDelivery(v.Production.Production, d.Code)
+	if err != nil {
+		o.Fault = err.Error()
+		return o, nil
+	}
+	o.Plan = plan
+	former, before, known, err := a.House.FormerDelivery(v.Production.Code, d.Code)
+	if err != nil {
+		return nil, err
+	}
+	if known {
+		o.Former, o.Changes = former.Number, delivery.Compare(before.Contents(), plan.Contents())
+	}
+	o.Parts = partsOf(v, plan)
+	if over := len(o.Parts) - mostParts; over > 0 {
+		o.Parts, o.More = o.Parts[:mostParts], over
+	}
+	for _, f := range plan.Findings {
+		o.Refusals += kit.OneIf(f.Refuses)
+	}
+	if plan.Refused() {
+		return o, nil
+	}
+	deliver := v.Post("deliver", "Deliver", "Freeze it as it is now, and hand it on", "deliver", "recipe", d.Code).Main()
+	o.Deliver = &deliver
+	if changed := len(o.Changes.Added) + len(o.Changes.Changed); known && changed > 0 && o.Changes.Same > 0 {
+		only := v.Post("deliver-changes", "Deliver only what changed",
+			"Only files that are new, or other ones than in the delivery before", "deliver", "recipe", d.Code, "only", "1")
+		o.OnlyNew = &only
+	}
+	return o, nil
+}
+
+// partsOf returns what a plan has of each rendering, with what is wrong with it.
+func partsOf(v *kit.View, plan delivery.Delivery) []shownPart {
+	all := make([]shownPart, len(plan.Parts))
+	for i, p := range plan.Parts {
+		all[i].Part = p
+		if good := p.Frames.Minus(p.Missing); !good.Empty() {
+			all[i].Picture = v.Path(fmt.Sprintf("screen/%d/%d/play/beauty", p.Rendering, middle(good.Count(), good.At)))
+		}
+		for _, f := range plan.Findings {
+			if f.Part == p.Title() {
+				all[i].Wrong = append(all[i].Wrong, f)
+			}
+		}
+	}
+	for _, f := range plan.Files {
+		all[f.Part].Files++
+		all[f.Part].Bytes += f.Bytes
+	}
+	return all
+}
+
+// middle returns the number in the middle of some.
+func middle(count int, at func(i int) int) int { return at((count - 1) / 2) }
+
+// fields are what of a recipe is edited.
+func (a *page) fields(v *kit.View, o *openRecipe) {
+	d, part := o.Delivery, v.Part("delivery", o.Code)
+	p := v.Production.Production
+	first := ""
+	if d.First != nil {
+		first = fmt.Sprint(*d.First)
+	}
+	var destinations []kit.Option
+	for _, at := range a.House.Destinations() {
+		destinations = append(destinations, kit.Option{Value: at.Code, Text: cmp.Or(at.Name, at.Code)})
+	}
+	if !slices.ContainsFunc(destinations, func(o kit.Option) bool { return o.Value == d.To }) {
+		destinations = append(destinations, kit.Option{Value: d.To, Text: d.To + " (not configured)"})
+	}
+	var outputs, sizes, shots []string
+	for _, o := range p.Outputs {
+		outputs = append(outputs, o.Code)
+	}
+	for _, s := range p.Sizes {
+		sizes = append(sizes, s.Code)
+	}
+	for _, s := range p.Shots {
+		shots = append(shots, s.Code)
+	}
+	o.Shots = part.Ticks("shots", "Shots", kit.Choices(shots, d.Shots))
+	o.Sizes = part.Ticks("sizes", "Sizes", kit.Choices(sizes, d.Sizes))
+	o.Outputs = part.Ticks("outputs", "Outputs", kit.Choices(outputs, d.Outputs))
+	o.Remove = part.Action("remove", "Remove", "Remove this recipe; what was handed on by it stays on record")
+	hashes := kit.Options(mhl.Formats(), func(f mhl.Format) string { return string(f) })
+	o.Groups = []kit.Group{
+		{Name: "Recipe", Fields: []kit.Field{
+			part.Field("code", "Code", d.Code).Mono(0), part.Field("name", "Name", d.Name),
+			part.Field("for", "For", d.For).Or("editor, client, archive"),
+			part.Tick("approved", "Approved frames only", d.Approved),
+			part.Tick("ownFrames", "Without handles", d.OwnFrames),
+			part.Tick("files", "Rendered files", !d.NoFiles),
+		}},
+		{Name: "Form", Fields: []kit.Field{
+			part.Field("to", "Destination", d.To).Among(destinations),
+			part.Field("form", "As", d.Form).Among(kit.Options(production.Forms(), func(f production.Form) string {
+				return formNames[f]
+			})),
+			part.Field("hash", "Hash", d.Hash).Among(hashes),
+			part.Field("pattern", "Name pattern", d.Pattern).Mono(0).Or("names as they are"),
+			part.Field("first", "First frame", first).Number(0).Or("as it is"),
+		}},
+		contactGroup(part, d, outputs),
+	}
+}
+
+// contactGroup are the fields of the contact sheet.
+func contactGroup(part kit.Part, d production.Delivery, outputs []string) kit.Group {
+	g := kit.Group{Name: "Contact sheet", Fields: []kit.Field{part.Tick("contact", "Contact sheet", d.Contact.On)}}
+	if !d.Contact.On {
+		return g
+	}
+	columns := ""
+	if d.Contact.Columns > 0 {
+		columns = fmt.Sprint(d.Contact.Columns)
+	}
+	g.Fields = append(g.Fields,
+		part.Field("contactFrames", "Frames", d.Contact.Frames).Among(
+			kit.Options(contact.Choices(), func(c contact.Choice) string { return choiceNames[c] }),
+		),
+	)
+	if d.Contact.Frames == contact.Every {
+		g.Fields = append(g.Fields, part.Field("contactNth", "n", d.Contact.Nth).Number(0))
+	}
+	if d.Contact.Frames != contact.Sizes {
+		g.Fields = append(g.Fields, part.Field("contactColumns", "Columns", columns).Number(0).Or("as many as suit"))
+	}
+	pictures := append([]kit.Option{{Value: "", Text: "the first that can be"}}, kit.Codes(outputs, d.Pictures)...)
+	g.Fields = append(g.Fields,
+		part.Field("contactPaper", "Page", d.Contact.Paper).Among(
+			kit.Options(contact.Papers(), func(p contact.Paper) string { return paperNames[p] }),
+		),
+		part.Field("contactFormat", "File", d.Contact.Format).Among(
+			kit.Options(contact.Formats(), func(f contact.Format) string { return formatNames[f] }),
+		),
+		part.Field("pictures", "Pictures from", d.Pictures).Among(pictures),
+	)
+	return g
+}

@@ -128,8 +128,11 @@ func (b *builder) dinghies() {
 		n := b.place(scene.None, name, b.mesh(name, shapes...), v(p.x, 0.02, p.z), p.turn, 1)
 		b.bob(n, 0.06, 4, float64(i)*1.7)
 	}
-	b.camera(scene.None, "cam_turn", turnaround.Add(v(7.4, 2.2, 0)), turnaround, 40)
+	b.camera(scene.None, "cam_turn", turnaround.Add(v(turnRadius, turnHeight, 0)), turnaround, 40)
 }
 
 // turnaround is the middle of the first dinghy, which eight views go round.
-var turnaround = v(33, 1.2, 24)
+var turnaround = v(33, 1.9, 24)
+
+// From where they see all of it, mast and keel.
+const turnRadius, turnHeight = 10.8, 2.6

@@ -40,5 +40,13 @@ func Looks() []look.Look {
 			Sky:  look.Sky{Zenith: v(0.62, 0.66, 0.72), Horizon: v(0.74, 0.77, 0.79), Ground: v(0.16, 0.16, 0.15)},
 			Haze: look.Haze{Metres: 230},
 		},
+		{
+			Code: "cutout", Name: "Dinghy alone", Base: "overcast", ExposureEV: 0.45, LightGain: 0.6,
+			LightsOff: []string{"lamp_quay*", "lamp_deck"}, Environment: look.Environment{Map: CloudsCode},
+			Sky:    look.Sky{Zenith: v(0.62, 0.66, 0.72), Horizon: v(0.74, 0.77, 0.79), Ground: v(0.16, 0.16, 0.15)},
+			Haze:   look.Haze{Metres: 230},
+			Hidden: []string{"*"}, Shown: []string{"dinghy_01"},
+			Background: look.Background{Kind: look.Transparent},
+		},
 	}
 }

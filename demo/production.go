@@ -30,8 +30,8 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "night", Name: "The quay by lamplight", Camera: "cam_quay", Look: "lamplight"},
 	}
 	turn := camera.Rig{
-		Kind: camera.Ring, Code: "turn", Name: "Dinghy turnaround", Camera: "cam_turn", Look: "overcast",
-		Subject: turnaround, Count: 8, Radius: 7.4, Height: 2.2,
+		Kind: camera.Ring, Code: "turn", Name: "Dinghy turnaround", Camera: "cam_turn", Look: "cutout",
+		Subject: turnaround, Count: 8, Radius: turnRadius, Height: turnHeight,
 		Start: 290, Arc: 360, // the first stands before the bow
 	}
 	if err := p.SetRig(turn, nil); err != nil {

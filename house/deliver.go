@@ -63,7 +63,11 @@ func (h *House) PlanDelivery(p production.Production, code string) (d delivery.D
 		}
 	}
 	slices.SortStableFunc(all, func(a, b delivery.Rendering) int { return int(b.ID - a.ID) }) // the newest first
-	return delivery.Plan(p, recipe, all)
+	if d, err = delivery.Plan(p, recipe, all); err == nil && recipe.Sprites.On {
+		h.findPivots(p, &d, all)
+		d.CheckSprites()
+	}
+	return d, err
 }
 
 // FormerDelivery returns the newest complete delivery of a recipe, and what it holds; false if there is none.

@@ -24,6 +24,9 @@ import (
 	"reelhouse/store"
 )
 
+// beauty is the pass that products are made of.
+const beauty = pass.Beauty
+
 // A making is what a delivery makes of its pictures.
 type making struct {
 	house    *House
@@ -47,8 +50,10 @@ func (h *House) makeProducts(
 	}
 	m := making{h, root, begun, d, view, told}
 	for _, p := range d.Products {
-		made := m.contactSheet
-		if p.Kind != delivery.ContactSheet {
+		made := map[delivery.ProductKind]func(context.Context, delivery.Product) error{
+			delivery.ContactSheet: m.contactSheet, delivery.SpriteSheet: m.spriteSheet,
+		}[p.Kind]
+		if made == nil {
 			return fmt.Errorf("this version makes no %s", p.Kind)
 		}
 		if err := made(ctx, p); err != nil {
@@ -96,7 +101,7 @@ func (m making) contactSheet(ctx context.Context, p delivery.Product) error {
 			return nil, err
 		}
 		m.told.further(1, 0)
-		return screening.Look(img, pass.Beauty, m.view.For(pictures.Encoding))
+		return screening.Look(img, beauty, m.view.For(pictures.Encoding))
 	}
 	for page, name := range p.Files {
 		if needed, err := m.missing(name); err != nil || !needed {

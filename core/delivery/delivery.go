@@ -64,6 +64,7 @@ type Part struct {
 	Shot       string      `json:"shot"`
 	ShotName   string      `json:"shotName"`
 	View       string      `json:"view"`
+	Angle      int         `json:"angle,omitempty"` // in its rig, degrees from the first view
 	Size       string      `json:"size"`
 	Pixels     raster.Size `json:"pixels"`
 	Version    int         `json:"version"`
@@ -230,7 +231,7 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 	}
 	ready := r.ready(d.Recipe.Approved)
 	part := Part{
-		Shot: s.Shot, ShotName: s.ShotName, View: s.View, Size: s.SizeCode, Pixels: s.Size,
+		Shot: s.Shot, ShotName: s.ShotName, View: s.View, Angle: s.Angle, Size: s.SizeCode, Pixels: s.Size,
 		Version: r.Plan.VersionOf(s), Batch: r.Name, Rendering: r.ID, Frames: asked, Missing: asked.Minus(ready),
 		First: asked.First(),
 	}

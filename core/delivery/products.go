@@ -21,7 +21,10 @@ import (
 type ProductKind string
 
 // The kinds of products.
-const ContactSheet ProductKind = "contact sheet"
+const (
+	ContactSheet ProductKind = "contact sheet"
+	SpriteSheet  ProductKind = "sprite sheet"
+)
 
 // A Product is what a delivery makes of its pictures, in files whose names are known before.
 type Product struct {
@@ -46,6 +49,16 @@ type Picture struct {
 	RecordedFile
 	Frame int    `json:"frame"`
 	Label string `json:"label,omitempty"`
+	// Pivot is that of a sprite; nil where it is not known.
+	Pivot *Pivot `json:"pivot,omitempty"`
+}
+
+// A Pivot is where a point of the world lies in a picture, in pixels of its file from the top left corner, and how many
+// pixels a metre has there.
+type Pivot struct {
+	X        float64 `json:"x"`
+	Y        float64 `json:"y"`
+	PerMetre float64 `json:"perMetre"`
 }
 
 // Aspect returns the width of a picture over its height, as it is seen.
@@ -73,7 +86,7 @@ func picturesOf(r Rendering, recipe production.Delivery, frames frame.Set) *Pict
 		path := f.Path.Frame(n)
 		at := slices.IndexFunc(r.Frames[n].Files, func(f RecordedFile) bool { return f.Path == path })
 		if at >= 0 {
-			pictures.Files = append(pictures.Files, Picture{r.Frames[n].Files[at], n, r.Spec.Label(n)})
+			pictures.Files = append(pictures.Files, Picture{r.Frames[n].Files[at], n, r.Spec.Label(n), nil})
 		}
 	}
 	if len(pictures.Files) == 0 {
@@ -89,9 +102,15 @@ func role(f plan.FileSequence) int {
 
 // plan settles what is made, and how its files are called.
 func (d *Delivery) plan() {
-	if !d.Recipe.Contact.On {
-		return
+	if d.Recipe.Contact.On {
+		d.planContactSheet()
 	}
+	if d.Recipe.Sprites.On {
+		d.planSpriteSheets()
+	}
+}
+
+func (d *Delivery) planContactSheet() {
 	sheet, shown := d.ContactSheet()
 	switch {
 	case len(shown) > contact.MostCells:

@@ -9,6 +9,7 @@ import (
 	"reelhouse/core/contact"
 	"reelhouse/core/mhl"
 	"reelhouse/core/production"
+	"reelhouse/core/sprite"
 )
 
 // AddDelivery adds a recipe of what is handed on: everything that is good, with the names that it has.
@@ -16,6 +17,7 @@ type AddDelivery struct {
 	Title    string `json:"name,omitempty"`
 	Approved bool   `json:"approved,omitempty" label:"approved only"`
 	Contact  bool   `json:"contact,omitempty" label:"a contact sheet alone"`
+	Sprites  bool   `json:"sprites,omitempty" label:"a sprite sheet alone"`
 }
 
 func (AddDelivery) Name() string { return "delivery.add" }
@@ -30,6 +32,9 @@ func (c AddDelivery) apply(p *production.Production, _ Known) error {
 	d := production.Delivery{Code: code, Name: name, Hash: mhl.XXH64, Approved: c.Approved}
 	if c.Contact {
 		d.NoFiles, d.Contact = true, contact.Usual()
+	}
+	if c.Sprites {
+		d.NoFiles, d.Sprites = true, sprite.Usual()
 	}
 	p.Deliveries = append(p.Deliveries, d)
 	return nil
@@ -60,6 +65,15 @@ type SetDelivery struct {
 	Columns   *int      `json:"contactColumns,omitempty" label:"columns"`
 	Paper     *string   `json:"contactPaper,omitempty" label:"page"`
 	Format    *string   `json:"contactFormat,omitempty" label:"file of the contact sheet"`
+	Sprites   *bool     `json:"sprites,omitempty" label:"sprite sheet"`
+	Poses     *string   `json:"spriteFrames,omitempty" label:"poses"`
+	Packing   *string   `json:"spritePacking,omitempty" label:"packing"`
+	Pivot     *string   `json:"spritePivot,omitempty" label:"pivot"`
+	Trim      *bool     `json:"spriteTrim,omitempty" label:"trimmed cells"`
+	Power     *bool     `json:"spritePower,omitempty" label:"edges that are powers of two"`
+	Margin    *int      `json:"spriteMargin,omitempty" label:"margin" unit:"px"`
+	Extrude   *int      `json:"spriteExtrude,omitempty" label:"extrusion" unit:"px"`
+	High      *number   `json:"spriteHeight,omitempty" label:"height of a cell" unit:"px"`
 }
 
 func (SetDelivery) Name() string   { return "delivery.set" }
@@ -109,7 +123,7 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 			d.Pictures = v
 			return missing("output", alone(v), func(code string) bool { _, ok := p.FindOutput(code); return ok })
 		}),
-		c.sheet(&d.Contact),
+		c.sheet(&d.Contact), c.sprites(&d.Sprites),
 	)
 }
 
@@ -158,17 +172,27 @@ func (c SetDelivery) sheet(s *contact.Settings) error {
 	)
 }
 
-// named returns the field of the contact sheet that is changed.
+// sprites changes the sprite sheet.
+func (c SetDelivery) sprites(s *sprite.Settings) error {
+	if c.Sprites != nil && *c.Sprites && s.Frames == "" {
+		*s = sprite.Usual()
+	}
+	return first(
+		to(&s.On, c.Sprites), to(&s.Trim, c.Trim), to(&s.PowerOfTwo, c.Power), to(&s.Margin, c.Margin),
+		to(&s.Extrude, c.Extrude), as(&s.Frames, c.Poses), as(&s.Packing, c.Packing), as(&s.Pivot, c.Pivot),
+		with("spriteHeight", c.High, func(v number) error { s.Height = int(v); return nil }),
+		wrong(c.named(), s.Check()),
+	)
+}
+
+// named returns the first field that is changed of what is made.
 func (c SetDelivery) named() string {
-	for name, given := range map[string]bool{
-		"contactFrames": c.Shown != nil, "contactNth": c.Nth != nil, "contactColumns": c.Columns != nil,
-		"contactPaper": c.Paper != nil, "contactFormat": c.Format != nil,
-	} {
-		if given {
+	for _, name := range given(c) {
+		if strings.HasPrefix(name, "contact") || strings.HasPrefix(name, "sprite") {
 			return name
 		}
 	}
-	return "contact"
+	return "files"
 }
 
 // as changes a word of a kind, if it was given.

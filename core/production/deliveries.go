@@ -7,6 +7,7 @@ import (
 	"reelhouse/core/contact"
 	"reelhouse/core/mhl"
 	"reelhouse/core/naming"
+	"reelhouse/core/sprite"
 )
 
 // A Delivery is a recipe of what is handed on: of which shots, in which form, and for whom.
@@ -38,6 +39,8 @@ type Delivery struct {
 	Pictures string `json:"pictures,omitempty"`
 	// Contact is the contact sheet that is made of its frames.
 	Contact contact.Settings `json:"contact,omitzero"`
+	// Sprites is the sprite sheet that is made of each shot with several views, or of each that is named.
+	Sprites sprite.Settings `json:"sprites,omitzero"`
 }
 
 // A Form is what the files of a delivery are put into.
@@ -54,7 +57,7 @@ const (
 func Forms() []Form { return []Form{InFolder, InZip, InTar} }
 
 // Makes reports whether anything is made of the frames' pictures.
-func (d Delivery) Makes() bool { return d.Contact.On }
+func (d Delivery) Makes() bool { return d.Contact.On || d.Sprites.On }
 
 // MostDeliveries is how many recipes a production may have.
 const MostDeliveries = 100
@@ -104,6 +107,9 @@ func (p *Production) deliveryProblems(ps *problems) {
 		}
 		if err := d.Contact.Check(); err != nil {
 			ps.add(where, "contact", "%s", err)
+		}
+		if err := d.Sprites.Check(); err != nil {
+			ps.add(where, "sprites", "%s", err)
 		}
 		if d.NoFiles && !d.Makes() {
 			ps.add(where, "files", "without rendered files and without a sheet it hands nothing on")

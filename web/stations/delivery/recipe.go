@@ -16,6 +16,7 @@ import (
 	"reelhouse/core/edit"
 	"reelhouse/core/mhl"
 	"reelhouse/core/production"
+	"reelhouse/core/sprite"
 	"reelhouse/house"
 	"reelhouse/store"
 	"reelhouse/web/kit"
@@ -81,6 +82,13 @@ var (
 	paperNames = map[contact.Paper]string{
 		contact.A4: "A4", contact.A3: "A3", contact.Letter: "Letter", contact.Screen: "screen, 1920 × 1080",
 	}
+	poseNames    = map[sprite.Choice]string{sprite.All: "every frame", sprite.Labelled: "labelled frames"}
+	packingNames = map[sprite.Packing]string{
+		sprite.Rows: "a row a pose", sprite.Grid: "grid", sprite.Tight: "tight",
+	}
+	pivotNames = map[sprite.Pivot]string{
+		sprite.Subject: "what the views stand round", sprite.Origin: "scene origin",
+	}
 	formatNames = map[contact.Format]string{
 		contact.PDF: "PDF, text can be searched", contact.PNG: "PNG, a page each", contact.JPEG: "JPEG, a page each",
 	}
@@ -129,6 +137,7 @@ var beginnings = []beginning{
 	{"good", "A recipe of every frame that is good", edit.AddDelivery{Title: "Good files"}},
 	{"approved", "A recipe of every frame that is approved", edit.AddDelivery{Title: "Approved files", Approved: true}},
 	{"contact", "A recipe of a contact sheet alone", edit.AddDelivery{Title: "Contact sheet", Contact: true}},
+	{"sprites", "A recipe of a sprite sheet alone", edit.AddDelivery{Title: "Sprite sheet", Sprites: true}},
 }
 
 // add adds a recipe, and opens it.
@@ -164,6 +173,9 @@ func makes(d production.Delivery) string {
 	}
 	if d.Contact.On {
 		all = append(all, "contact sheet")
+	}
+	if d.Sprites.On {
+		all = append(all, "sprite sheet")
 	}
 	return strings.Join(all, ", ")
 }
@@ -276,12 +288,18 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 			part.Field("pattern", "Name pattern", d.Pattern).Mono(0).Or("names as they are"),
 			part.Field("first", "First frame", first).Number(0).Or("as it is"),
 		}},
-		contactGroup(part, d, outputs),
+		contactGroup(part, d), spriteGroup(part, d),
+	}
+	if d.Makes() {
+		pictures := append([]kit.Option{{Value: "", Text: "the first that can be"}}, kit.Codes(outputs, d.Pictures)...)
+		o.Groups[1].Fields = append(
+			o.Groups[1].Fields, part.Field("pictures", "Pictures from", d.Pictures).Among(pictures),
+		)
 	}
 }
 
 // contactGroup are the fields of the contact sheet.
-func contactGroup(part kit.Part, d production.Delivery, outputs []string) kit.Group {
+func contactGroup(part kit.Part, d production.Delivery) kit.Group {
 	g := kit.Group{Name: "Contact sheet", Fields: []kit.Field{part.Tick("contact", "Contact sheet", d.Contact.On)}}
 	if !d.Contact.On {
 		return g
@@ -301,7 +319,6 @@ func contactGroup(part kit.Part, d production.Delivery, outputs []string) kit.Gr
 	if d.Contact.Frames != contact.Sizes {
 		g.Fields = append(g.Fields, part.Field("contactColumns", "Columns", columns).Number(0).Or("as many as suit"))
 	}
-	pictures := append([]kit.Option{{Value: "", Text: "the first that can be"}}, kit.Codes(outputs, d.Pictures)...)
 	g.Fields = append(g.Fields,
 		part.Field("contactPaper", "Page", d.Contact.Paper).Among(
 			kit.Options(contact.Papers(), func(p contact.Paper) string { return paperNames[p] }),
@@ -309,7 +326,36 @@ func contactGroup(part kit.Part, d production.Delivery, outputs []string) kit.Gr
 		part.Field("contactFormat", "File", d.Contact.Format).Among(
 			kit.Options(contact.Formats(), func(f contact.Format) string { return formatNames[f] }),
 		),
-		part.Field("pictures", "Pictures from", d.Pictures).Among(pictures),
+	)
+	return g
+}
+
+// spriteGroup are the fields of the sprite sheet.
+func spriteGroup(part kit.Part, d production.Delivery) kit.Group {
+	s := d.Sprites
+	g := kit.Group{Name: "Sprite sheet", Fields: []kit.Field{part.Tick("sprites", "Sprite sheet", s.On)}}
+	if !s.On {
+		return g
+	}
+	high := ""
+	if s.Height > 0 {
+		high = fmt.Sprint(s.Height)
+	}
+	g.Fields = append(g.Fields,
+		part.Field("spriteFrames", "Poses", s.Frames).Among(
+			kit.Options(sprite.Choices(), func(c sprite.Choice) string { return poseNames[c] }),
+		),
+		part.Field("spriteHeight", "Cell height, px", high).Number(0).Or("as the file"),
+		part.Field("spritePacking", "Packing", s.Packing).Among(
+			kit.Options(sprite.Packings(), func(p sprite.Packing) string { return packingNames[p] }),
+		),
+		part.Field("spritePivot", "Pivot", s.Pivot).Among(
+			kit.Options(sprite.Pivots(), func(p sprite.Pivot) string { return pivotNames[p] }),
+		),
+		part.Field("spriteMargin", "Margin, px", s.Margin).Number(0),
+		part.Field("spriteExtrude", "Extrusion, px", s.Extrude).Number(0),
+		part.Tick("spriteTrim", "Trimmed cells", s.Trim),
+		part.Tick("spritePower", "Powers of two", s.PowerOfTwo),
 	)
 	return g
 }

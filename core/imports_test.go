@@ -18,13 +18,13 @@ const module = "reelhouse/"
 // rows are the packages of core in their order: a package may import those of earlier rows only.
 var rows = []string{
 	"plaintext", "mhl", "usd",
-	"frame", "cut", "geom", "pixel", "lut", "sampling", "raster", "contact", "sprite", "lens", "scene", "camera", "floorplan",
+	"frame", "cut", "geom", "pixel", "lut", "sampling", "raster", "contact", "sprite", "movie", "lens", "scene", "camera", "floorplan",
 	"look",
 	"pass",
 	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",
 	"fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg",
 	"imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
-	"picture", "framefile", "preflight", "queue", "work", "movie", "review", "trace", "inspect", "followup",
+	"picture", "framefile", "preflight", "queue", "work", "review", "trace", "inspect", "followup",
 	"screening", "delivery",
 }
 

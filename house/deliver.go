@@ -67,6 +67,11 @@ func (h *House) PlanDelivery(p production.Production, code string) (d delivery.D
 		h.findPivots(p, &d, all)
 		d.CheckSprites()
 	}
+	if err == nil && len(d.Movies) > 0 {
+		if _, err := h.Assets.Movies.Encoder(context.Background(), recipe.Movie.Codec); err != nil {
+			d.Findings = append(d.Findings, delivery.Finding{Refuses: true, Text: err.Error()})
+		}
+	}
 	return d, err
 }
 

@@ -102,6 +102,7 @@ type Delivery struct {
 	// Viewing is through which products show light, with the look-up table that it may be.
 	Viewing pixel.Viewing        `json:"viewing,omitempty"`
 	LUTs    []production.LUTFile `json:"luts,omitempty"`
+	Movies  []Movie              `json:"movies,omitempty"`
 }
 
 // Bytes returns how many bytes all files have.
@@ -196,7 +197,7 @@ func Plan(p production.Production, recipe production.Delivery, all []Rendering) 
 			return d, err
 		}
 	}
-	d.plan()
+	d.plan(p)
 	d.check(p)
 	return d, nil
 }

@@ -24,6 +24,7 @@ type ProductKind string
 const (
 	ContactSheet ProductKind = "contact sheet"
 	SpriteSheet  ProductKind = "sprite sheet"
+	MovieFile    ProductKind = "movie"
 )
 
 // A Product is what a delivery makes of its pictures, in files whose names are known before.
@@ -101,12 +102,15 @@ func role(f plan.FileSequence) int {
 }
 
 // plan settles what is made, and how its files are called.
-func (d *Delivery) plan() {
+func (d *Delivery) plan(p production.Production) {
 	if d.Recipe.Contact.On {
 		d.planContactSheet()
 	}
 	if d.Recipe.Sprites.On {
 		d.planSpriteSheets()
+	}
+	if d.Recipe.Movie.On {
+		d.planMovies(p)
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"reelhouse/core/contact"
 	"reelhouse/core/mhl"
+	"reelhouse/core/movie"
 	"reelhouse/core/production"
 	"reelhouse/core/sprite"
 )
@@ -18,6 +19,8 @@ type AddDelivery struct {
 	Approved bool   `json:"approved,omitempty" label:"approved only"`
 	Contact  bool   `json:"contact,omitempty" label:"a contact sheet alone"`
 	Sprites  bool   `json:"sprites,omitempty" label:"a sprite sheet alone"`
+	Review   bool   `json:"review,omitempty" label:"a movie and a contact sheet"`
+	Cut      bool   `json:"cut,omitempty" label:"a movie of the cut"`
 }
 
 func (AddDelivery) Name() string { return "delivery.add" }
@@ -32,6 +35,15 @@ func (c AddDelivery) apply(p *production.Production, _ Known) error {
 	d := production.Delivery{Code: code, Name: name, Hash: mhl.XXH64, Approved: c.Approved}
 	if c.Contact {
 		d.NoFiles, d.Contact = true, contact.Usual()
+	}
+	if c.Review || c.Cut {
+		d.NoFiles, d.Movie = true, movie.Usual()
+	}
+	if c.Review {
+		d.Contact, d.Movie.Stamp = contact.Usual(), true
+	}
+	if c.Cut {
+		d.Movie.Of = movie.OfCut
 	}
 	if c.Sprites {
 		d.NoFiles, d.Sprites = true, sprite.Usual()
@@ -74,6 +86,16 @@ type SetDelivery struct {
 	Margin    *int      `json:"spriteMargin,omitempty" label:"margin" unit:"px"`
 	Extrude   *int      `json:"spriteExtrude,omitempty" label:"extrusion" unit:"px"`
 	High      *number   `json:"spriteHeight,omitempty" label:"height of a cell" unit:"px"`
+	Movie     *bool     `json:"movie,omitempty"`
+	Subject   *string   `json:"movieOf,omitempty" label:"movie of"`
+	Codec     *string   `json:"movieCodec,omitempty" label:"codec"`
+	Size      *string   `json:"movieSize,omitempty" label:"size of the movie"`
+	Tall      *number   `json:"movieHeight,omitempty" label:"height of the movie" unit:"px"`
+	Alpha     *bool     `json:"movieAlpha,omitempty" label:"alpha"`
+	Sound     *bool     `json:"movieSound,omitempty" label:"sound of the cut"`
+	Hold      *bool     `json:"movieHold,omitempty" label:"held frames for missing ones"`
+	Stamp     *bool     `json:"movieStamp,omitempty" label:"stamp"`
+	Slate     *bool     `json:"movieSlate,omitempty" label:"slate"`
 }
 
 func (SetDelivery) Name() string   { return "delivery.set" }
@@ -124,6 +146,10 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 			return missing("output", alone(v), func(code string) bool { _, ok := p.FindOutput(code); return ok })
 		}),
 		c.sheet(&d.Contact), c.sprites(&d.Sprites),
+		with("movieSize", c.Size, func(code string) error {
+			return missing("size", alone(code), func(code string) bool { _, ok := p.FindSize(code); return ok })
+		}),
+		c.movie(&d.Movie),
 	)
 }
 
@@ -185,10 +211,27 @@ func (c SetDelivery) sprites(s *sprite.Settings) error {
 	)
 }
 
+// movie changes which movies are made. A codec without alpha makes movies without it.
+func (c SetDelivery) movie(s *movie.Settings) error {
+	if c.Movie != nil && *c.Movie && s.Of == "" {
+		*s = movie.Usual()
+	}
+	if c.Codec != nil && !movie.Codec(*c.Codec).Kind().Alpha {
+		s.Alpha = false
+	}
+	return first(
+		to(&s.On, c.Movie), to(&s.Size, c.Size), to(&s.Alpha, c.Alpha), to(&s.Sound, c.Sound), to(&s.Hold, c.Hold),
+		to(&s.Stamp, c.Stamp), to(&s.Slate, c.Slate), as(&s.Of, c.Subject), as(&s.Codec, c.Codec),
+		with("movieHeight", c.Tall, func(v number) error { s.Height = int(v); return nil }),
+		wrong(c.named(), s.Check()),
+	)
+}
+
 // named returns the first field that is changed of what is made.
 func (c SetDelivery) named() string {
 	for _, name := range given(c) {
-		if strings.HasPrefix(name, "contact") || strings.HasPrefix(name, "sprite") {
+		if strings.HasPrefix(name, "contact") || strings.HasPrefix(name, "sprite") ||
+			strings.HasPrefix(name, "movie") {
 			return name
 		}
 	}

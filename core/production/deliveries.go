@@ -6,6 +6,7 @@ import (
 
 	"reelhouse/core/contact"
 	"reelhouse/core/mhl"
+	"reelhouse/core/movie"
 	"reelhouse/core/naming"
 	"reelhouse/core/sprite"
 )
@@ -41,6 +42,8 @@ type Delivery struct {
 	Contact contact.Settings `json:"contact,omitzero"`
 	// Sprites is the sprite sheet that is made of each shot with several views, or of each that is named.
 	Sprites sprite.Settings `json:"sprites,omitzero"`
+	// Movie says which movies are made.
+	Movie movie.Settings `json:"movie,omitzero"`
 }
 
 // A Form is what the files of a delivery are put into.
@@ -57,7 +60,7 @@ const (
 func Forms() []Form { return []Form{InFolder, InZip, InTar} }
 
 // Makes reports whether anything is made of the frames' pictures.
-func (d Delivery) Makes() bool { return d.Contact.On || d.Sprites.On }
+func (d Delivery) Makes() bool { return d.Contact.On || d.Sprites.On || d.Movie.On }
 
 // MostDeliveries is how many recipes a production may have.
 const MostDeliveries = 100
@@ -111,8 +114,11 @@ func (p *Production) deliveryProblems(ps *problems) {
 		if err := d.Sprites.Check(); err != nil {
 			ps.add(where, "sprites", "%s", err)
 		}
+		if err := d.Movie.Check(); err != nil {
+			ps.add(where, "movie", "%s", err)
+		}
 		if d.NoFiles && !d.Makes() {
-			ps.add(where, "files", "without rendered files and without a sheet it hands nothing on")
+			ps.add(where, "files", "without rendered files, sheets and movies it hands nothing on")
 		}
 	}
 }

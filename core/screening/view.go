@@ -39,6 +39,25 @@ func (v View) For(e output.Encoding) View {
 	return v
 }
 
+// Codes16 returns what makes codes of 16 bits of light. It may be used by many goroutines at once.
+func (v View) Codes16() func(r, g, b float32) (x, y, z uint16) {
+	whole := func(code float64) uint16 { return uint16(65535*min(1, max(0, code)) + 0.5) }
+	if v.LUT != nil {
+		return func(r, g, b float32) (x, y, z uint16) {
+			cr, cg, cb := v.LUT.Codes(v.Gain*float64(r), v.Gain*float64(g), v.Gain*float64(b))
+			return whole(cr), whole(cg), whole(cb)
+		}
+	}
+	encode := pixel.NewEncoder(16, v.Viewing.Curve(), pixel.NoDither)
+	return func(r, g, b float32) (x, y, z uint16) {
+		lr, lg, lb := v.Gain*float64(r), v.Gain*float64(g), v.Gain*float64(b)
+		if v.Viewing == pixel.ViewSoft {
+			lr, lg, lb = v.Viewing.Light(lr, lg, lb)
+		}
+		return encode.Code(float32(lr), 0, 0), encode.Code(float32(lg), 0, 0), encode.Code(float32(lb), 0, 0)
+	}
+}
+
 // Plain returns the view of a pass as it is.
 func Plain(gain, depthFar float64) View { return View{Gain: gain, Gamma: 1, DepthFar: depthFar} }
 

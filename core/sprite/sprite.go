@@ -107,9 +107,9 @@ func (s Settings) Check() error {
 
 // A Cell is a picture of a sheet.
 type Cell struct {
-	Name    string  // of the file that it is by itself
-	Angle   int     // degrees from the first view
-	Pose    string  // a label, or the number of the frame
+	Name    string // of the file that it is by itself
+	Angle   int    // degrees from the first view
+	Pose    string // a label, or the number of the frame
 	Frame   int
 	Seconds float64 // for how long it is shown
 	// PivotX and PivotY are where the pivot lies in the picture, in pixels from its top left corner.

@@ -15,6 +15,7 @@ import (
 
 	"reelhouse/core/edit"
 	"reelhouse/core/mhl"
+	"reelhouse/core/movie"
 	"reelhouse/core/production"
 	"reelhouse/core/sprite"
 	"reelhouse/house"
@@ -82,6 +83,12 @@ var (
 	paperNames = map[contact.Paper]string{
 		contact.A4: "A4", contact.A3: "A3", contact.Letter: "Letter", contact.Screen: "screen, 1920 × 1080",
 	}
+	subjectNames = map[movie.Subject]string{
+		movie.Each: "each sequence", movie.Joined: "all, one after another", movie.OfCut: "the cut",
+	}
+	subjectMakes = map[movie.Subject]string{
+		movie.Each: "movies", movie.Joined: "a movie of all", movie.OfCut: "movie of the cut",
+	}
 	poseNames    = map[sprite.Choice]string{sprite.All: "every frame", sprite.Labelled: "labelled frames"}
 	packingNames = map[sprite.Packing]string{
 		sprite.Rows: "a row a pose", sprite.Grid: "grid", sprite.Tight: "tight",
@@ -136,6 +143,10 @@ type beginning struct {
 var beginnings = []beginning{
 	{"good", "A recipe of every frame that is good", edit.AddDelivery{Title: "Good files"}},
 	{"approved", "A recipe of every frame that is approved", edit.AddDelivery{Title: "Approved files", Approved: true}},
+	{"review", "A recipe of a stamped movie of each sequence, with a contact sheet", edit.AddDelivery{
+		Title: "Movie and contact sheet", Review: true,
+	}},
+	{"cut", "A recipe of a movie of the cut, with its sound", edit.AddDelivery{Title: "Movie of the cut", Cut: true}},
 	{"contact", "A recipe of a contact sheet alone", edit.AddDelivery{Title: "Contact sheet", Contact: true}},
 	{"sprites", "A recipe of a sprite sheet alone", edit.AddDelivery{Title: "Sprite sheet", Sprites: true}},
 }
@@ -170,6 +181,9 @@ func makes(d production.Delivery) string {
 			kind = "approved files"
 		}
 		all = append(all, kind)
+	}
+	if d.Movie.On {
+		all = append(all, subjectMakes[d.Movie.Of])
 	}
 	if d.Contact.On {
 		all = append(all, "contact sheet")
@@ -288,7 +302,7 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 			part.Field("pattern", "Name pattern", d.Pattern).Mono(0).Or("names as they are"),
 			part.Field("first", "First frame", first).Number(0).Or("as it is"),
 		}},
-		contactGroup(part, d), spriteGroup(part, d),
+		movieGroup(part, d, sizes), contactGroup(part, d), spriteGroup(part, d),
 	}
 	if d.Makes() {
 		pictures := append([]kit.Option{{Value: "", Text: "the first that can be"}}, kit.Codes(outputs, d.Pictures)...)
@@ -326,6 +340,43 @@ func contactGroup(part kit.Part, d production.Delivery) kit.Group {
 		part.Field("contactFormat", "File", d.Contact.Format).Among(
 			kit.Options(contact.Formats(), func(f contact.Format) string { return formatNames[f] }),
 		),
+	)
+	return g
+}
+
+// movieGroup are the fields of movies.
+func movieGroup(part kit.Part, d production.Delivery, sizes []string) kit.Group {
+	s := d.Movie
+	g := kit.Group{Name: "Movie", Fields: []kit.Field{part.Tick("movie", "Movie", s.On)}}
+	if !s.On {
+		return g
+	}
+	high := ""
+	if s.Height > 0 {
+		high = fmt.Sprint(s.Height)
+	}
+	g.Fields = append(g.Fields,
+		part.Field("movieOf", "Of", s.Of).Among(
+			kit.Options(movie.Subjects(), func(o movie.Subject) string { return subjectNames[o] }),
+		),
+		part.Field("movieCodec", "Codec", s.Codec).Among(
+			kit.Options(movie.Codecs(), func(c movie.Codec) string { return c.Kind().Name }),
+		),
+		part.Field("movieHeight", "Height, px", high).Number(0).Or("as the pictures"),
+	)
+	if s.Of == movie.OfCut {
+		common := append([]kit.Option{{Value: "", Text: "as most pictures"}}, kit.Codes(sizes, s.Size)...)
+		g.Fields = append(g.Fields, part.Field("movieSize", "Size", s.Size).Among(common))
+		if s.Codec.Kind().Sound {
+			g.Fields = append(g.Fields, part.Tick("movieSound", "Sound of the cut", s.Sound))
+		}
+	}
+	if s.Codec.Kind().Alpha {
+		g.Fields = append(g.Fields, part.Tick("movieAlpha", "Straight alpha", s.Alpha))
+	}
+	g.Fields = append(g.Fields,
+		part.Tick("movieStamp", "Stamp", s.Stamp), part.Tick("movieSlate", "Slate, a second", s.Slate),
+		part.Tick("movieHold", "Hold for missing frames", s.Hold),
 	)
 	return g
 }

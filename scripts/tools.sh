@@ -11,6 +11,7 @@ command -v pngcheck >/dev/null || missing="$missing pngcheck"
 command -v tiffcp >/dev/null || missing="$missing libtiff-tools"
 command -v ffmpeg >/dev/null || missing="$missing ffmpeg"
 command -v xxhsum >/dev/null || missing="$missing xxhash"
+command -v unzip >/dev/null || missing="$missing unzip"
 command -v pdftotext >/dev/null || missing="$missing poppler-utils"
 command -v npm >/dev/null || missing="$missing nodejs npm"
 if [ -n "$missing" ]; then

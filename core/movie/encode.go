@@ -156,7 +156,7 @@ func Compare(encoded, decoded []byte) (m Match) {
 
 // What a codec may lose, in codes of 255: of means, and of single values.
 const (
-	meanWithin  = 2.5
+	meanWithin  = 4.0
 	errorWithin = 14.0
 	gifWithin   = 12.0
 )

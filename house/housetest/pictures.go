@@ -1,0 +1,86 @@
+package housetest
+
+import (
+	"bytes"
+	"errors"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"reelhouse/core/frame"
+	"reelhouse/core/output"
+	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// Light is what a picture of DrawAll shows in its upper half: of a frame, in red, green and blue.
+func Light(number int) [3]float32 {
+	return [3]float32{0.1 + 0.02*float32(number%20), 0.4, 0.05 + 0.01*float32(number%7)}
+}
+
+// DrawAll makes all frames good that are ready, each with a picture as its first file: OpenEXR, even light above, and
+// below a disc that covers a half of the width, with nothing round it.
+func DrawAll(t testing.TB, h *house.House) {
+	t.Helper()
+	for {
+		l, err := h.Record.Lease("hand")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if l == nil {
+			return
+		}
+		spec := l.Sequence.Spec
+		data := drawn(t, *l)
+		path := spec.Files[0].Path.Frame(l.Number)
+		full := filepath.Join(h.Output(), path)
+		sum, err := house.SumOf(bytes.NewReader(data))
+		sum.Path = path
+		if err := errors.Join(
+			err, os.MkdirAll(filepath.Dir(full), 0o755), os.WriteFile(full, data, 0o644), h.Record.Check(l),
+		); err != nil {
+			t.Fatal(err)
+		}
+		if err := h.Record.Accept(l, 1, []store.File{sum}, "by hand"); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+func drawn(t testing.TB, l store.Lease) []byte {
+	t.Helper()
+	spec := l.Sequence.Spec
+	size := spec.Files[0].Size
+	img := pixel.New(size.Width, size.Height, "R", "G", "B", "A", "depth.Z", "normal.X", "normal.Y", "normal.Z",
+		"object.R", "object.G", "object.B")
+	light := Light(l.Number)
+	for y := range size.Height {
+		for x := range size.Width {
+			covered := y < size.Height/2 || x > size.Width/4 && x < size.Width*3/4
+			if !covered {
+				continue
+			}
+			i := y*size.Width + x
+			for c := range 3 {
+				img.Planes[c].Data[i] = light[c]
+			}
+			img.Planes[3].Data[i] = 1
+		}
+	}
+	chosen, err := picture.Select(img, spec.Files[0].Passes)
+	if err != nil {
+		t.Fatal(err)
+	}
+	encoding := spec.Files[0].Encoding
+	if encoding.Format == "" {
+		encoding = output.EXR.Usual()
+	}
+	var b bytes.Buffer
+	header := picture.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}
+	if err := picture.Encode(&b, encoding, chosen, spec.Files[0].Passes, header); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}

@@ -81,20 +81,29 @@ func (a *page) sentOf(code string) (sentList, error) {
 		}
 		if d.Complete {
 			s.Package, s.Ending = post.Path("delivered/"+id+"/package"), cmp.Or(d.Form, production.InZip)
-			s.Show = shownFiles(d)
+			s.Show = fewShown(shownFiles(d))
 		}
 		list.All = append(list.All, s)
 	}
 	return list, err
 }
 
-// shownFiles are the files of a delivery that are looked at by themselves, all at its top.
+// shownFiles are the files of a delivery that are looked at by themselves: what was made for it, and what proves it.
 func shownFiles(d store.Delivery) []string {
 	if d.Form != production.InFolder {
 		return nil
 	}
-	return slices.DeleteFunc(append([]string{"manifest.html", "manifest.csv", "manifest.json"}, d.Products...),
-		func(name string) bool { return strings.Contains(name, "/") })
+	return append(slices.Clone(d.Products), "manifest.html", "manifest.csv", "manifest.json")
+}
+
+// fewShown are those of them that are listed: without the single pictures of sprites, and not too many.
+func fewShown(all []string) []string {
+	const most = 8
+	few := slices.DeleteFunc(slices.Clone(all), func(name string) bool { return strings.Count(name, "/") > 1 })
+	if over := len(few) - most; over > 0 {
+		few = slices.Delete(few, most-3, len(few)-3) // the manifests are last
+	}
+	return few
 }
 
 // events are what changes by itself.
@@ -227,11 +236,11 @@ func (a *page) file(c *echo.Context) error {
 	if !d.Complete {
 		return errIncomplete
 	}
-	name := c.Param("name")
+	name := c.Param("*")
 	if !slices.Contains(shownFiles(d), name) {
 		return store.ErrNotFound
 	}
-	f, _, err := house.OpenPlain(filepath.Join(d.Folder, name))
+	f, _, err := house.OpenPlain(filepath.Join(d.Folder, filepath.FromSlash(name)))
 	if errors.Is(err, os.ErrNotExist) {
 		return errMoved
 	} else if err != nil {

@@ -50,5 +50,5 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/delivered/:id/stop", a.stop, kit.SmallForm())
 	p.POST("/delivered/:id/resume", a.resume, kit.SmallForm())
 	p.GET("/delivered/:id/package", a.download)
-	p.GET("/delivered/:id/file/:name", a.file)
+	p.GET("/delivered/:id/file/*", a.file)
 }

@@ -56,6 +56,7 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "tower", Name: "Lighthouse", Lights: []string{"lamp_beam*", "lighthouse*"}},
 		{Code: "boats", Name: "On board", Lights: []string{"lamp_masthead", "lamp_deck", "ferry*"}},
 	}
+	p.Deliveries = Deliveries()
 	p.ShotDefaults = production.ShotDefaults{Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}}
 	p.Cut = cut.Cut{Start: 24 * 3600, Tracks: []cut.Track{
 		{Name: "pictures", Clips: []cut.Clip{

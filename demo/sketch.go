@@ -38,6 +38,7 @@ func Sketches(scene production.SceneFile) production.Production {
 	p := production.New(SketchCode, "The Saltmarsh Ferry, sketches")
 	p.Scene = scene
 	p.Standards = Standards()
+	p.Deliveries = SketchDeliveries()
 	p.Views = []production.View{{Code: "front", Name: "The harbour from the front", Camera: "front", Look: "plain"}}
 	for i := range p.Qualities {
 		p.Qualities[i].Samples = min(p.Qualities[i].Samples, 4)

@@ -154,7 +154,8 @@ func (h *House) pictureOf(
 		return nil, fmt.Errorf("%s: %w", f.Path, err)
 	}
 	if img.Width != size.Width || img.Height != size.Height {
-		img = img.Resize(size.Width, size.Height, pixel.Mitchell, func(string) bool { return true })
+		// A kernel with negative lobes would draw dark rings round lights that are brighter than white.
+		img = img.Resize(size.Width, size.Height, pixel.Triangle, func(string) bool { return true })
 	}
 	return img, nil
 }

@@ -33,8 +33,8 @@ func TestAMovieAndAContactSheetInTenClicks(t *testing.T) {
 	p.arrive("it is there", `document.querySelector("#add-review")`)
 	click("begin with a movie and a contact sheet", "#add-review")
 	p.wait("it is a recipe", `document.querySelector("#recipe h2")?.textContent === "Movie and contact sheet" &&
-		document.querySelector("#delivery-delivery1-approved")`)
-	click("of what is approved", "#delivery-delivery1-approved")
+		document.querySelector("#delivery-delivery2-approved")`)
+	click("of what is approved", "#delivery-delivery2-approved")
 	p.wait("it holds the shot alone", `document.querySelectorAll("#recipe tbody tr").length === 1 &&
 		document.querySelector("#recipe").textContent.includes("movies/010_front_hd.mp4") &&
 		document.querySelector("#deliver")`)
@@ -57,7 +57,7 @@ func TestAMovieAndAContactSheetInTenClicks(t *testing.T) {
 			t.Errorf("%s: %s, %q, %v", link, r.Status, head, err)
 		}
 	}
-	if out, complaints, err := run(t, "verify", filepath.Join(data, "deliveries/SKETCH_delivery1_001")); err != nil {
+	if out, complaints, err := run(t, "verify", filepath.Join(data, "deliveries/SKETCH_delivery2_001")); err != nil {
 		t.Error(out, complaints, err)
 	}
 }

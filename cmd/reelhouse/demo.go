@@ -114,6 +114,9 @@ func seed(h *house.House) error {
 	}
 	p := demo.Production(file, clouds)
 	p.Preset = demo.PresetName
+	if p.Cut.Sound, err = h.Assets.ImportSound(demo.SoundName, bytes.NewReader(demo.Sound())); err != nil {
+		return err
+	}
 	if err := h.Record.Create(p, typist()); err != nil {
 		return err
 	}

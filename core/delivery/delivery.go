@@ -199,6 +199,7 @@ func Plan(p production.Production, recipe production.Delivery, all []Rendering) 
 	}
 	d.plan(p)
 	d.check(p)
+	d.fold()
 	return d, nil
 }
 
@@ -364,6 +365,32 @@ func (d *Delivery) check(p production.Production) {
 		}
 		seen[key] = f
 	}
+}
+
+// alike is of how many parts the same is said of each; of more, it is said once.
+const alike = 2
+
+// fold says once what is wrong with many parts.
+func (d *Delivery) fold() {
+	of := map[Finding][]string{} // parts by what is said of them
+	for _, f := range d.Findings {
+		if f.Part != "" {
+			key := Finding{f.Refuses, "", f.Text}
+			of[key] = append(of[key], f.Part)
+		}
+	}
+	var folded []Finding
+	for _, f := range d.Findings {
+		key := Finding{f.Refuses, "", f.Text}
+		switch parts := of[key]; {
+		case f.Part == "" || len(parts) <= alike:
+			folded = append(folded, f)
+		case f.Part == parts[0]:
+			text := fmt.Sprintf("%s and %d more: %s", parts[0], len(parts)-1, f.Text)
+			folded = append(folded, Finding{f.Refuses, "", text})
+		}
+	}
+	d.Findings = folded
 }
 
 // kept reports whether a name is one of those by which a delivery proves itself.

@@ -182,7 +182,7 @@ func (d *Delivery) planCut(p production.Production) {
 	}
 	size := d.Recipe.Movie.Size
 	if size == "" {
-		size = d.commonSize()
+		size = d.commonSize(p.Cut)
 	}
 	var like *Pictures
 	for _, part := range d.Parts {
@@ -217,7 +217,8 @@ func (d *Delivery) planCut(p production.Production) {
 				fitted[d.Parts[part].Title()] = true
 			}
 			if !exact {
-				if held++; part < 0 || !d.Recipe.Movie.Hold {
+				held++
+				if part < 0 || !d.Recipe.Movie.Hold {
 					name := span.Clip.Title()
 					placeIn(&order, name)
 					missing[name] = append(missing[name], wanted)
@@ -254,13 +255,20 @@ func (d *Delivery) planCut(p production.Production) {
 	d.addMovie(p, "the cut", "cut", like, frames, sound)
 }
 
-// commonSize returns the code of the size that most parts have.
-func (d *Delivery) commonSize() string {
+// commonSize returns the code of the size in which most frames of a cut are there.
+func (d *Delivery) commonSize(c cut.Cut) string {
 	counts := map[string]int{}
 	best := ""
-	for _, p := range d.Parts {
-		if counts[p.Size]++; counts[p.Size] > counts[best] || best == "" {
-			best = p.Size
+	for _, span := range c.Seen() {
+		seen := map[string]bool{}
+		for _, p := range d.Parts {
+			if !span.Gap() && p.Shot == span.Clip.Shot && p.Pictures != nil && !seen[p.Size] {
+				seen[p.Size] = true
+				counts[p.Size] += span.To - span.From
+				if best == "" || counts[p.Size] > counts[best] {
+					best = p.Size
+				}
+			}
 		}
 	}
 	return best

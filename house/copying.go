@@ -67,7 +67,7 @@ func (h *House) copyAll(
 		group.Go(func() {
 			for i := int(next.Add(1)) - 1; i < len(d.Files) && ctx.Err() == nil; i = int(next.Add(1)) - 1 {
 				f := d.Files[i]
-				if err := h.copyOne(ctx, root, f); err != nil {
+				if err := h.copyOne(ctx, root, d, f); err != nil {
 					cancel(fmt.Errorf("%s: %w", f.To, err))
 					return
 				}
@@ -95,8 +95,11 @@ func (h *House) copyAll(
 	return nil
 }
 
-// copyOne copies a file, unless it is there.
-func (h *House) copyOne(ctx context.Context, root *os.Root, f delivery.File) error {
+// copyOne copies a file, unless it is there, or encodes it anew.
+func (h *House) copyOne(ctx context.Context, root *os.Root, d delivery.Delivery, f delivery.File) error {
+	if f.Form > 0 {
+		return h.encodeOne(ctx, root, d, f)
+	}
 	switch there, err := sumIn(root, f.To); {
 	case err == nil && there == f.SHA256:
 		return nil

@@ -21,8 +21,11 @@ import (
 	"reelhouse/core/frame"
 	"reelhouse/core/geom"
 	"reelhouse/core/look"
+	"reelhouse/core/output"
+	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/core/production"
+	"reelhouse/core/raster"
 	"reelhouse/house"
 	"reelhouse/house/housetest"
 	"reelhouse/store"
@@ -317,4 +320,68 @@ func TestWithoutFFmpegAMovieIsRefused(t *testing.T) {
 		t.Fatal(err)
 	}
 	deliveredAll(t, h, plannedDelivery(t, h))
+}
+
+// Files are encoded anew in the form of an output: format, depth, size, stamp and colour, without that anything was
+// rendered in it. Read by picture.Open, they are what a renderer would have made of the same light.
+func TestFilesAreEncodedAnew(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1003", func(p *production.Production) {
+		for i := range p.Outputs {
+			if p.Outputs[i].Code == "review" {
+				p.Outputs[i].Depth, p.Outputs[i].Stamp.On = output.Sixteen, false
+				p.Outputs[i].Scale = raster.Reduction{Divisor: 2}
+			}
+		}
+	})
+	housetest.DrawAll(t, h)
+	recipe(t, h, edit.SetDelivery{
+		Delivery: "delivery1", Code: new("edit"), As: new("review"), Pattern: new("(shot)_(frame:2).(ext)"),
+		First: &edit.First{Number: 1, Given: true},
+	})
+	d := plannedDelivery(t, h)
+	if len(d.Files) != 3 || d.Files[0].To != "010_01.png" || len(d.Forms) != 1 ||
+		d.Forms[0].Size.Width*2 > d.Forms[0].Source.Width+1 {
+		t.Fatalf("%+v", d.Files)
+	}
+	folder := deliveredAll(t, h, d)
+	for n, f := range d.Files {
+		data, err := os.ReadFile(filepath.Join(folder, f.To))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, err := picture.Decode(data)
+		if err != nil || p.Image.Width != d.Forms[0].Size.Width || p.Encoding.Depth != output.Sixteen || p.Encoding.Format != "png" {
+			t.Fatalf("%+v, %v", p.Encoding, err)
+		}
+		light := housetest.Light(1001 + n)
+		at := p.Image.Height/4*p.Image.Width + p.Image.Width/2
+		for c, plane := range p.Image.Planes[:3] {
+			if d := float64(plane.Data[at] - light[c]); math.Abs(d) > 0.001 {
+				t.Errorf("%s: channel %d is %v, want %v", f.To, c, plane.Data[at], light[c])
+			}
+		}
+		if !strings.Contains(fmt.Sprint(p.Facts), "shot 010") {
+			t.Errorf("%s does not say what it is: %v", f.To, p.Facts)
+		}
+	}
+	if got := verified(t, folder); got != "[]" {
+		t.Error(got)
+	}
+	// Another form makes other files, the same one the same.
+	if c := delivery.Compare(d.Contents(), plannedDelivery(t, h).Contents()); c.Same != 3 {
+		t.Errorf("%+v", c)
+	}
+	if _, _, err := h.Do("TEST", house.Editing{Seen: store.Any}, edit.SetOutput{
+		Output: "review", Depth: new("8"),
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if c := delivery.Compare(d.Contents(), plannedDelivery(t, h).Contents()); len(c.Changed) != 3 {
+		t.Errorf("%+v", c)
+	}
+	if _, _, err := h.Do("TEST", house.Editing{Seen: store.Any}, edit.SetDelivery{
+		Delivery: "edit", As: new("nothing"),
+	}); err == nil || !strings.Contains(err.Error(), "there is no output") {
+		t.Error(err)
+	}
 }

@@ -16,12 +16,14 @@ import (
 	"reelhouse/core/mhl"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
+	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/core/raster"
 	"reelhouse/core/review"
+	"reelhouse/core/stamp"
 )
 
 // A Rendering is a sequence that was rendered, as the record has it.
@@ -57,6 +59,21 @@ type File struct {
 	Part   int    `json:"part"` // of Delivery.Parts
 	Output string `json:"output"`
 	Frame  int    `json:"frame"`
+	// Form is of Delivery.Forms, counted from 1, for a file that is encoded anew: SHA256 is of what it is made from, then,
+	// and Bytes are those of what it is made from. 0 is for a file that is copied.
+	Form int    `json:"form,omitempty"`
+	How  string `json:"how,omitempty"` // hash of the form
+}
+
+// A Form is how files are encoded anew.
+type Form struct {
+	Encoding output.Encoding `json:"encoding"`
+	From     []pass.Code     `json:"from"` // what the files hold that it is made from
+	Passes   []pass.Code     `json:"passes"`
+	Source   raster.Size     `json:"source"`
+	Size     raster.Size     `json:"size"`
+	Kernel   pixel.Kernel    `json:"kernel"`
+	Stamp    stamp.Stamp     `json:"stamp,omitzero"` // with fields
 }
 
 // A Part is what a delivery has of one rendering.
@@ -103,6 +120,7 @@ type Delivery struct {
 	Viewing pixel.Viewing        `json:"viewing,omitempty"`
 	LUTs    []production.LUTFile `json:"luts,omitempty"`
 	Movies  []Movie              `json:"movies,omitempty"`
+	Forms   []Form               `json:"forms,omitempty"` // of files that are encoded anew
 }
 
 // Bytes returns how many bytes all files have.
@@ -266,8 +284,16 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 		d.find(false, title, "it was rendered as %s, which is no final quality", quality.Name)
 	}
 	index := len(d.Parts)
-	for _, f := range s.Files {
+	taken := s.Files
+	if d.Recipe.As != "" && !d.Recipe.NoFiles {
+		taken = d.sources(p, r, title)
+	}
+	for _, f := range taken {
 		if len(d.Recipe.Outputs) > 0 && !slices.Contains(d.Recipe.Outputs, f.Output) {
+			continue
+		}
+		if d.Recipe.As != "" && !d.Recipe.NoFiles {
+			d.reencode(p, r, &part, f, asked, ready, pattern)
 			continue
 		}
 		described := f.Output + ": " + f.Encoding.Described()
@@ -417,18 +443,21 @@ type Changes struct {
 	Same                 int
 }
 
+// sum returns what tells whether a file is another one. One that is encoded anew is by its form, too.
+func (f File) sum() string { return f.SHA256 + f.How }
+
 // Compare returns how files differ from those of the delivery before, by their names and contents.
 func Compare(before, now []File) (c Changes) {
 	was := map[string]string{}
 	for _, f := range before {
-		was[f.To] = f.SHA256
+		was[f.To] = f.sum()
 	}
 	for _, f := range now {
 		sum, there := was[f.To]
 		switch {
 		case !there:
 			c.Added = append(c.Added, f.To)
-		case sum != f.SHA256:
+		case sum != f.sum():
 			c.Changed = append(c.Changed, f.To)
 		default:
 			c.Same++

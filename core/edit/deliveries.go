@@ -70,6 +70,7 @@ type SetDelivery struct {
 	To        *string   `json:"to,omitempty" label:"destination"`
 	Form      *string   `json:"form,omitempty"`
 	Files     *bool     `json:"files,omitempty" label:"rendered files"`
+	As        *string   `json:"as,omitempty" label:"in the form of"`
 	Pictures  *string   `json:"pictures,omitempty"`
 	Contact   *bool     `json:"contact,omitempty" label:"contact sheet"`
 	Shown     *string   `json:"contactFrames,omitempty" label:"frames of the contact sheet"`
@@ -141,6 +142,10 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 			return nil
 		}),
 		with("files", c.Files, func(v bool) error { d.NoFiles = !v; return nil }),
+		with("as", c.As, func(v string) error {
+			d.As = v
+			return missing("output", alone(v), func(code string) bool { _, ok := p.FindOutput(code); return ok })
+		}),
 		with("pictures", c.Pictures, func(v string) error {
 			d.Pictures = v
 			return missing("output", alone(v), func(code string) bool { _, ok := p.FindOutput(code); return ok })

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"slices"
 	"strings"
 	"time"
 
@@ -13,6 +14,7 @@ import (
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
+	"reelhouse/core/raster"
 )
 
 // TileEncoding is what tiles are kept in: every value just as it was rendered.
@@ -68,6 +70,23 @@ func Assemble(
 		done(float64(i+1) / float64(len(rows)))
 	}
 	return w.Close(time.Duration(a.Rendered * float64(time.Second)))
+}
+
+// Again writes files of a frame from one of its finished files, with other encodings, sizes and stamps. What it says of
+// the camera and of mattes is kept.
+func (f Frame) Again(data []byte, size raster.Size, o Outside) error {
+	var needed []pass.Code
+	for _, out := range f.Frame.Files {
+		needed = pass.Sorted(slices.Concat(needed, out.Passes))
+	}
+	img, header, err := readTile("", image.Pt(size.Width, size.Height), needed, func(string) ([]byte, error) {
+		return data, nil
+	})
+	if err != nil {
+		return err
+	}
+	f.describe(header)
+	return f.WriteWhole(img, f.Frame.Files, 0, o)
 }
 
 // readTile reads a tile, which has to have the planes of the passes.

@@ -36,6 +36,8 @@ type Delivery struct {
 	Form Form `json:"form,omitempty"`
 	// NoFiles says that the rendered files are not handed on, but only what is made of them.
 	NoFiles bool `json:"noFiles,omitempty"`
+	// As is the output in whose form files are handed on: its format, encoding, scale and stamp; "" for as they are.
+	As string `json:"as,omitempty"`
 	// Pictures is the output of whose pictures sheets are made; "" for the first one that can be.
 	Pictures string `json:"pictures,omitempty"`
 	// Contact is the contact sheet that is made of its frames.

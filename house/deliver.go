@@ -1,6 +1,7 @@
 package house
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -67,12 +68,52 @@ func (h *House) PlanDelivery(p production.Production, code string) (d delivery.D
 		h.findPivots(p, &d, all)
 		d.CheckSprites()
 	}
+	if err == nil {
+		h.attach(p, &d)
+	}
 	if err == nil && len(d.Movies) > 0 {
 		if _, err := h.Assets.Movies.Encoder(context.Background(), recipe.Movie.Codec); err != nil {
 			d.Findings = append(d.Findings, delivery.Finding{Refuses: true, Text: err.Error()})
 		}
 	}
 	return d, err
+}
+
+// attach adds the cameras and the cut, as the recipe says. What their formats cannot hold is said.
+func (h *House) attach(p production.Production, d *delivery.Delivery) {
+	refuse := func(err error) {
+		d.Findings = append(d.Findings, delivery.Finding{Refuses: true, Text: err.Error()})
+	}
+	say := func(left []string) {
+		for _, text := range left {
+			d.Findings = append(d.Findings, delivery.Finding{Text: text})
+		}
+	}
+	if format := CameraFormat(d.Recipe.Cameras); format != "" {
+		file, left, err := h.Cameras(p, format)
+		if say(left); err != nil {
+			refuse(err)
+		} else {
+			d.Attached = append(d.Attached, delivery.Attached{Name: "cameras." + format.Ext(), Data: file})
+		}
+	}
+	if format := d.Recipe.Cut; format != "" {
+		if p.Cut.Empty() {
+			refuse(errors.New("there is no cut that could go along"))
+			return
+		}
+		files, left, err := WriteCut(format, p)
+		if say(left); err != nil {
+			refuse(err)
+		}
+		for i, file := range files {
+			name := "cut." + format
+			if i > 0 {
+				name = fmt.Sprintf("cut_%d.%s", i+1, format)
+			}
+			d.Attached = append(d.Attached, delivery.Attached{Name: name, Data: file})
+		}
+	}
 }
 
 // FormerDelivery returns the newest complete delivery of a recipe, and what it holds; false if there is none.
@@ -212,6 +253,14 @@ func (h *House) fill(
 	}
 	if err := h.makeProducts(ctx, root, begun, d, told); err != nil {
 		return err
+	}
+	for _, a := range d.Attached {
+		if _, err := root.Lstat(a.Name); err == nil { // by an attempt before
+			continue
+		}
+		if err := writeWhole(root, a.Name, bytes.NewReader(a.Data)); err != nil {
+			return err
+		}
 	}
 	former, _, _, err := h.FormerDelivery(d.Production, d.Recipe.Code)
 	if err != nil {

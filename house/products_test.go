@@ -385,3 +385,28 @@ func TestFilesAreEncodedAnew(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// Cameras and the cut go along, as they are now; what cannot be is said.
+func TestCamerasAndTheCutGoAlong(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1003")
+	housetest.DrawAll(t, h)
+	recipe(t, h, edit.SetDelivery{
+		Delivery: "delivery1", Code: new("edit"), Cameras: new("usda"), Cut: new("otio"),
+	})
+	if d := plannedDelivery(t, h); !strings.Contains(fmt.Sprint(d.Findings), "there is no cut that could go along") {
+		t.Errorf("%+v", d.Findings)
+	}
+	if _, _, err := h.Do("TEST", house.Editing{Seen: store.Any}, edit.RebuildCut{}); err != nil {
+		t.Fatal(err)
+	}
+	folder := deliveredAll(t, h, plannedDelivery(t, h))
+	for name, says := range map[string]string{"cameras.usda": "def Camera", "cut.otio": "Timeline"} {
+		data, err := os.ReadFile(filepath.Join(folder, name))
+		if err != nil || !strings.Contains(string(data), says) {
+			t.Errorf("%s: %v\n%s", name, err, data)
+		}
+	}
+	if got := verified(t, folder); got != "[]" {
+		t.Error(got)
+	}
+}

@@ -42,6 +42,9 @@ func (s *Store) BeginDelivery(
 	for _, p := range d.Products {
 		names = append(names, p.Files...)
 	}
+	for _, a := range d.Attached {
+		names = append(names, a.Name)
+	}
 	text, err := json.Marshal(d)
 	products, failed := json.Marshal(names)
 	if err := errors.Join(err, failed); err != nil {

@@ -8,6 +8,8 @@ package delivery
 
 import (
 	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"slices"
 	"strings"
@@ -121,6 +123,14 @@ type Delivery struct {
 	LUTs    []production.LUTFile `json:"luts,omitempty"`
 	Movies  []Movie              `json:"movies,omitempty"`
 	Forms   []Form               `json:"forms,omitempty"` // of files that are encoded anew
+	// Attached are small files that go along, such as cameras.
+	Attached []Attached `json:"attached,omitempty"`
+}
+
+// An Attached is a small file that goes along, as it was when the delivery was frozen.
+type Attached struct {
+	Name string `json:"name"`
+	Data []byte `json:"data"`
 }
 
 // Bytes returns how many bytes all files have.
@@ -141,6 +151,7 @@ func (d Delivery) Only(names []string) Delivery {
 	d.Products = slices.DeleteFunc(slices.Clone(d.Products), func(p Product) bool {
 		return !slices.ContainsFunc(p.Files, func(name string) bool { return wanted[name] })
 	})
+	d.Attached = slices.DeleteFunc(slices.Clone(d.Attached), func(a Attached) bool { return !wanted[a.Name] })
 	return d
 }
 
@@ -152,6 +163,10 @@ func (d Delivery) Contents() []File {
 		for _, name := range p.Files {
 			all = append(all, File{To: name, SHA256: p.Of})
 		}
+	}
+	for _, a := range d.Attached {
+		sum := sha256.Sum256(a.Data)
+		all = append(all, File{To: a.Name, SHA256: hex.EncodeToString(sum[:])})
 	}
 	return all
 }
@@ -356,7 +371,8 @@ func counted(n int, one, many string) string {
 
 // check finds what is wrong with all of it together.
 func (d *Delivery) check(p production.Production) {
-	if len(d.Parts) > 0 && len(d.Files) == 0 && len(d.Products) == 0 && !d.Refused() {
+	if len(d.Parts) > 0 && len(d.Files) == 0 && len(d.Products) == 0 &&
+		d.Recipe.Cameras+d.Recipe.Cut == "" && !d.Refused() {
 		d.find(true, "", "it has no files")
 	}
 	versions := map[int]bool{}
@@ -370,6 +386,11 @@ func (d *Delivery) check(p production.Production) {
 	for _, product := range d.Products {
 		for _, name := range product.Files {
 			seen[strings.ToLower(name)] = File{From: "the " + string(product.Kind)}
+		}
+	}
+	for _, name := range []string{"cameras.glb", "cameras.usda", "cut.otio", "cut.edl"} {
+		if d.Recipe.Cameras+d.Recipe.Cut != "" {
+			seen[name] = File{From: "what goes along"}
 		}
 	}
 	for _, f := range d.Files {

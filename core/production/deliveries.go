@@ -34,6 +34,9 @@ type Delivery struct {
 	To string `json:"to,omitempty"`
 	// Form is what the files are put into.
 	Form Form `json:"form,omitempty"`
+	// Cameras is in which format the cameras of its views go along, and Cut that of the cut; "" for none.
+	Cameras string `json:"cameras,omitempty"`
+	Cut     string `json:"cut,omitempty"`
 	// NoFiles says that the rendered files are not handed on, but only what is made of them.
 	NoFiles bool `json:"noFiles,omitempty"`
 	// As is the output in whose form files are handed on: its format, encoding, scale and stamp; "" for as they are.
@@ -60,6 +63,12 @@ const (
 
 // Forms returns all forms, in the order in which they are offered.
 func Forms() []Form { return []Form{InFolder, InZip, InTar} }
+
+// CameraFiles are the formats in which cameras may go along.
+func CameraFiles() []string { return []string{"", "gltf", "usda"} }
+
+// CutFiles are the formats in which the cut may go along.
+func CutFiles() []string { return []string{"", "otio", "edl"} }
 
 // Makes reports whether anything is made of the frames' pictures.
 func (d Delivery) Makes() bool { return d.Contact.On || d.Sprites.On || d.Movie.On }
@@ -110,6 +119,12 @@ func (p *Production) deliveryProblems(ps *problems) {
 		if !slices.Contains(Forms(), d.Form) {
 			ps.add(where, "form", "a delivery is a folder, zip or tar, not %q", d.Form)
 		}
+		if !slices.Contains(CameraFiles(), d.Cameras) {
+			ps.add(where, "cameras", "cameras are written as gltf or usda, not as %q", d.Cameras)
+		}
+		if !slices.Contains(CutFiles(), d.Cut) {
+			ps.add(where, "cut", "a cut is written as otio or edl, not as %q", d.Cut)
+		}
 		if err := d.Contact.Check(); err != nil {
 			ps.add(where, "contact", "%s", err)
 		}
@@ -119,8 +134,8 @@ func (p *Production) deliveryProblems(ps *problems) {
 		if err := d.Movie.Check(); err != nil {
 			ps.add(where, "movie", "%s", err)
 		}
-		if d.NoFiles && !d.Makes() {
-			ps.add(where, "files", "without rendered files, sheets and movies it hands nothing on")
+		if d.NoFiles && !d.Makes() && d.Cameras == "" && d.Cut == "" {
+			ps.add(where, "files", "without rendered files, sheets, movies, cameras and cut it hands nothing on")
 		}
 	}
 }

@@ -83,6 +83,8 @@ var (
 	paperNames = map[contact.Paper]string{
 		contact.A4: "A4", contact.A3: "A3", contact.Letter: "Letter", contact.Screen: "screen, 1920 × 1080",
 	}
+	cameraNames  = map[string]string{"": "none", "gltf": "glTF, binary", "usda": "OpenUSD, text"}
+	cutNames     = map[string]string{"": "none", "otio": "OpenTimelineIO", "edl": "CMX 3600 EDL"}
 	subjectNames = map[movie.Subject]string{
 		movie.Each: "each sequence", movie.Joined: "all, one after another", movie.OfCut: "the cut",
 	}
@@ -181,6 +183,12 @@ func makes(d production.Delivery) string {
 			kind = "approved files"
 		}
 		all = append(all, kind)
+	}
+	if d.Cameras != "" {
+		all = append(all, "cameras")
+	}
+	if d.Cut != "" {
+		all = append(all, "cut")
 	}
 	if d.Movie.On {
 		all = append(all, subjectMakes[d.Movie.Of])
@@ -284,6 +292,10 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 	o.Sizes = part.Ticks("sizes", "Sizes", kit.Choices(sizes, d.Sizes))
 	o.Outputs = part.Ticks("outputs", "Outputs", kit.Choices(outputs, d.Outputs))
 	o.Remove = part.Action("remove", "Remove", "Remove this recipe; what was handed on by it stays on record")
+	encodings := []kit.Option{{Value: "", Text: "as rendered"}}
+	for _, o := range kit.Codes(outputs, d.As) {
+		encodings = append(encodings, kit.Option{Value: o.Value, Text: "as output " + o.Text})
+	}
 	hashes := kit.Options(mhl.Formats(), func(f mhl.Format) string { return string(f) })
 	o.Groups = []kit.Group{
 		{Name: "Recipe", Fields: []kit.Field{
@@ -292,12 +304,15 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 			part.Tick("approved", "Approved frames only", d.Approved),
 			part.Tick("ownFrames", "Without handles", d.OwnFrames),
 			part.Tick("files", "Rendered files", !d.NoFiles),
+			part.Field("cameras", "Cameras", d.Cameras).Among(words(production.CameraFiles(), cameraNames)),
+			part.Field("cut", "Cut", d.Cut).Among(words(production.CutFiles(), cutNames)),
 		}},
 		{Name: "Form", Fields: []kit.Field{
 			part.Field("to", "Destination", d.To).Among(destinations),
-			part.Field("form", "As", d.Form).Among(kit.Options(production.Forms(), func(f production.Form) string {
+			part.Field("form", "Packed as", d.Form).Among(kit.Options(production.Forms(), func(f production.Form) string {
 				return formNames[f]
 			})),
+			part.Field("as", "Encoding", d.As).Among(encodings),
 			part.Field("hash", "Hash", d.Hash).Among(hashes),
 			part.Field("pattern", "Name pattern", d.Pattern).Mono(0).Or("names as they are"),
 			part.Field("first", "First frame", first).Number(0).Or("as it is"),
@@ -342,6 +357,11 @@ func contactGroup(part kit.Part, d production.Delivery) kit.Group {
 		),
 	)
 	return g
+}
+
+// words returns values as options, by what they are called.
+func words(values []string, names map[string]string) []kit.Option {
+	return kit.Options(values, func(v string) string { return names[v] })
 }
 
 // movieGroup are the fields of movies.

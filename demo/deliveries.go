@@ -12,7 +12,7 @@ import (
 func Deliveries() []production.Delivery {
 	ferry := production.Delivery{
 		Code: "ferry", Name: "The ferry", For: "Saltmarsh harbour office", NoFiles: true, Hash: mhl.XXH64,
-		Contact: contact.Usual(), Sprites: sprite.Usual(), Movie: movie.Usual(),
+		Page: true, Contact: contact.Usual(), Sprites: sprite.Usual(), Movie: movie.Usual(),
 	}
 	ferry.Movie.Of, ferry.Movie.Slate = movie.OfCut, true
 	return []production.Delivery{

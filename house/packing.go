@@ -320,6 +320,11 @@ func OpenPackage(ctx context.Context, folder string, modified time.Time) (io.Rea
 	if err != nil {
 		return nil, err
 	}
+	return p.Reader(ctx)
+}
+
+// Reader returns the package as a zip that is made while it is read, from any byte on.
+func (p *Package) Reader(ctx context.Context) (io.ReadSeekCloser, error) {
 	size, err := p.Size()
 	if err != nil {
 		return nil, err

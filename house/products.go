@@ -52,7 +52,7 @@ func (h *House) makeProducts(
 	for _, p := range d.Products {
 		made := map[delivery.ProductKind]func(context.Context, delivery.Product) error{
 			delivery.ContactSheet: m.contactSheet, delivery.SpriteSheet: m.spriteSheet,
-			delivery.MovieFile: m.movie,
+			delivery.MovieFile: m.movie, delivery.WebPage: m.webPage,
 		}[p.Kind]
 		if made == nil {
 			return fmt.Errorf("this version makes no %s", p.Kind)

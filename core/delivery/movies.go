@@ -72,6 +72,33 @@ func (d *Delivery) planMovies(p production.Production) {
 		}
 	case movie.OfCut:
 		d.planCut(p)
+	case movie.Turn:
+		d.planTurns(p)
+	}
+}
+
+// A turnaround shows each view for an eighth of a second, and turns twice.
+const (
+	turnViews = 8 // a second
+	turns     = 2
+)
+
+// planTurns settles a movie of each turnaround.
+func (d *Delivery) planTurns(p production.Production) {
+	all := d.Turnarounds()
+	if len(all) == 0 {
+		d.find(true, "", "a turnaround shows a shot with several views, and there is none")
+	}
+	hold := max(1, int(math.Round(d.Rate.PerSecond()/turnViews)))
+	for _, t := range all {
+		var frames []MovieFrame
+		for n := range turns * len(t.Views) * hold {
+			v := t.Views[n/hold%len(t.Views)]
+			at := p.Clock().Timecode(p.FirstFrame + n).String()
+			frames = append(frames, MovieFrame{Part: v.Part, File: v.File, Timecode: at})
+		}
+		name := "turnaround_" + clean(strings.ReplaceAll(t.Title, " ", "_"))
+		d.addMovie(p, t.Title, name, d.Parts[t.Views[0].Part].Pictures, frames, cut.Sound{})
 	}
 }
 

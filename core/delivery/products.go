@@ -25,6 +25,7 @@ const (
 	ContactSheet ProductKind = "contact sheet"
 	SpriteSheet  ProductKind = "sprite sheet"
 	MovieFile    ProductKind = "movie"
+	WebPage      ProductKind = "page for the web"
 )
 
 // A Product is what a delivery makes of its pictures, in files whose names are known before.
@@ -111,6 +112,9 @@ func (d *Delivery) plan(p production.Production) {
 	}
 	if d.Recipe.Movie.On {
 		d.planMovies(p)
+	}
+	if d.Recipe.Page {
+		d.planPage()
 	}
 }
 

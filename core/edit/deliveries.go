@@ -73,6 +73,7 @@ type SetDelivery struct {
 	As        *string   `json:"as,omitempty" label:"in the form of"`
 	Cameras   *string   `json:"cameras,omitempty"`
 	Cut       *string   `json:"cut,omitempty"`
+	Page      *bool     `json:"page,omitempty" label:"web page"`
 	Pictures  *string   `json:"pictures,omitempty"`
 	Contact   *bool     `json:"contact,omitempty" label:"contact sheet"`
 	Shown     *string   `json:"contactFrames,omitempty" label:"frames of the contact sheet"`
@@ -122,7 +123,7 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 	return first(
 		to(&d.Code, c.Code), to(&d.Name, c.Title), to(&d.For, c.For), to(&d.Approved, c.Approved),
 		to(&d.OwnFrames, c.OwnFrames), to(&d.Pattern, c.Pattern), to(&d.To, c.To),
-		to(&d.Cameras, c.Cameras), to(&d.Cut, c.Cut),
+		to(&d.Cameras, c.Cameras), to(&d.Cut, c.Cut), to(&d.Page, c.Page),
 		with("shots", c.Shots, func(all []string) error {
 			d.Shots = all
 			return missing("shot", all, func(code string) bool {

@@ -13,10 +13,11 @@ const (
 	Each   Subject = "each"   // a movie of each sequence
 	Joined Subject = "joined" // all sequences one after another, a movie of each size
 	OfCut  Subject = "cut"    // the cut, with its tracks, speeds and sound
+	Turn   Subject = "turn"   // a turnaround of each shot with several views
 )
 
 // Subjects returns all subjects, in the order in which they are offered.
-func Subjects() []Subject { return []Subject{Each, Joined, OfCut} }
+func Subjects() []Subject { return []Subject{Each, Joined, OfCut, Turn} }
 
 // A Codec is how movies are stored.
 type Codec string

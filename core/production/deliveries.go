@@ -47,6 +47,8 @@ type Delivery struct {
 	Contact contact.Settings `json:"contact,omitzero"`
 	// Sprites is the sprite sheet that is made of each shot with several views, or of each that is named.
 	Sprites sprite.Settings `json:"sprites,omitzero"`
+	// Page says that a page for the web is made, which shows what the delivery holds.
+	Page bool `json:"page,omitempty"`
 	// Movie says which movies are made.
 	Movie movie.Settings `json:"movie,omitzero"`
 }
@@ -71,7 +73,7 @@ func CameraFiles() []string { return []string{"", "gltf", "usda"} }
 func CutFiles() []string { return []string{"", "otio", "edl"} }
 
 // Makes reports whether anything is made of the frames' pictures.
-func (d Delivery) Makes() bool { return d.Contact.On || d.Sprites.On || d.Movie.On }
+func (d Delivery) Makes() bool { return d.Contact.On || d.Sprites.On || d.Movie.On || d.Page }
 
 // MostDeliveries is how many recipes a production may have.
 const MostDeliveries = 100

@@ -87,9 +87,11 @@ var (
 	cutNames     = map[string]string{"": "none", "otio": "OpenTimelineIO", "edl": "CMX 3600 EDL"}
 	subjectNames = map[movie.Subject]string{
 		movie.Each: "each sequence", movie.Joined: "all, one after another", movie.OfCut: "the cut",
+		movie.Turn: "a turnaround of views",
 	}
 	subjectMakes = map[movie.Subject]string{
 		movie.Each: "movies", movie.Joined: "a movie of all", movie.OfCut: "movie of the cut",
+		movie.Turn: "turnarounds",
 	}
 	poseNames    = map[sprite.Choice]string{sprite.All: "every frame", sprite.Labelled: "labelled frames"}
 	packingNames = map[sprite.Packing]string{
@@ -189,6 +191,9 @@ func makes(d production.Delivery) string {
 	}
 	if d.Cut != "" {
 		all = append(all, "cut")
+	}
+	if d.Page {
+		all = append(all, "page for the web")
 	}
 	if d.Movie.On {
 		all = append(all, subjectMakes[d.Movie.Of])
@@ -303,7 +308,7 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 			part.Field("for", "For", d.For).Or("editor, client, archive"),
 			part.Tick("approved", "Approved frames only", d.Approved),
 			part.Tick("ownFrames", "Without handles", d.OwnFrames),
-			part.Tick("files", "Rendered files", !d.NoFiles),
+			part.Tick("files", "Rendered files", !d.NoFiles), part.Tick("page", "Page for the web", d.Page),
 			part.Field("cameras", "Cameras", d.Cameras).Among(words(production.CameraFiles(), cameraNames)),
 			part.Field("cut", "Cut", d.Cut).Among(words(production.CutFiles(), cutNames)),
 		}},

@@ -247,8 +247,9 @@ func (a *page) file(c *echo.Context) error {
 		return err
 	}
 	defer f.Close()
-	if path.Ext(name) == ".html" { // it has styles of its own, and nothing else
-		c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; sandbox")
+	if path.Ext(name) == ".html" { // it has styles, pictures and a script of its own, and nothing to do with this site
+		c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; "+
+			"script-src 'unsafe-inline'; img-src data:; media-src 'self'; sandbox allow-scripts")
 	}
 	http.ServeContent(c.Response(), c.Request(), name, d.Ended, f)
 	return nil

@@ -49,6 +49,8 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/deliver", a.deliver, kit.SmallForm())
 	p.POST("/delivered/:id/stop", a.stop, kit.SmallForm())
 	p.POST("/delivered/:id/resume", a.resume, kit.SmallForm())
+	p.GET("/download/:sequence", a.downloadSequence)
+	p.GET("/download/:sequence/:frame", a.downloadFile)
 	p.GET("/delivered/:id/package", a.download)
 	p.GET("/delivered/:id/file/*", a.file)
 }

@@ -3,6 +3,7 @@ package queue
 import (
 	"fmt"
 	"net/http"
+	"net/url"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -51,7 +52,7 @@ func (a *page) frame(c *echo.Context) error {
 	}
 	clock := b.Plan.Clock()
 	shown := shownFrame{
-		Frame: f, Spec: s.Spec, Tiles: tiles, Files: files, Logs: logs, Tries: work.UsualTries,
+		Frame: f, Spec: s.Spec, Tiles: tiles, Files: files, Logs: logs, Tries: work.UsualTries, Of: b.Plan.Production,
 		Address:  frameLink(page, b.Plan.Production, f),
 		Task:     s.Task(number, 0).String(),
 		Timecode: clock.Timecode(number), Moment: clock.Seconds(number),
@@ -104,6 +105,12 @@ type shownFrame struct {
 	Varies   string // why the same set-up may still give other bytes, "" for nothing
 	Logs     []store.Log
 	Log      string // where it is shown as a page
+	Of       string // code of the production
+}
+
+// DownloadOf returns the address of one of its files.
+func (f shownFrame) DownloadOf(path string) string {
+	return fmt.Sprintf("/p/%s/download/%d/%d?%s", f.Of, f.SequenceID, f.Number, url.Values{"path": {path}}.Encode())
 }
 
 // Is reports whether the frame is in a state.

@@ -79,7 +79,7 @@ func rowsOf(d delivery.Delivery) [][]string {
 		rows[i] = []string{
 			p.Shot, p.ShotName, p.View, p.Size, p.Pixels.String(), strconv.Itoa(p.Version), p.Batch, p.Frames.String(),
 			strconv.Itoa(p.First), strconv.Itoa(p.Frames.Count()), p.Missing.String(), strings.Join(p.Formats, "; "),
-			d.Rate.String(), strings.Join(p.ApprovedBy, ", "), strconv.Itoa(files[i]), strconv.FormatInt(size[i], 10),
+			d.ShownRate().String(), strings.Join(p.ApprovedBy, ", "), strconv.Itoa(files[i]), strconv.FormatInt(size[i], 10),
 		}
 	}
 	return rows
@@ -99,7 +99,7 @@ var manifestPage = template.Must(template.New("manifest").Parse(`<!doctype html>
 <h1>{{.M.Delivery.Title}}: {{.M.Delivery.Recipe.Name}}, number {{.M.Number}}</h1>
 <p>{{.M.Delivery.Production}} · begun {{.M.Begun}}{{with .M.By}} by {{.}}{{end}}
   {{- with .M.Delivery.Recipe.For}} · for {{.}}{{end}} · {{len .M.Delivery.Files}} files, {{.Bytes}} ·
-  {{.M.Delivery.Rate}}{{with .M.Former}} · number {{.}} came before{{end}}</p>
+  {{.M.Delivery.ShownRate}}{{with .M.Former}} · number {{.}} came before{{end}}</p>
 {{range .M.Delivery.Findings}}<p><b>{{.Part}}</b> {{.Text}}</p>
 {{end}}<table>
 <thead><tr>{{range .Columns}}<th scope="col">{{.}}</th>{{end}}</tr></thead>

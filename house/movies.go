@@ -39,9 +39,9 @@ func (m making) movie(ctx context.Context, p delivery.Product) error {
 		return err
 	}
 	e := movie.Encoding{
-		Codec: codec, Encoder: encoder, Size: of.Size, Rate: m.delivery.Rate, Frames: of.Slate + len(of.Frames),
+		Codec: codec, Encoder: encoder, Size: of.Size, Rate: m.delivery.ShownRate(), Frames: of.Slate + len(of.Frames),
 		Alpha: of.Alpha, Curve: m.view.Viewing.Curve(), PixelAspect: of.Aspect, Timecode: of.Timecode,
-		Sound: m.house.Assets.SoundPath(of.Sound), Delay: float64(of.Slate) / m.delivery.Rate.PerSecond(),
+		Sound: m.house.Assets.SoundPath(of.Sound), Delay: float64(of.Slate) / m.delivery.ShownRate().PerSecond(),
 	}
 	if e.Sound != "" {
 		if _, err := os.Stat(e.Sound); err != nil {
@@ -257,7 +257,7 @@ func (m making) slate(of delivery.Movie) ([]byte, error) {
 	s := stamp.Stamp{On: true, Percent: 6, Opacity: 1, Lines: []stamp.Line{
 		{Place: stamp.TopLeft, Text: m.delivery.Title}, {Place: stamp.TopRight, Text: versions},
 		{Place: stamp.TopMiddle, Text: of.Title},
-		{Place: stamp.BottomLeft, Text: fmt.Sprintf("%d frames, %s", len(of.Frames), m.delivery.Rate)},
+		{Place: stamp.BottomLeft, Text: fmt.Sprintf("%d frames, %s", len(of.Frames), m.delivery.ShownRate())},
 		{Place: stamp.BottomMiddle, Text: m.delivery.Recipe.For},
 		{Place: stamp.BottomRight, Text: m.begun.Begun.UTC().Format("2006-01-02")},
 	}}

@@ -298,6 +298,11 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 	if quality := r.Plan.QualityOf(s); !quality.Deliverable {
 		d.find(false, title, "it was rendered as %s, which is no final quality", quality.Name)
 	}
+	var order []int
+	retimed := d.ShownRate() != d.Rate
+	if !d.Recipe.NoFiles {
+		order = d.retime(part, asked)
+	}
 	index := len(d.Parts)
 	taken := s.Files
 	if d.Recipe.As != "" && !d.Recipe.NoFiles {
@@ -308,7 +313,7 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 			continue
 		}
 		if d.Recipe.As != "" && !d.Recipe.NoFiles {
-			d.reencode(p, r, &part, f, asked, ready, pattern)
+			d.reencode(p, r, &part, f, order, ready, pattern)
 			continue
 		}
 		described := f.Output + ": " + f.Encoding.Described()
@@ -331,13 +336,11 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 		if pattern != nil {
 			to = r.Plan.Named(s, f, *pattern)
 		}
-		at := 0
-		for n := range asked.All() {
+		for at, n := range order {
 			as := n
-			if d.Recipe.First != nil {
+			if d.Recipe.First != nil || retimed {
 				as = part.First + at
 			}
-			at++
 			from := f.Path.Frame(n)
 			i := slices.IndexFunc(r.Frames[n].Files, func(f RecordedFile) bool { return f.Path == from })
 			if !ready.Contains(n) || i < 0 {

@@ -37,11 +37,6 @@ type MovieFrame struct {
 	Timecode string `json:"timecode"`
 }
 
-// Seconds returns how long it lasts, slate and all.
-func (m Movie) Seconds(rate frame.Rate) float64 {
-	return float64(m.Slate+len(m.Frames)) / rate.PerSecond()
-}
-
 // planMovies settles which movies are made, and what each frame of them shows.
 func (d *Delivery) planMovies(p production.Production) {
 	switch s := d.Recipe.Movie; s.Of {
@@ -108,6 +103,7 @@ func (d *Delivery) addMovie(
 ) {
 	s := d.Recipe.Movie
 	kind := s.Codec.Kind()
+	frames = d.retimedMovie(frames)
 	m := Movie{
 		Title: title, File: "movies/" + name + "." + kind.Ending, Picture: like.Size, Aspect: like.PixelAspect,
 		Alpha: s.Alpha, Frames: frames, Sound: sound,
@@ -136,7 +132,7 @@ func (d *Delivery) addMovie(
 	}
 	m.Timecode = frames[0].Timecode
 	if s.Slate {
-		m.Slate = max(1, int(math.Round(d.Rate.PerSecond())))
+		m.Slate = max(1, int(math.Round(d.ShownRate().PerSecond())))
 		clock := p.Clock()
 		if at, err := clock.ParseTimecode(m.Timecode); err == nil {
 			day := max(1, clock.Day())

@@ -33,7 +33,7 @@ func (d *Delivery) sources(p production.Production, r Rendering, title string) [
 
 // reencode adds what is made anew of files of a rendering.
 func (d *Delivery) reencode(
-	p production.Production, r Rendering, part *Part, from plan.FileSequence, asked, ready frame.Set,
+	p production.Production, r Rendering, part *Part, from plan.FileSequence, order []int, ready frame.Set,
 	pattern *naming.Pattern,
 ) {
 	o, ok := p.FindOutput(d.Recipe.As)
@@ -41,6 +41,7 @@ func (d *Delivery) reencode(
 		d.find(true, "", "there is no output %q in whose form files could be handed on", d.Recipe.As)
 		return
 	}
+	retimed := d.ShownRate() != d.Rate
 	for _, f := range r.Plan.Reencoded(p, r.Spec, from, d.Recipe.As) {
 		for _, reason := range o.Cannot(o.Format, output.Wants{Passes: f.Passes, Agreed: p.Agreed()}) {
 			d.find(true, part.Title(), "%s", reason)
@@ -56,13 +57,11 @@ func (d *Delivery) reencode(
 		if pattern != nil {
 			to = r.Plan.Named(r.Spec, f, *pattern)
 		}
-		at := 0
-		for n := range asked.All() {
+		for at, n := range order {
 			as := n
-			if d.Recipe.First != nil {
+			if d.Recipe.First != nil || retimed {
 				as = part.First + at
 			}
-			at++
 			path := from.Path.Frame(n)
 			i := slices.IndexFunc(r.Frames[n].Files, func(f RecordedFile) bool { return f.Path == path })
 			if !ready.Contains(n) || i < 0 {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"reelhouse/core/contact"
+	"reelhouse/core/frame"
 	"reelhouse/core/mhl"
 	"reelhouse/core/movie"
 	"reelhouse/core/production"
@@ -66,6 +67,7 @@ type SetDelivery struct {
 	Pattern   *string   `json:"pattern,omitempty"`
 	First     *First    `json:"first,omitempty" label:"first frame"`
 	KeepOn    *bool     `json:"numbers,omitempty" label:"numbers as they are"`
+	Rate      *string   `json:"rate,omitempty" label:"retimed to" unit:"fps"`
 	Hash      *string   `json:"hash,omitempty"`
 	To        *string   `json:"to,omitempty" label:"destination"`
 	Form      *string   `json:"form,omitempty"`
@@ -137,6 +139,13 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 		with("outputs", c.Outputs, func(all []string) error {
 			d.Outputs = all
 			return missing("output", all, func(code string) bool { _, ok := p.FindOutput(code); return ok })
+		}),
+		with("rate", c.Rate, func(text string) (err error) {
+			d.Rate = frame.Rate{}
+			if text != "" {
+				d.Rate, err = frame.ParseRate(text)
+			}
+			return err
 		}),
 		with("hash", c.Hash, func(v string) error { d.Hash = mhl.Format(v); return d.Hash.Check() }),
 		with("form", c.Form, func(v string) error {

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"reelhouse/core/contact"
+	"reelhouse/core/frame"
 	"reelhouse/core/mhl"
 	"reelhouse/core/movie"
 	"reelhouse/core/naming"
@@ -28,6 +29,8 @@ type Delivery struct {
 	Pattern string `json:"pattern,omitempty"`
 	// First is the number that the first frame of each sequence gets; nil for the numbers that they have.
 	First *int `json:"first,omitempty"`
+	// Rate is that to which frames and movies are retimed, by the nearest frame; the zero value keeps them.
+	Rate frame.Rate `json:"rate,omitzero"`
 	// Hash is of the list that proves the delivery.
 	Hash mhl.Format `json:"hash"`
 	// To is the code of the destination that it goes to, "" for the data folder.
@@ -114,6 +117,9 @@ func (p *Production) deliveryProblems(ps *problems) {
 		}
 		if d.First != nil && (*d.First < leastFirst || *d.First > mostFirst) {
 			ps.add(where, "first", "frame %d is outside %d to %d", *d.First, leastFirst, mostFirst)
+		}
+		if d.Rate != (frame.Rate{}) && !d.Rate.Valid() {
+			ps.add(where, "rate", "%s is no frame rate", d.Rate)
 		}
 		if err := d.Hash.Check(); err != nil {
 			ps.add(where, "hash", "%s", err)

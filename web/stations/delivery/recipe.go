@@ -14,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/core/edit"
+	"reelhouse/core/frame"
 	"reelhouse/core/mhl"
 	"reelhouse/core/movie"
 	"reelhouse/core/production"
@@ -276,6 +277,10 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 	if d.First != nil {
 		first = fmt.Sprint(*d.First)
 	}
+	rate := ""
+	if d.Rate != (frame.Rate{}) {
+		rate = strings.TrimSuffix(d.Rate.String(), " fps")
+	}
 	var destinations []kit.Option
 	for _, at := range a.House.Destinations() {
 		destinations = append(destinations, kit.Option{Value: at.Code, Text: cmp.Or(at.Name, at.Code)})
@@ -321,6 +326,7 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 			part.Field("hash", "Hash", d.Hash).Among(hashes),
 			part.Field("pattern", "Name pattern", d.Pattern).Mono(0).Or("names as they are"),
 			part.Field("first", "First frame", first).Number(0).Or("as it is"),
+			part.Field("rate", "Retimed to, fps", rate).Number(0).Or("as it is"),
 		}},
 		movieGroup(part, d, sizes), contactGroup(part, d), spriteGroup(part, d),
 	}

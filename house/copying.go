@@ -20,7 +20,7 @@ import (
 )
 
 // copiersAtOnce is how many files are copied side by side.
-const copiersAtOnce = 2
+const copiersAtOnce = 4
 
 // roomLeft is what a delivery leaves free on its disk, in bytes.
 const roomLeft = 64 << 20

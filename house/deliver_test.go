@@ -203,3 +203,33 @@ func TestADeliveryGoesOn(t *testing.T) {
 		}
 	}
 }
+
+// BenchmarkDeliver hands on 500 files of 2 MB: read, hashed twice, written and sealed.
+func BenchmarkDeliver(b *testing.B) {
+	h, _ := housetest.New(b, "1001-1500")
+	housetest.FinishAll(b, h, 2_000_000)
+	if _, _, err := h.Do("TEST", house.Editing{}, edit.AddDelivery{}); err != nil {
+		b.Fatal(err)
+	}
+	r, err := h.Record.Production("TEST")
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.SetBytes(1_000_000_000)
+	for b.Loop() {
+		d, err := h.PlanDelivery(r.Production, "delivery1")
+		if err != nil {
+			b.Fatal(err)
+		}
+		begun, err := h.BeginDelivery(d, "", store.Author{})
+		if err != nil {
+			b.Fatal(err)
+		}
+		if err := h.Deliver(b.Context(), begun, by, nil); err != nil {
+			b.Fatal(err)
+		}
+		if err := os.RemoveAll(begun.Folder); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

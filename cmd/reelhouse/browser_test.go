@@ -330,7 +330,6 @@ func TestScreenshots(t *testing.T) {
 	}
 	shoot("productions", "../../?new=1", "true")
 	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
-	shoot("names", "output#names-part", `document.querySelector(".tree") !== null`)
 	shoot(
 		"set-up", "views?open=quay&beside1=bow&beside2=night&beside3=turn_1#set-up",
 		sharp("#beside figure:last-child img"),
@@ -375,6 +374,20 @@ func TestScreenshots(t *testing.T) {
 	p.do("turn the line", chromedp.Evaluate[chromedp.Void](
 		`(a => { a.value = 25; a.oninput(); })(document.querySelector("#wipe-angle"))`))
 	keep("compare", "true")
+	if out, complaints, err := run(t, "send", "--production", "SALT", "--shots", "060", "--quality", "draft", "--data",
+		data); err != nil {
+		t.Fatalf("%v: %s%s", err, out, complaints)
+	}
+	for _, batch := range []string{"1", "2"} {
+		if out, complaints, err := run(t, "wait", batch, "--data", data); err != nil {
+			t.Fatalf("%v: %s%s", err, out, complaints)
+		}
+	}
+	p.do("deliver", chromedp.Navigate(base+"delivery"))
+	p.arrive("it can go out", `document.querySelector("#deliver")`)
+	p.press("deliver", "#deliver")
+	p.wait("it is complete", `document.querySelector("#sent-1")?.dataset.state === "complete"`)
+	shoot("delivery", "delivery", `[...document.querySelectorAll(".still-cell img")].slice(0, 4).every(i => i.naturalWidth > 0)`)
 	for _, edit := range [][]string{
 		{"shot.set", "shots=010", "note=wait for the ferry"}, {"shot.set", "shots=010", "frames=1001-1036"},
 		{"look.set", "look=dusk", "sunElevation=4"}, {"size.set", "size=scope", "width=2050"},

@@ -20,6 +20,7 @@ import (
 // A delivering is what deliver was asked for.
 type delivering struct {
 	to, by             string
+	server             serverFlags
 	dry, asJSON        bool
 	onlyChanges, again bool
 }
@@ -33,7 +34,8 @@ func deliverCommand() *cobra.Command {
 		Args: cobra.MaximumNArgs(1),
 		Long: "NAME is the code of a delivery of the production, which `reelhouse edit` makes by delivery.add and " +
 			"delivery.set. Its files are copied to a folder, each held against what was judged, with manifest.csv, " +
-			"manifest.json, manifest.html and a hash list (ASC MHL 2.0). What was begun and is not complete is " +
+			"manifest.json, manifest.html and a hash list (ASC MHL 2.0), and with the sheets, movies and pages that the " +
+			"recipe names. What was begun and is not complete is " +
 			"gone on with, as it was frozen, unless --anew is given; what is there already is not copied again.\n\n" +
 			"Exits with 4 if the delivery is refused, and with 3 if --dry-run finds something to look at.",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -41,6 +43,14 @@ func deliverCommand() *cobra.Command {
 				return &usageError{fmt.Errorf("name a delivery, or give --list")}
 			}
 			return reading(data, code, func(h *house.House, p production.Production) error {
+				c, err := how.server.configuration()
+				if err != nil {
+					return err
+				}
+				h.Assets.Movies = c.Movies
+				if err := h.SetDestinations(c.Destinations); err != nil {
+					return fmt.Errorf("configuration %s: %w", how.server.config, err)
+				}
 				if list {
 					return listDeliveries(cmd.OutOrStdout(), h, p, how.asJSON)
 				}
@@ -53,6 +63,8 @@ func deliverCommand() *cobra.Command {
 	cmd.Flags().BoolVar(&list, "list", false, "list the recipes, and what was handed on")
 	cmd.Flags().StringVar(&how.to, "to", "", "folder, empty or not there yet, in place of one in the data folder")
 	cmd.Flags().StringVar(&how.by, "by", "", "who hands it on")
+	cmd.Flags().StringVar(&how.server.config, "config", "", "the server's configuration file, for its destinations "+
+		"and programs")
 	cmd.Flags().BoolVar(&how.dry, "dry-run", false, "say what would be handed on, and copy nothing")
 	cmd.Flags().BoolVar(&how.onlyChanges, "changes", false, "only what is new or other than in the delivery before")
 	cmd.Flags().BoolVar(&how.again, "anew", false, "begin another one though the last is not complete")
@@ -74,11 +86,7 @@ func listDeliveries(out io.Writer, h *house.House, p production.Production, asJS
 	w := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
 	fmt.Fprintln(w, "recipe\tname\tfor\twhat")
 	for _, d := range p.Deliveries {
-		kind := "good frames"
-		if d.Approved {
-			kind = "approved frames"
-		}
-		fmt.Fprintf(w, "%s\t%s\t%s\t%s\n", d.Code, d.Name, d.For, kind)
+		fmt.Fprintf(w, "%s\t%s\t%s\t%s\n", d.Code, d.Name, d.For, d.Makings())
 	}
 	fmt.Fprintln(w, "\ndelivery\tfiles\tsize\tstate\tbegun\tfolder")
 	for _, d := range all {
@@ -162,7 +170,8 @@ func (how delivering) deliver(cmd *cobra.Command, h *house.House, p production.P
 
 // copy does what is left of a delivery.
 func (how delivering) copy(cmd *cobra.Command, h *house.House, begun store.Delivery) error {
-	if err := h.Deliver(cmd.Context(), begun, house.DeliveryBy{Tool: "reelhouse", Version: version}, nil); err != nil {
+	if err := h.Deliver(cmd.Context(), begun, house.DeliveryBy{Tool: "reelhouse", Version: version},
+		steps(cmd.ErrOrStderr())); err != nil {
 		return fmt.Errorf("%s %d is not complete: %w; deliver it again to go on", begun.Recipe, begun.Number, err)
 	}
 	begun, err := h.Record.Delivery(begun.ID)
@@ -175,6 +184,17 @@ func (how delivering) copy(cmd *cobra.Command, h *house.House, begun store.Deliv
 	fmt.Fprintf(cmd.OutOrStdout(), "%s %d is complete: %s, %s in %s\n", begun.Recipe, begun.Number,
 		count(begun.Files, "file"), humanize.Bytes(uint64(begun.Bytes)), begun.Folder)
 	return nil
+}
+
+// steps says what is done: each step when it begins, and how far it is every tenth part of it.
+func steps(out io.Writer) func(house.DeliveryProgress) {
+	var said house.DeliveryProgress
+	return func(p house.DeliveryProgress) {
+		if p.Step != said.Step || p.Percent()/10 > said.Percent()/10 {
+			fmt.Fprintln(out, p)
+			said = p
+		}
+	}
 }
 
 // printDelivery prints what a delivery holds, and what is wrong with it.

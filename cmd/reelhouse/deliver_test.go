@@ -12,7 +12,13 @@ import (
 	"testing"
 	"time"
 
+	"reelhouse/core/contact"
 	"reelhouse/core/delivery"
+	"reelhouse/core/mhl"
+	"reelhouse/core/movie"
+	"reelhouse/core/production"
+	"reelhouse/core/raster"
+	"reelhouse/core/sprite"
 	"reelhouse/house"
 	"reelhouse/house/housetest"
 )
@@ -128,5 +134,63 @@ func TestADeliveryIsKilledFiftyTimes(t *testing.T) {
 			}
 			return nil
 		})
+	}
+}
+
+// Killed while it makes a movie, a contact sheet and a sprite sheet, or packs them, a delivery is begun again and comes
+// out whole.
+func TestADeliveryOfProductsIsKilled(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1024", func(p *production.Production) {
+		p.Qualities[0].Scale = raster.Reduction{Percent: 10}
+		d := production.Delivery{
+			Code: "all", Name: "All", Hash: mhl.XXH64, Form: production.InZip, Movie: movie.Usual(),
+			Contact: contact.Usual(), Sprites: sprite.Usual(), Shots: []string{"010"}, Page: true,
+		}
+		d.Contact.Frames, d.Contact.Nth = contact.Every, 1
+		p.Deliveries = []production.Delivery{d}
+	})
+	housetest.DrawAll(t, h)
+	data := h.Dir
+	random := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 3))
+	for range 15 {
+		cmd := exec.Command(binary, "deliver", "all", "--data", data)
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		ended := make(chan error, 1)
+		go func() { ended <- cmd.Wait() }()
+		select {
+		case err := <-ended:
+			if err != nil {
+				t.Fatal(err)
+			}
+		case <-time.After(time.Duration(50+random.IntN(2500)) * time.Millisecond):
+			cmd.Process.Kill()
+			<-ended
+		}
+	}
+	if out, complaints, err := run(t, "deliver", "all", "--data", data); err != nil {
+		t.Fatal(out, complaints, err)
+	}
+	all, err := h.Record.Deliveries("TEST")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, d := range all {
+		into := t.TempDir()
+		file := filepath.Join(d.Folder, house.PackageName(d, d.Form))
+		if out, err := exec.Command("unzip", "-q", file, "-d", into).CombinedOutput(); err != nil {
+			t.Fatalf("%s: %v: %s", file, err, out)
+		}
+		// 24 files, 24 pictures of sprites and what tells of them, movie, sheet, page and manifests
+		if out, complaints, err := run(t, "verify", into); err != nil || !strings.Contains(out, "58 files") {
+			t.Errorf("%s: %v\n%s%s", file, err, out, complaints)
+		}
+		if left, err := os.ReadDir(d.Folder); err != nil || len(left) != 1 {
+			t.Errorf("%v lie in %s, %v", left, d.Folder, err)
+		}
+	}
+	if left, err := filepath.Glob(filepath.Join(data, "work", "delivery-*")); err != nil || len(left) > 0 {
+		t.Errorf("%v is left, %v", left, err)
 	}
 }

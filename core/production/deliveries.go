@@ -75,6 +75,30 @@ func CameraFiles() []string { return []string{"", "gltf", "usda"} }
 // CutFiles are the formats in which the cut may go along.
 func CutFiles() []string { return []string{"", "otio", "edl"} }
 
+// Makings says in a few words what it hands on.
+func (d Delivery) Makings() string {
+	movies := map[movie.Subject]string{
+		movie.Each: "movies", movie.Joined: "a movie of all", movie.OfCut: "movie of the cut", movie.Turn: "turnarounds",
+	}
+	kind := "good files"
+	if d.Approved {
+		kind = "approved files"
+	}
+	var all []string
+	for _, m := range []struct {
+		there bool
+		text  string
+	}{
+		{!d.NoFiles, kind}, {d.Cameras != "", "cameras"}, {d.Cut != "", "cut"}, {d.Page, "page for the web"},
+		{d.Movie.On, movies[d.Movie.Of]}, {d.Contact.On, "contact sheet"}, {d.Sprites.On, "sprite sheet"},
+	} {
+		if m.there {
+			all = append(all, m.text)
+		}
+	}
+	return strings.Join(all, ", ")
+}
+
 // Makes reports whether anything is made of the frames' pictures.
 func (d Delivery) Makes() bool { return d.Contact.On || d.Sprites.On || d.Movie.On || d.Page }
 

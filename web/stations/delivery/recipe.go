@@ -37,7 +37,6 @@ type shownRecipe struct {
 	production.Delivery
 	Opened bool
 	Last   *sentDelivery // of it; nil for none
-	Makes  string
 }
 
 // An openRecipe is a recipe with what it hands on.
@@ -90,10 +89,6 @@ var (
 		movie.Each: "each sequence", movie.Joined: "all, one after another", movie.OfCut: "the cut",
 		movie.Turn: "a turnaround of views",
 	}
-	subjectMakes = map[movie.Subject]string{
-		movie.Each: "movies", movie.Joined: "a movie of all", movie.OfCut: "movie of the cut",
-		movie.Turn: "turnarounds",
-	}
 	poseNames    = map[sprite.Choice]string{sprite.All: "every frame", sprite.Labelled: "labelled frames"}
 	packingNames = map[sprite.Packing]string{
 		sprite.Rows: "a row a pose", sprite.Grid: "grid", sprite.Tight: "tight",
@@ -121,7 +116,7 @@ func (a *page) fill(v *kit.View) error {
 		open = v.Production.Deliveries[0].Code
 	}
 	for _, d := range v.Production.Deliveries {
-		row := shownRecipe{Delivery: d, Opened: d.Code == open, Makes: makes(d)}
+		row := shownRecipe{Delivery: d, Opened: d.Code == open}
 		if i := slices.IndexFunc(sent.All, func(s sentDelivery) bool {
 			return strings.EqualFold(s.Recipe, d.Code)
 		}); i >= 0 {
@@ -175,37 +170,6 @@ func (a *page) add(c *echo.Context) error {
 		Production: p, Station: key, Notice: "Saved: " + edit.Summary(command) + ".",
 		Open: p.Deliveries[len(p.Deliveries)-1].Code,
 	})
-}
-
-// makes says in a few words what a recipe hands on.
-func makes(d production.Delivery) string {
-	var all []string
-	if !d.NoFiles {
-		kind := "good files"
-		if d.Approved {
-			kind = "approved files"
-		}
-		all = append(all, kind)
-	}
-	if d.Cameras != "" {
-		all = append(all, "cameras")
-	}
-	if d.Cut != "" {
-		all = append(all, "cut")
-	}
-	if d.Page {
-		all = append(all, "page for the web")
-	}
-	if d.Movie.On {
-		all = append(all, subjectMakes[d.Movie.Of])
-	}
-	if d.Contact.On {
-		all = append(all, "contact sheet")
-	}
-	if d.Sprites.On {
-		all = append(all, "sprite sheet")
-	}
-	return strings.Join(all, ", ")
 }
 
 // openRecipe plans a recipe.

@@ -18,7 +18,8 @@ const module = "reelhouse/"
 // rows are the packages of core in their order: a package may import those of earlier rows only.
 var rows = []string{
 	"plaintext", "mhl", "usd",
-	"frame", "cut", "geom", "pixel", "lut", "sampling", "raster", "contact", "sprite", "movie", "lens", "scene", "camera", "floorplan",
+	"frame", "cut", "geom", "pixel", "lut", "sampling", "raster", "contact", "sprite", "movie", "lens",
+	"scene", "camera", "floorplan",
 	"look",
 	"pass",
 	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",

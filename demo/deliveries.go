@@ -17,7 +17,13 @@ func Deliveries() []production.Delivery {
 	ferry.Movie.Of, ferry.Movie.Slate = movie.OfCut, true
 	return []production.Delivery{
 		ferry,
-		{Code: "comp", Name: "Masters for compositing", For: "Tern Pictures", Outputs: []string{"master"}, Hash: mhl.XXH64},
+		{
+			Code:    "comp",
+			Name:    "Masters for compositing",
+			For:     "Tern Pictures",
+			Outputs: []string{"master"},
+			Hash:    mhl.XXH64,
+		},
 	}
 }
 

@@ -112,8 +112,9 @@ func TestMoviesAreWhatWasAskedFor(t *testing.T) {
 				continue
 			}
 			e := movie.Encoding{
-				Codec: codec, Encoder: encoder, Size: raster.Size{Width: 333, Height: 187}, Rate: rates[i%3], Frames: 30,
-				Alpha: alpha, Curve: []pixel.Curve{pixel.SRGB, pixel.BT1886, pixel.Gamma22}[i%3], PixelAspect: 1.5,
+				Codec: codec, Encoder: encoder, Size: raster.Size{Width: 333, Height: 187}, Rate: rates[i%3],
+				Frames: 30,
+				Alpha:  alpha, Curve: []pixel.Curve{pixel.SRGB, pixel.BT1886, pixel.Gamma22}[i%3], PixelAspect: 1.5,
 				Timecode: "10:00:00:00", Sound: tone,
 			}
 			if kind.Even {

@@ -61,7 +61,8 @@ func TestADeliveryIsCopiedAndProved(t *testing.T) {
 	h, b := housetest.New(t, "1001-1006")
 	housetest.FinishAll(t, h, 200_000)
 	recipe(t, h, edit.SetDelivery{
-		Delivery: "delivery1", Code: new("edit"), Pattern: new("(shot)/(shot)_(frame:2).(ext)"), First: &edit.First{Number: 1, Given: true},
+		Delivery: "delivery1", Code: new("edit"), Pattern: new("(shot)/(shot)_(frame:2).(ext)"),
+		First:    &edit.First{Number: 1, Given: true},
 		Approved: new(true),
 	})
 	if d := plannedDelivery(t, h); !d.Refused() {

@@ -79,7 +79,9 @@ func rowsOf(d delivery.Delivery) [][]string {
 		rows[i] = []string{
 			p.Shot, p.ShotName, p.View, p.Size, p.Pixels.String(), strconv.Itoa(p.Version), p.Batch, p.Frames.String(),
 			strconv.Itoa(p.First), strconv.Itoa(p.Frames.Count()), p.Missing.String(), strings.Join(p.Formats, "; "),
-			d.ShownRate().String(), strings.Join(p.ApprovedBy, ", "), strconv.Itoa(files[i]), strconv.FormatInt(size[i], 10),
+			d.ShownRate().
+				String(),
+			strings.Join(p.ApprovedBy, ", "), strconv.Itoa(files[i]), strconv.FormatInt(size[i], 10),
 		}
 	}
 	return rows

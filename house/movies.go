@@ -129,8 +129,8 @@ func (m making) frames(ctx context.Context, of delivery.Movie, w io.Writer, tell
 		var codes []byte
 		for i, f := range of.Frames {
 			var err error
-			if stamped := m.delivery.Recipe.Movie.Stamp || f.Missing != nil; i == 0 || stamped || f.Part != before.Part ||
-				f.File != before.File || before.Missing != nil {
+			stamped := m.delivery.Recipe.Movie.Stamp || f.Missing != nil || before.Missing != nil
+			if i == 0 || stamped || f.Part != before.Part || f.File != before.File {
 				codes, err = m.frame(ctx, of, f)
 			}
 			before = f
@@ -236,7 +236,10 @@ func (m making) stamp(f delivery.MovieFrame) stamp.Stamp {
 		s.Lines = append(s.Lines, stamp.Line{Place: stamp.BottomRight, Text: f.Timecode})
 	}
 	if f.Missing != nil {
-		s.Lines = append(s.Lines, stamp.Line{Place: stamp.TopMiddle, Text: fmt.Sprintf("held, %d is missing", *f.Missing)})
+		s.Lines = append(
+			s.Lines,
+			stamp.Line{Place: stamp.TopMiddle, Text: fmt.Sprintf("held, %d is missing", *f.Missing)},
+		)
 	}
 	return s
 }

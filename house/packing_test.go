@@ -258,7 +258,8 @@ func TestDestinationsAreConfigured(t *testing.T) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
-	if err := h.SetDestinations([]house.Destination{{Code: "usb", Name: "Disk of the editor", Folder: disk}}); err != nil {
+	usb := house.Destination{Code: "usb", Name: "Disk of the editor", Folder: disk}
+	if err := h.SetDestinations([]house.Destination{usb}); err != nil {
 		t.Fatal(err)
 	}
 	recipe(t, h, edit.SetDelivery{Delivery: "delivery1", Code: new("edit"), To: new("usb")})

@@ -56,7 +56,8 @@ func TestAMovieAndAContactSheetAreHandedOn(t *testing.T) {
 	h, _ := housetest.New(t, "1001-1012")
 	housetest.DrawAll(t, h)
 	recipe(t, h, edit.SetDelivery{
-		Delivery: "delivery1", Code: new("edit"), Movie: new(true), Contact: new(true), Shown: new("every"), Nth: new(4),
+		Delivery: "delivery1", Code: new("edit"), Movie: new(true), Contact: new(true), Shown: new("every"),
+		Nth: new(4),
 	})
 	if _, _, err := h.Do("TEST", house.Editing{Seen: store.Any}, edit.SetDelivery{
 		Delivery: "edit", Files: new(false), Slate: new(true),
@@ -139,7 +140,8 @@ func TestNothingIsMadeOfWhatIsNotWhatWasJudged(t *testing.T) {
 	if err := os.WriteFile(path, other, 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.Deliver(t.Context(), begun, by, nil); err == nil || !strings.Contains(err.Error(), "not what was judged") {
+	if err := h.Deliver(t.Context(), begun, by, nil); err == nil ||
+		!strings.Contains(err.Error(), "not what was judged") {
 		t.Fatal(err)
 	}
 	entries, err := os.ReadDir(filepath.Join(begun.Folder, "movies"))
@@ -219,7 +221,8 @@ func TestHeldFramesAreAskedFor(t *testing.T) {
 		t.Fatal(err)
 	}
 	d := plannedDelivery(t, h)
-	if !strings.Contains(fmt.Sprint(d.Findings), "the cut has 2 held frames") || *d.Movies[0].Frames[5].Missing != 1006 {
+	if !strings.Contains(fmt.Sprint(d.Findings), "the cut has 2 held frames") ||
+		*d.Movies[0].Frames[5].Missing != 1006 {
 		t.Errorf("%+v", d.Findings)
 	}
 	facts, _, _, err := h.Assets.Movies.Facts(t.Context(), filepath.Join(deliveredAll(t, h, d), "movies/cut.gif"))
@@ -350,7 +353,8 @@ func TestFilesAreEncodedAnew(t *testing.T) {
 			t.Fatal(err)
 		}
 		p, err := picture.Decode(data)
-		if err != nil || p.Image.Width != d.Forms[0].Size.Width || p.Encoding.Depth != output.Sixteen || p.Encoding.Format != "png" {
+		if err != nil || p.Image.Width != d.Forms[0].Size.Width || p.Encoding.Depth != output.Sixteen ||
+			p.Encoding.Format != "png" {
 			t.Fatalf("%+v, %v", p.Encoding, err)
 		}
 		light := housetest.Light(1001 + n)

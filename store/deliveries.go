@@ -99,8 +99,12 @@ func (s *Store) EndDelivery(id int64) error {
 // from being complete.
 func (s *Store) WantDelivery(id int64, wanted bool, trouble string) error {
 	return s.change(func(tx *writing) error {
-		_, err := tx.Exec("UPDATE delivery SET wanted = ?, trouble = ? WHERE id = ? AND state = 'begun'", wanted, trouble,
-			id)
+		_, err := tx.Exec(
+			"UPDATE delivery SET wanted = ?, trouble = ? WHERE id = ? AND state = 'begun'",
+			wanted,
+			trouble,
+			id,
+		)
 		return errors.Join(err, hasChanged(tx))
 	})
 }
@@ -130,8 +134,10 @@ func (s *Store) Deliveries(production string) ([]Delivery, error) {
 }
 
 func (s *Store) deliveries(where string, args ...any) ([]Delivery, error) {
-	rows, err := s.read.Query(`SELECT id, production, recipe, name, form, products, number, files, bytes, folder, state = 'complete', wanted,
-		trouble, author, begun_at, ended_at FROM delivery WHERE `+where+" ORDER BY id DESC", args...)
+	rows, err := s.read.Query(
+		`SELECT id, production, recipe, name, form, products, number, files, bytes, folder, state = 'complete', wanted,
+		trouble, author, begun_at, ended_at FROM delivery WHERE `+where+" ORDER BY id DESC",
+		args...)
 	if err != nil {
 		return nil, err
 	}
@@ -141,7 +147,8 @@ func (s *Store) deliveries(where string, args ...any) ([]Delivery, error) {
 		var d Delivery
 		var products, begun, ended string
 		if err := rows.Scan(
-			&d.ID, &d.Production, &d.Recipe, &d.Name, &d.Form, &products, &d.Number, &d.Files, &d.Bytes, &d.Folder, &d.Complete, &d.Wanted,
+			&d.ID, &d.Production, &d.Recipe, &d.Name, &d.Form, &products, &d.Number, &d.Files, &d.Bytes,
+			&d.Folder, &d.Complete, &d.Wanted,
 			&d.Trouble, &d.By, &begun, &ended,
 		); err != nil {
 			return nil, err

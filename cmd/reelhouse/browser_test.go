@@ -387,7 +387,8 @@ func TestScreenshots(t *testing.T) {
 	p.arrive("it can go out", `document.querySelector("#deliver")`)
 	p.press("deliver", "#deliver")
 	p.wait("it is complete", `document.querySelector("#sent-1")?.dataset.state === "complete"`)
-	shoot("delivery", "delivery", `[...document.querySelectorAll(".still-cell img")].slice(0, 4).every(i => i.naturalWidth > 0)`)
+	shoot("delivery", "delivery",
+		`[...document.querySelectorAll(".still-cell img")].slice(0, 4).every(i => i.naturalWidth > 0)`)
 	for _, edit := range [][]string{
 		{"shot.set", "shots=010", "note=wait for the ferry"}, {"shot.set", "shots=010", "frames=1001-1036"},
 		{"look.set", "look=dusk", "sunElevation=4"}, {"size.set", "size=scope", "width=2050"},

@@ -34,8 +34,8 @@ func deliverCommand() *cobra.Command {
 		Args: cobra.MaximumNArgs(1),
 		Long: "NAME is the code of a delivery of the production, which `reelhouse edit` makes by delivery.add and " +
 			"delivery.set. Its files are copied to a folder, each held against what was judged, with manifest.csv, " +
-			"manifest.json, manifest.html and a hash list (ASC MHL 2.0), and with the sheets, movies and pages that the " +
-			"recipe names. What was begun and is not complete is " +
+			"manifest.json, manifest.html and a hash list (ASC MHL 2.0), and with the sheets, movies and pages " +
+			"that the recipe names. What was begun and is not complete is " +
 			"gone on with, as it was frozen, unless --anew is given; what is there already is not copied again.\n\n" +
 			"Exits with 4 if the delivery is refused, and with 3 if --dry-run finds something to look at.",
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -1,5 +1,5 @@
-// Package contact lays out contact sheets: pictures in a grid, with what they are below them, on pages of paper or for a
-// screen, as pictures or as a PDF whose text can be searched.
+// Package contact lays out contact sheets: pictures in a grid, with what they are below them, on pages of paper or for
+// a screen, as pictures or as a PDF whose text can be searched.
 //
 //	sheet := contact.Lay(settings, "The Saltmarsh Ferry", cells)
 //	err := sheet.WritePDF(w, made, picture)

@@ -57,7 +57,9 @@ func (s Sheet) WritePDF(w io.Writer, made time.Time, picture Picture) error {
 			for line, text := range []string{cell.Title, cell.Facts} {
 				pdf.SetFont("text", style(line), letters)
 				pdf.Text(
-					p.Text.X, p.Text.Y+letters*0.9+float64(line)*leading, fitting(text, p.Text.Width, pdf.GetStringWidth),
+					p.Text.X,
+					p.Text.Y+letters*0.9+float64(line)*leading,
+					fitting(text, p.Text.Width, pdf.GetStringWidth),
 				)
 			}
 		}

@@ -61,8 +61,8 @@ type File struct {
 	Part   int    `json:"part"` // of Delivery.Parts
 	Output string `json:"output"`
 	Frame  int    `json:"frame"`
-	// Form is of Delivery.Forms, counted from 1, for a file that is encoded anew: SHA256 is of what it is made from, then,
-	// and Bytes are those of what it is made from. 0 is for a file that is copied.
+	// Form is of Delivery.Forms, counted from 1, for a file that is encoded anew: SHA256 is of what it is made from,
+	// then, and Bytes are those of what it is made from. 0 is for a file that is copied.
 	Form int    `json:"form,omitempty"`
 	How  string `json:"how,omitempty"` // hash of the form
 }

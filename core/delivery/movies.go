@@ -149,7 +149,13 @@ func (d *Delivery) framesOf(part int, clock frame.Clock) (all []MovieFrame) {
 	files := d.Parts[part].Pictures.Files
 	step := stepOf(files)
 	if step > 1 {
-		d.find(false, d.Parts[part].Title(), "every %s frame was rendered; the movie shows each %d times", nth(step), step)
+		d.find(
+			false,
+			d.Parts[part].Title(),
+			"every %s frame was rendered; the movie shows each %d times",
+			nth(step),
+			step,
+		)
 	}
 	held := 0
 	for i, f := range files {

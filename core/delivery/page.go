@@ -53,7 +53,8 @@ func (d Delivery) Turnarounds() []Turnaround {
 	return all
 }
 
-// PageShots are the pictures that the page for the web shows: the middle one of each part, but for those of turnarounds.
+// PageShots are the pictures that the page for the web shows: the middle one of each part, but for those of
+// turnarounds.
 func (d Delivery) PageShots() []Shown {
 	turned := map[int]bool{}
 	for _, t := range d.Turnarounds() {

@@ -47,7 +47,10 @@ func (d *Delivery) reencode(
 			d.find(true, part.Title(), "%s", reason)
 		}
 		form := Form{f.Encoding, from.Passes, f.Passes, from.Size, f.Size, f.Kernel, f.Stamp}
-		if described := f.Output + ": " + f.Encoding.Described() + ", encoded anew"; !slices.Contains(part.Formats, described) {
+		if described := f.Output + ": " + f.Encoding.Described() + ", encoded anew"; !slices.Contains(
+			part.Formats,
+			described,
+		) {
 			part.Formats = append(part.Formats, described)
 		}
 		number := d.formOf(form)

@@ -113,8 +113,8 @@ func (d Delivery) Sprite(c SpriteCell) sprite.Cell {
 	return cell
 }
 
-// Files returns what the files of a sprite sheet are called: the sheet, where its cells lie, each picture by itself, and
-// an animation of each angle that has several poses.
+// Files returns what the files of a sprite sheet are called: the sheet, where its cells lie, each picture by itself,
+// and an animation of each angle that has several poses.
 func (s Sprites) Files() []string {
 	files := []string{s.Name + ".png", s.Name + ".json", s.Name + ".csv"}
 	for _, c := range s.Cells {
@@ -165,8 +165,17 @@ func (d *Delivery) planSpriteSheets() {
 			seen[c.Name] = true
 		}
 		if len(s.Cells) > sprite.MostCells || pixels > sprite.MostPixels {
-			d.find(true, "", "the sprite sheet of %s would have %d cells of %d million pixels; %d cells of %d million are "+
-				"possible", s.Title, len(s.Cells), pixels/1e6, sprite.MostCells, sprite.MostPixels/1_000_000)
+			d.find(
+				true,
+				"",
+				"the sprite sheet of %s would have %d cells of %d million pixels; %d cells of %d million are "+
+					"possible",
+				s.Title,
+				len(s.Cells),
+				pixels/1e6,
+				sprite.MostCells,
+				sprite.MostPixels/1_000_000,
+			)
 			continue
 		}
 		d.produce(SpriteSheet, s.Files(), d.Recipe.Sprites, s)
@@ -190,7 +199,13 @@ func (d *Delivery) CheckSprites() {
 			cells = append(cells, d.Sprite(c))
 		}
 		if without != "" {
-			d.find(false, "", "sprite sheet of %s: where the pivot lies is not known, as at %s; it is 0, 0", s.Title, without)
+			d.find(
+				false,
+				"",
+				"sprite sheet of %s: where the pivot lies is not known, as at %s; it is 0, 0",
+				s.Title,
+				without,
+			)
 		}
 		for _, text := range sprite.Differences(cells) {
 			d.find(false, "", "sprite sheet of %s: cells differ in %s", s.Title, text)

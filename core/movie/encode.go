@@ -43,7 +43,8 @@ func (e Encoding) EncodeArguments(path string) []string {
 	k := e.Codec.Kind()
 	rate := fmt.Sprintf("%d/%d", e.Rate.Numerator, e.Rate.Denominator)
 	args := []string{
-		"-nostdin", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgba64be", "-s", fmt.Sprintf("%dx%d", e.Size.Width, e.Size.Height),
+		"-nostdin", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgba64be", "-s",
+		fmt.Sprintf("%dx%d", e.Size.Width, e.Size.Height),
 		"-framerate", rate, "-i", "pipe:0",
 	}
 	sound := e.Sound != "" && k.Sound
@@ -58,8 +59,12 @@ func (e Encoding) EncodeArguments(path string) []string {
 	}
 	aspect := fmt.Sprintf("setsar=%s", ratio(cmp.Or(e.PixelAspect, 1)))
 	if e.Codec == GIF {
-		args = append(args, "-filter_complex",
-			"[0:v]"+aspect+",format=rgb24,split[a][b];[a]palettegen=stats_mode=full[p];[b][p]paletteuse=dither=bayer[out]")
+		args = append(
+			args,
+			"-filter_complex",
+			"[0:v]"+aspect+
+				",format=rgb24,split[a][b];[a]palettegen=stats_mode=full[p];[b][p]paletteuse=dither=bayer[out]",
+		)
 		args[len(args)-3] = "[out]" // in the place of the plain pictures
 		return append(args, "-c:v", e.Encoder, "-loop", "0", "-f", k.muxer, "file:"+path)
 	}

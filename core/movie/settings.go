@@ -68,7 +68,8 @@ var codecs = map[Codec]CodecKind{
 		how: []string{"-preset", "medium", "-crf", "16", "-movflags", "+faststart"}, sound: aac,
 	},
 	H265: {
-		Name: "H.265, MP4", Ending: "mp4", Encoders: []string{"libx265"}, Even: true, Least: 16, Most: 8192, Sound: true,
+		Name: "H.265, MP4", Ending: "mp4", Encoders: []string{"libx265"}, Even: true, Least: 16, Most: 8192,
+		Sound:    true,
 		Timecode: true, muxer: "mp4", formats: [2]string{"yuv420p10le", ""},
 		how: []string{
 			"-preset", "medium", "-crf", "18", "-tag:v", "hvc1", "-x265-params", "log-level=error", "-movflags",
@@ -76,14 +77,24 @@ var codecs = map[Codec]CodecKind{
 		}, sound: aac,
 	},
 	ProRes422: {
-		Name: "ProRes 422 HQ, MOV", Ending: "mov", Encoders: []string{"prores_ks"}, Even: true, Most: 16384, Sound: true,
+		Name: "ProRes 422 HQ, MOV", Ending: "mov", Encoders: []string{"prores_ks"}, Even: true, Most: 16384,
+		Sound:    true,
 		Timecode: true, muxer: "mov", formats: [2]string{"yuv422p10le", ""},
 		how: []string{"-profile:v", "3", "-vendor", "apl0", "-movflags", "+write_colr"}, sound: pcm,
 	},
 	ProRes444: {
 		Name: "ProRes 4444, MOV", Ending: "mov", Encoders: []string{"prores_ks"}, Alpha: true, Even: true, Most: 16384,
 		Sound: true, Timecode: true, muxer: "mov", formats: [2]string{"yuv444p10le", "yuva444p10le"},
-		how: []string{"-profile:v", "4", "-alpha_bits", "16", "-vendor", "apl0", "-movflags", "+write_colr"}, sound: pcm,
+		how: []string{
+			"-profile:v",
+			"4",
+			"-alpha_bits",
+			"16",
+			"-vendor",
+			"apl0",
+			"-movflags",
+			"+write_colr",
+		}, sound: pcm,
 	},
 	DNxHR: {
 		Name: "DNxHR HQX, MOV", Ending: "mov", Encoders: []string{"dnxhd"}, Even: true, Least: 256, Most: 8192,
@@ -101,7 +112,8 @@ var codecs = map[Codec]CodecKind{
 		how: []string{"-crf", "18", "-b:v", "0", "-row-mt", "1", "-cpu-used", "3", "-auto-alt-ref", "0"}, sound: opus,
 	},
 	AV1: {
-		Name: "AV1, MP4", Ending: "mp4", Encoders: []string{"libsvtav1", "libaom-av1"}, Even: true, Least: 64, Most: 8192,
+		Name: "AV1, MP4", Ending: "mp4", Encoders: []string{"libsvtav1", "libaom-av1"}, Even: true, Least: 64,
+		Most:  8192,
 		Sound: true, muxer: "mp4", formats: [2]string{"yuv420p10le", ""},
 		how: []string{"-crf", "20", "-movflags", "+faststart"}, sound: aac,
 	},

@@ -78,7 +78,8 @@ func CutFiles() []string { return []string{"", "otio", "edl"} }
 // Makings says in a few words what it hands on.
 func (d Delivery) Makings() string {
 	movies := map[movie.Subject]string{
-		movie.Each: "movies", movie.Joined: "a movie of all", movie.OfCut: "movie of the cut", movie.Turn: "turnarounds",
+		movie.Each: "movies", movie.Joined: "a movie of all", movie.OfCut: "movie of the cut",
+		movie.Turn: "turnarounds",
 	}
 	kind := "good files"
 	if d.Approved {

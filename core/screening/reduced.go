@@ -14,8 +14,8 @@ import (
 // linesAtOnce is how many lines of a smaller picture are made together.
 const linesAtOnce = 64
 
-// A Reduction is how lines of a file are made smaller: By pixels of an edge become one, and lines of the smaller picture
-// are made, From one up to another one.
+// A Reduction is how lines of a file are made smaller: By pixels of an edge become one, and lines of the smaller
+// picture are made, From one up to another one.
 type Reduction struct{ By, From, To int }
 
 // Reduced reads lines of a file as means of its pixels, or, where a mean makes no sense, as one of them. Of the planes

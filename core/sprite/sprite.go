@@ -59,8 +59,8 @@ type Settings struct {
 	Frames  Choice  `json:"frames,omitempty"`
 	Packing Packing `json:"packing,omitempty"`
 	Pivot   Pivot   `json:"pivot,omitempty"`
-	// Trim cuts off what is transparent: of each cell, if they are packed tightly, or else what is transparent in all of
-	// them, so that they stay of one size, with one pivot.
+	// Trim cuts off what is transparent: of each cell, if they are packed tightly, or else what is transparent in all
+	// of them, so that they stay of one size, with one pivot.
 	Trim bool `json:"trim,omitempty"`
 	// PowerOfTwo makes the edges of the sheet powers of two.
 	PowerOfTwo bool `json:"powerOfTwo,omitempty"`
@@ -74,7 +74,16 @@ type Settings struct {
 
 // Usual returns the settings that a sheet begins with.
 func Usual() Settings {
-	return Settings{On: true, Frames: All, Packing: Rows, Pivot: Subject, Trim: true, Margin: 1, Extrude: 1, Height: 256}
+	return Settings{
+		On:      true,
+		Frames:  All,
+		Packing: Rows,
+		Pivot:   Subject,
+		Trim:    true,
+		Margin:  1,
+		Extrude: 1,
+		Height:  256,
+	}
 }
 
 // Bounds of a sheet.
@@ -100,7 +109,10 @@ func (s Settings) Check() error {
 	case s.Margin < 0 || s.Margin > MostBorder || s.Extrude < 0 || s.Extrude > MostBorder:
 		return fmt.Errorf("margin and extrusion are 0 to %d pixels", MostBorder)
 	case s.Height < 0 || s.Height > MostHeight:
-		return fmt.Errorf("a picture of a sprite sheet is 1 to %d pixels high, or 0 for as high as its file", MostHeight)
+		return fmt.Errorf(
+			"a picture of a sprite sheet is 1 to %d pixels high, or 0 for as high as its file",
+			MostHeight,
+		)
 	}
 	return nil
 }

@@ -25,7 +25,11 @@ func cellsOf(random *rand.Rand, poses, angles int) []Cell {
 			r := image.Rect(random.IntN(20), random.IntN(15), 21+random.IntN(19), 16+random.IntN(14))
 			for y := r.Min.Y; y < r.Max.Y; y++ {
 				for x := r.Min.X; x < r.Max.X; x++ {
-					img.SetNRGBA(x, y, color.NRGBA{uint8(random.IntN(256)), uint8(x), uint8(y), uint8(1 + random.IntN(255))})
+					img.SetNRGBA(
+						x,
+						y,
+						color.NRGBA{uint8(random.IntN(256)), uint8(x), uint8(y), uint8(1 + random.IntN(255))},
+					)
 				}
 			}
 			cells = append(cells, Cell{

@@ -77,8 +77,8 @@ func (s *Sheet) WriteJSON(w io.Writer, picture string) error {
 func (s *Sheet) WriteCSV(w io.Writer) error {
 	out := csv.NewWriter(w)
 	out.Write([]string{
-		"name", "angle", "pose", "frame", "seconds", "left", "top", "width", "height", "in left", "in top", "whole width",
-		"whole height", "pivot x", "pivot y",
+		"name", "angle", "pose", "frame", "seconds", "left", "top", "width", "height", "in left", "in top",
+		"whole width", "whole height", "pivot x", "pivot y",
 	})
 	number := func(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
 	for _, p := range s.Cells {
@@ -115,8 +115,11 @@ func Differences(cells []Cell) (said []string) {
 	}
 	for _, c := range cells[1:] {
 		if by := c.PivotY - first.PivotY; math.Abs(by) > groundWithin || math.IsNaN(by) {
-			said = append(said, fmt.Sprintf("ground line: at %s it lies %.1f pixels from where it lies at %s", name(c), by,
-				name(first)))
+			said = append(
+				said,
+				fmt.Sprintf("ground line: at %s it lies %.1f pixels from where it lies at %s", name(c), by,
+					name(first)),
+			)
 			break
 		}
 	}

@@ -155,7 +155,10 @@ var beginnings = []beginning{
 func (a *page) add(c *echo.Context) error {
 	i := slices.IndexFunc(beginnings, func(b beginning) bool { return b.kind == c.FormValue("kind") })
 	if i < 0 {
-		return echo.NewHTTPError(http.StatusBadRequest, "There is no recipe that begins like that; load the page again.")
+		return echo.NewHTTPError(
+			http.StatusBadRequest,
+			"There is no recipe that begins like that; load the page again.",
+		)
 	}
 	command := beginnings[i].add
 	_, p, err := a.House.Do(c.Param("code"), house.Editing{By: kit.Author(c), Seen: store.Any}, command)
@@ -199,11 +202,20 @@ func (a *page) openRecipe(v *kit.View, d production.Delivery) (*openRecipe, erro
 	if plan.Refused() {
 		return o, nil
 	}
-	deliver := v.Post("deliver", "Deliver", "Freeze it as it is now, and hand it on", "deliver", "recipe", d.Code).Main()
+	deliver := v.Post("deliver", "Deliver", "Freeze it as it is now, and hand it on", "deliver", "recipe", d.Code).
+		Main()
 	o.Deliver = &deliver
 	if changed := len(o.Changes.Added) + len(o.Changes.Changed); known && changed > 0 && o.Changes.Same > 0 {
-		only := v.Post("deliver-changes", "Deliver only what changed",
-			"Only files that are new, or other ones than in the delivery before", "deliver", "recipe", d.Code, "only", "1")
+		only := v.Post(
+			"deliver-changes",
+			"Deliver only what changed",
+			"Only files that are new, or other ones than in the delivery before",
+			"deliver",
+			"recipe",
+			d.Code,
+			"only",
+			"1",
+		)
 		o.OnlyNew = &only
 	}
 	return o, nil
@@ -283,9 +295,10 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 		}},
 		{Name: "Form", Fields: []kit.Field{
 			part.Field("to", "Destination", d.To).Among(destinations),
-			part.Field("form", "Packed as", d.Form).Among(kit.Options(production.Forms(), func(f production.Form) string {
-				return formNames[f]
-			})),
+			part.Field("form", "Packed as", d.Form).
+				Among(kit.Options(production.Forms(), func(f production.Form) string {
+					return formNames[f]
+				})),
 			part.Field("as", "Encoding", d.As).Among(encodings),
 			part.Field("hash", "Hash", d.Hash).Among(hashes),
 			part.Field("pattern", "Name pattern", d.Pattern).Mono(0).Or("names as they are"),

@@ -122,7 +122,7 @@ func TestADeliveryIsCopiedAndProved(t *testing.T) {
 // A delivery that was ended goes on where it was; what is there is read, and not copied again. A master that is not
 // what was judged stops it, and so does what stands in its way.
 func TestADeliveryGoesOn(t *testing.T) {
-	h, _ := housetest.New(t, "1001-1006")
+	h, _ := housetest.New(t, "1001-1040")
 	housetest.FinishAll(t, h, 200_000)
 	recipe(t, h, edit.SetDelivery{Delivery: "delivery1", Code: new("edit")})
 	d := plannedDelivery(t, h)
@@ -155,7 +155,7 @@ func TestADeliveryGoesOn(t *testing.T) {
 	if err := os.WriteFile(half, []byte("half"), 0o644); err != nil { // as a copier that was killed leaves it
 		t.Fatal(err)
 	}
-	master := filepath.Join(h.Output(), d.Files[5].From)
+	master := filepath.Join(h.Output(), d.Files[39].From)
 	good, err := os.ReadFile(master)
 	if err != nil {
 		t.Fatal(err)
@@ -167,7 +167,7 @@ func TestADeliveryGoesOn(t *testing.T) {
 		!strings.Contains(err.Error(), "not what was judged") {
 		t.Errorf("of a master that has changed: %v", err)
 	}
-	last := filepath.Join(to, d.Files[5].To)
+	last := filepath.Join(to, d.Files[39].To)
 	if err := errors.Join(os.WriteFile(master, good, 0o644), os.WriteFile(last, []byte("other"), 0o644)); err != nil {
 		t.Fatal(err)
 	}

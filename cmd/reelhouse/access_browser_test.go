@@ -37,7 +37,7 @@ func TestAxeFindsNothingSerious(t *testing.T) {
 		"/p/SALT/views?look=lamplight", "/p/SALT/shots?open=010", "/p/SALT/cut?open=0+1", "/p/SALT/passes?view=bow",
 		"/p/SALT/views?open=turn_1",
 		"/p/SALT/output?open=review", "/p/SALT/batch", "/p/SALT/queue", "/p/SALT/screening",
-		"/p/SALT/history?from=2&to=3",
+		"/p/SALT/history?from=2&to=3", "/p/SALT/delivery", "/p/SALT/delivery?open=comp",
 	} {
 		p.faultless(path, s.url, string(axe))
 	}

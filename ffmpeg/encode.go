@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"reelhouse/core/movie"
@@ -19,10 +20,17 @@ import (
 // checkWithin is how long decoding a movie may take for its check.
 const checkWithin = time.Hour
 
+// found are encoders that were found, by program and codec: asking a program takes a tenth of a second.
+var found sync.Map
+
 // Encoder returns the first encoder of a codec that ffmpeg has.
 func (p Programs) Encoder(ctx context.Context, c movie.Codec) (string, error) {
 	if err := p.Missing(); err != nil {
 		return "", err
+	}
+	key := [2]string{p.FFmpeg, string(c)}
+	if name, known := found.Load(key); known {
+		return name.(string), nil
 	}
 	ctx, cancel := context.WithTimeout(ctx, probeWithin)
 	defer cancel()
@@ -33,6 +41,7 @@ func (p Programs) Encoder(ctx context.Context, c movie.Codec) (string, error) {
 	words := strings.Fields(string(said))
 	for _, name := range c.Kind().Encoders {
 		if slices.Contains(words, name) {
+			found.Store(key, name)
 			return name, nil
 		}
 	}

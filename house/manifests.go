@@ -72,7 +72,9 @@ func rowsOf(d delivery.Delivery) [][]string {
 	files, size := make([]int, len(d.Parts)), make([]int64, len(d.Parts))
 	for _, f := range d.Files {
 		files[f.Part]++
-		size[f.Part] += f.Bytes
+		if f.Form == 0 {
+			size[f.Part] += f.Bytes
+		}
 	}
 	rows := make([][]string, len(d.Parts))
 	for i, p := range d.Parts {

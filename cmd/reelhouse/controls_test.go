@@ -24,7 +24,7 @@ var pages = []string{
 	"standards?open=tall", "scenes", "views?open=quay&beside1=bow", "views?open=night", "views?open=turn_1",
 	"views?look=lamplight", "views?look=dusk", "views?rig=turn", "shots?open=010", "shots?open=040", "cut?open=0+1",
 	"history?from=1&to=1", "passes?view=bow&list=comp", "output?open=master", "output?open=review", "output?open=proxy",
-	"batch", "queue", "screening",
+	"batch", "queue", "screening", "delivery?open=ferry", "delivery?open=comp",
 }
 
 // A control is an element of a page that sends something.

@@ -213,7 +213,7 @@ func printDelivery(out io.Writer, d delivery.Delivery) {
 	}
 	w.Flush()
 	for _, f := range d.Findings {
-		kind := "look at"
+		kind := "warning"
 		if f.Refuses {
 			kind = "refused"
 		}

@@ -133,10 +133,12 @@ type Attached struct {
 	Data []byte `json:"data"`
 }
 
-// Bytes returns how many bytes all files have.
+// Bytes returns how many bytes all files have that are handed on as they are.
 func (d Delivery) Bytes() (n int64) {
 	for _, f := range d.Files {
-		n += f.Bytes
+		if f.Form == 0 {
+			n += f.Bytes
+		}
 	}
 	return n
 }

@@ -237,7 +237,9 @@ func partsOf(v *kit.View, plan delivery.Delivery) []shownPart {
 	}
 	for _, f := range plan.Files {
 		all[f.Part].Files++
-		all[f.Part].Bytes += f.Bytes
+		if f.Form == 0 { // the size of others is not known before
+			all[f.Part].Bytes += f.Bytes
+		}
 	}
 	return all
 }

@@ -51,6 +51,7 @@ type openRecipe struct {
 	Fault    string // why it cannot be planned
 	Parts    []shownPart
 	More     int // parts that are not shown
+	Products []shownProduct
 	Former   int // number of the delivery before; 0 for none
 	Changes  delivery.Changes
 	Deliver  *kit.Action // nil if it is refused
@@ -67,6 +68,29 @@ type shownPart struct {
 	Files   int
 	Bytes   int64
 	Wrong   []delivery.Finding
+}
+
+// A shownProduct is something that is made.
+type shownProduct struct {
+	Kind   delivery.ProductKind
+	Named  []string
+	Others int // files that are not named: single pictures
+}
+
+// productsOf returns what is made of a plan.
+func productsOf(plan delivery.Delivery) (all []shownProduct) {
+	for _, p := range plan.Products {
+		s := shownProduct{Kind: p.Kind}
+		for _, name := range p.Files {
+			if strings.Count(name, "/") > 1 {
+				s.Others++
+			} else {
+				s.Named = append(s.Named, name)
+			}
+		}
+		all = append(all, s)
+	}
+	return all
 }
 
 // mostParts is how many parts are shown; the manifest has all.
@@ -192,7 +216,7 @@ func (a *page) openRecipe(v *kit.View, d production.Delivery) (*openRecipe, erro
 	if known {
 		o.Former, o.Changes = former.Number, delivery.Compare(before.Contents(), plan.Contents())
 	}
-	o.Parts = partsOf(v, plan)
+	o.Parts, o.Products = partsOf(v, plan), productsOf(plan)
 	if over := len(o.Parts) - mostParts; over > 0 {
 		o.Parts, o.More = o.Parts[:mostParts], over
 	}
@@ -291,7 +315,10 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 			part.Field("for", "For", d.For).Or("editor, client, archive"),
 			part.Tick("approved", "Approved frames only", d.Approved),
 			part.Tick("ownFrames", "Without handles", d.OwnFrames),
-			part.Tick("files", "Rendered files", !d.NoFiles), part.Tick("page", "Page for the web", d.Page),
+			part.Tick("files", "Rendered files", !d.NoFiles),
+		}},
+		{Name: "Beside the files", Fields: []kit.Field{
+			part.Tick("page", "Page for the web", d.Page),
 			part.Field("cameras", "Cameras", d.Cameras).Among(words(production.CameraFiles(), cameraNames)),
 			part.Field("cut", "Cut", d.Cut).Among(words(production.CutFiles(), cutNames)),
 		}},
@@ -309,10 +336,13 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 		}},
 		movieGroup(part, d, sizes), contactGroup(part, d), spriteGroup(part, d),
 	}
+	if d.Sprites.On {
+		o.Groups = append(o.Groups, cellGroup(part, d.Sprites))
+	}
 	if d.Makes() {
 		pictures := append([]kit.Option{{Value: "", Text: "the first that can be"}}, kit.Codes(outputs, d.Pictures)...)
-		o.Groups[1].Fields = append(
-			o.Groups[1].Fields, part.Field("pictures", "Pictures from", d.Pictures).Among(pictures),
+		o.Groups[2].Fields = append(
+			o.Groups[2].Fields, part.Field("pictures", "Pictures from", d.Pictures).Among(pictures),
 		)
 	}
 }
@@ -413,10 +443,16 @@ func spriteGroup(part kit.Part, d production.Delivery) kit.Group {
 		part.Field("spritePivot", "Pivot", s.Pivot).Among(
 			kit.Options(sprite.Pivots(), func(p sprite.Pivot) string { return pivotNames[p] }),
 		),
-		part.Field("spriteMargin", "Margin, px", s.Margin).Number(0),
-		part.Field("spriteExtrude", "Extrusion, px", s.Extrude).Number(0),
-		part.Tick("spriteTrim", "Trimmed cells", s.Trim),
-		part.Tick("spritePower", "Powers of two", s.PowerOfTwo),
 	)
 	return g
+}
+
+// cellGroup are the fields of the cells of a sprite sheet.
+func cellGroup(part kit.Part, s sprite.Settings) kit.Group {
+	return kit.Group{Name: "Cells of the sprite sheet", Fields: []kit.Field{
+		part.Tick("spriteTrim", "Trimmed cells", s.Trim),
+		part.Field("spriteMargin", "Margin, px", s.Margin).Number(0),
+		part.Field("spriteExtrude", "Extrusion, px", s.Extrude).Number(0),
+		part.Tick("spritePower", "Powers of two", s.PowerOfTwo),
+	}}
 }

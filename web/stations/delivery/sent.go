@@ -96,10 +96,17 @@ func shownFiles(d store.Delivery) []string {
 	return append(slices.Clone(d.Products), "manifest.html", "manifest.csv", "manifest.json")
 }
 
-// fewShown are those of them that are listed: without the single pictures of sprites, and not too many.
+// fewShown are those of them that are listed: what people look at, without the single pictures of sprites, and not too
+// many.
 func fewShown(all []string) []string {
-	const most = 8
-	few := slices.DeleteFunc(slices.Clone(all), func(name string) bool { return strings.Count(name, "/") > 1 })
+	const most = 10
+	few := slices.DeleteFunc(slices.Clone(all), func(name string) bool {
+		beside := strings.Contains(name, "/") && slices.Contains([]string{".json", ".csv"}, path.Ext(name))
+		return strings.Count(name, "/") > 1 || beside
+	})
+	slices.SortStableFunc(few, func(a, b string) int {
+		return kit.OneIf(b == delivery.PageName) - kit.OneIf(a == delivery.PageName)
+	})
 	if over := len(few) - most; over > 0 {
 		few = slices.Delete(few, most-3, len(few)-3) // the manifests are last
 	}

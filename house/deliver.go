@@ -17,6 +17,8 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/store"
+
+	"github.com/dustin/go-humanize"
 )
 
 // Deliveries returns the folder that deliveries go to which are not sent elsewhere.
@@ -70,6 +72,7 @@ func (h *House) PlanDelivery(p production.Production, code string) (d delivery.D
 	}
 	if err == nil {
 		h.attach(p, &d)
+		h.findRoom(&d)
 	}
 	if err == nil && len(d.Movies) > 0 {
 		if _, err := h.Assets.Movies.Encoder(context.Background(), recipe.Movie.Codec); err != nil {
@@ -77,6 +80,25 @@ func (h *House) PlanDelivery(p production.Production, code string) (d delivery.D
 		}
 	}
 	return d, err
+}
+
+// findRoom says whether the destination of a delivery can be used, and has room for it.
+func (h *House) findRoom(d *delivery.Delivery) {
+	at, err := h.Destination(d.Recipe.To)
+	if err != nil {
+		d.Findings = append(d.Findings, delivery.Finding{Text: err.Error()}) // another folder may be named
+		return
+	}
+	folder := at.Folder
+	if d.Recipe.To == "" { // which is made when it is needed
+		folder = h.Dir
+	}
+	if free := freeBytes(folder); free >= 0 && float64(d.Bytes())+roomLeft > free {
+		d.Findings = append(d.Findings, delivery.Finding{Text: fmt.Sprintf(
+			"%s are to be copied, and %s are free at the destination", humanize.Bytes(uint64(d.Bytes())),
+			humanize.Bytes(uint64(free)),
+		)})
+	}
 }
 
 // attach adds the cameras and the cut, as the recipe says. What their formats cannot hold is said.

@@ -1,12 +1,15 @@
 package main
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"io"
 	"path/filepath"
 	"slices"
 	"strings"
 	"text/tabwriter"
+	"time"
 
 	"github.com/dustin/go-humanize"
 	"github.com/spf13/cobra"
@@ -23,6 +26,7 @@ type delivering struct {
 	server             serverFlags
 	dry, asJSON        bool
 	onlyChanges, again bool
+	wait               bool
 }
 
 func deliverCommand() *cobra.Command {
@@ -68,6 +72,7 @@ func deliverCommand() *cobra.Command {
 	cmd.Flags().BoolVar(&how.dry, "dry-run", false, "say what would be handed on, and copy nothing")
 	cmd.Flags().BoolVar(&how.onlyChanges, "changes", false, "only what is new or other than in the delivery before")
 	cmd.Flags().BoolVar(&how.again, "anew", false, "begin another one though the last is not complete")
+	cmd.Flags().BoolVar(&how.wait, "wait", false, "if somebody else copies it just now, wait until it is complete")
 	cmd.Flags().BoolVar(&how.asJSON, "json", false, "print JSON")
 	return cmd
 }
@@ -170,12 +175,13 @@ func (how delivering) deliver(cmd *cobra.Command, h *house.House, p production.P
 
 // copy does what is left of a delivery.
 func (how delivering) copy(cmd *cobra.Command, h *house.House, begun store.Delivery) error {
-	if err := h.Deliver(cmd.Context(), begun, house.DeliveryBy{Tool: "reelhouse", Version: version},
-		steps(cmd.ErrOrStderr())); err != nil {
+	err := how.await(cmd.Context(), func(ctx context.Context) error {
+		return h.Deliver(ctx, begun, house.DeliveryBy{Tool: "reelhouse", Version: version}, steps(cmd.ErrOrStderr()))
+	})
+	if err != nil {
 		return fmt.Errorf("%s %d is not complete: %w; deliver it again to go on", begun.Recipe, begun.Number, err)
 	}
-	begun, err := h.Record.Delivery(begun.ID)
-	if err != nil {
+	if begun, err = h.Record.Delivery(begun.ID); err != nil {
 		return err
 	}
 	if how.asJSON {
@@ -184,6 +190,22 @@ func (how delivering) copy(cmd *cobra.Command, h *house.House, begun store.Deliv
 	fmt.Fprintf(cmd.OutOrStdout(), "%s %d is complete: %s, %s in %s\n", begun.Recipe, begun.Number,
 		count(begun.Files, "file"), humanize.Bytes(uint64(begun.Bytes)), begun.Folder)
 	return nil
+}
+
+// await does something as soon as nobody else does it, if that is to be waited for.
+func (how delivering) await(ctx context.Context, do func(ctx context.Context) error) error {
+	look := time.NewTicker(time.Second)
+	defer look.Stop()
+	for {
+		if err := do(ctx); !how.wait || !errors.Is(err, house.ErrDelivering) {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		case <-look.C:
+		}
+	}
 }
 
 // steps says what is done: each step when it begins, and how far it is every tenth part of it.

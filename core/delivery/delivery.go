@@ -297,6 +297,9 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 	} else if s.Step <= 1 && !shot.Frames.Equal(s.Own) {
 		d.find(false, title, "it was rendered as %s, and the shot has %s now", s.Own, shot.Frames)
 	}
+	if floor := p.Floor; s.Size.Width < floor.Width || s.Size.Height < floor.Height {
+		d.find(false, title, "it has %s, below the delivery minimum of %d × %d", s.Size, floor.Width, floor.Height)
+	}
 	if quality := r.Plan.QualityOf(s); !quality.Deliverable {
 		d.find(false, title, "it was rendered as %s, which is no final quality", quality.Name)
 	}

@@ -9,9 +9,9 @@
 //	  "standards": { ... }
 //	}
 //
-// with "kind": "output" and "output" instead for a single output. The fields are those of
-// production.Standards and output.Output; docs/formats.md describes them. Unknown fields are refused, so that
-// a misspelt one is not lost in silence.
+// with "kind": "output" and "output" instead for a single output, and "kind": "delivery" and "delivery" for the recipe
+// of a delivery. The fields are those of production.Standards, output.Output and production.Delivery; docs/formats.md
+// describes them. Unknown fields are refused, so that a misspelt one is not lost in silence.
 package preset
 
 import (
@@ -36,14 +36,27 @@ type Kind string
 const (
 	Standards Kind = "standards"
 	Output    Kind = "output"
+	Delivery  Kind = "delivery"
 )
 
-// A Preset is standards or an output under a name. Of the two pointers, that of its kind is set.
+// A Preset is standards, an output or a recipe under a name. Of the pointers, that of its kind is set.
 type Preset struct {
 	Kind      Kind                  `json:"kind"`
 	Name      string                `json:"name"`
 	Standards *production.Standards `json:"standards,omitempty"`
 	Output    *output.Output        `json:"output,omitempty"`
+	Delivery  *production.Delivery  `json:"delivery,omitempty"`
+}
+
+// Code returns the code of the output or recipe that it holds, "" for standards.
+func (p Preset) Code() string {
+	switch {
+	case p.Output != nil:
+		return p.Output.Code
+	case p.Delivery != nil:
+		return p.Delivery.Code
+	}
+	return ""
 }
 
 const (
@@ -65,6 +78,12 @@ func OfOutput(name string, o output.Output) Preset {
 	return Preset{Kind: Output, Name: name, Output: &o}
 }
 
+// OfDelivery returns a recipe as a preset: without its shots, which are of one production.
+func OfDelivery(name string, d production.Delivery) Preset {
+	d.Shots = nil
+	return Preset{Kind: Delivery, Name: name, Delivery: &d}
+}
+
 // CheckName says what is wrong with a preset's name, or nil.
 func CheckName(name string) error {
 	if strings.TrimSpace(name) == "" {
@@ -82,19 +101,37 @@ func (p Preset) Check() error {
 	if err := CheckName(p.Name); err != nil {
 		return err
 	}
+	held := 0
+	for _, is := range []bool{p.Standards != nil, p.Output != nil, p.Delivery != nil} {
+		if is {
+			held++
+		}
+	}
 	switch {
-	case p.Kind == Standards && p.Standards != nil && p.Output == nil:
+	case held > 1:
+		return fmt.Errorf("a preset of the kind %q holds %q and nothing else", p.Kind, p.Kind)
+	case p.Kind == Standards && p.Standards != nil:
 		if problems := p.Standards.Problems(); len(problems) > 0 {
 			return problems[0]
 		}
-	case p.Kind == Output && p.Output != nil && p.Standards == nil:
+	case p.Kind == Delivery && p.Delivery != nil:
+		if problems := p.Delivery.Problems(); len(problems) > 0 {
+			return problems[0]
+		}
+	case p.Kind == Output && p.Output != nil:
 		if field, err := p.Output.Check(); err != nil {
 			return fmt.Errorf("output %s, %s: %w", p.Output.Code, field, err)
 		}
-	case p.Kind == Standards || p.Kind == Output:
+	case p.Kind == Standards || p.Kind == Output || p.Kind == Delivery:
 		return fmt.Errorf("a preset of the kind %q holds %q and nothing else", p.Kind, p.Kind)
 	default:
-		return fmt.Errorf("there is no preset of the kind %q; there are %s and %s", p.Kind, Standards, Output)
+		return fmt.Errorf(
+			"there is no preset of the kind %q; there are %s, %s and %s",
+			p.Kind,
+			Standards,
+			Output,
+			Delivery,
+		)
 	}
 	return nil
 }
@@ -166,6 +203,16 @@ func (p Preset) Differences(of production.Production) ([]difference.Change, erro
 	if p.Kind == Standards {
 		return difference.Between(p.Standards, of.Standards)
 	}
+	if p.Kind == Delivery {
+		own, have := of.FindDelivery(p.Delivery.Code)
+		if own.Shots = nil; !have {
+			return difference.Between(deliveries{[]production.Delivery{*p.Delivery}}, deliveries{})
+		}
+		return difference.Between(
+			deliveries{[]production.Delivery{*p.Delivery}},
+			deliveries{[]production.Delivery{own}},
+		)
+	}
 	own, have := of.FindOutput(p.Output.Code)
 	if !have {
 		return difference.Between(outputs{[]output.Output{*p.Output}}, outputs{})
@@ -176,6 +223,11 @@ func (p Preset) Differences(of production.Production) ([]difference.Change, erro
 // outputs is the part of a production that a preset of an output compares with.
 type outputs struct {
 	Outputs []output.Output `json:"outputs"`
+}
+
+// deliveries is likewise that of a preset of a recipe.
+type deliveries struct {
+	Deliveries []production.Delivery `json:"deliveries"`
 }
 
 // PutBack gives a production the preset's value at one place, as Differences names it.
@@ -189,6 +241,9 @@ func (p Preset) PutBack(into *production.Production, path []string) error {
 		return fmt.Errorf("%s does not differ from the preset any more", strings.Join(path, " › "))
 	}
 	back := difference.Change{Path: changes[i].Path, Was: changes[i].Is, Is: changes[i].Was}
+	if p.Kind == Delivery {
+		return difference.Apply(into, back)
+	}
 	return difference.Apply(&into.Standards, back)
 }
 
@@ -203,6 +258,18 @@ func (p Preset) Recall(into *production.Production) error {
 		if _, ok := into.FindQuality(into.Quality); !ok && len(into.Qualities) > 0 {
 			into.Quality = into.Qualities[0].Code
 		}
+		return nil
+	}
+	if p.Kind == Delivery {
+		for i, d := range into.Deliveries {
+			if d.Code == p.Delivery.Code {
+				fresh := *p.Delivery
+				fresh.Shots = d.Shots
+				into.Deliveries[i] = fresh
+				return nil
+			}
+		}
+		into.Deliveries = append(into.Deliveries, *p.Delivery)
 		return nil
 	}
 	for i, o := range into.Outputs {

@@ -8,6 +8,9 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/frame"
+	"reelhouse/core/mhl"
+	"reelhouse/core/movie"
 	"reelhouse/core/output"
 	"reelhouse/core/production"
 )
@@ -141,4 +144,44 @@ func FuzzRead(f *testing.F) {
 			t.Fatalf("%v\n%+v\n%+v", err, p, again)
 		}
 	})
+}
+
+// A recipe is kept without its shots, travels as a file, and is recalled over the one of its code, or beside others.
+func TestPresetsOfRecipes(t *testing.T) {
+	p := production.New("TEST", "Test")
+	recipe := production.Delivery{
+		Code: "edit", Name: "To the edit", Shots: []string{"010"}, Hash: mhl.XXH64, Movie: movie.Usual(),
+	}
+	p.Deliveries = []production.Delivery{recipe}
+	var b bytes.Buffer
+	if err := OfDelivery("Edits", recipe).Write(&b); err != nil {
+		t.Fatal(err)
+	}
+	read, err := Read(&b)
+	if err != nil || read.Code() != "edit" || read.Delivery.Shots != nil || read.Delivery.Movie != movie.Usual() {
+		t.Fatalf("%+v, %v", read, err)
+	}
+	if changes, err := read.Differences(p); err != nil || len(changes) != 0 {
+		t.Errorf("%+v, %v", changes, err)
+	}
+	p.Deliveries[0].Movie.Codec = movie.FFV1
+	changes, err := read.Differences(p)
+	if err != nil || len(changes) != 1 {
+		t.Fatalf("%+v, %v", changes, err)
+	}
+	if err := read.PutBack(&p, changes[0].Path); err != nil || p.Deliveries[0].Movie.Codec != movie.H264 {
+		t.Errorf("%+v, %v", p.Deliveries, err)
+	}
+	p.Deliveries[0].Name = "other"
+	if err := read.Recall(&p); err != nil || p.Deliveries[0].Name != "To the edit" || len(p.Deliveries[0].Shots) != 1 {
+		t.Errorf("%+v, %v", p.Deliveries, err)
+	}
+	other := production.New("OTHER", "Other")
+	if err := read.Recall(&other); err != nil || len(other.Deliveries) != 1 {
+		t.Errorf("%+v, %v", other.Deliveries, err)
+	}
+	recipe.Rate = frame.Rate{Numerator: 100_000, Denominator: 1}
+	if err := OfDelivery("Fast", recipe).Check(); err == nil || !strings.Contains(err.Error(), "480 fps") {
+		t.Error(err)
+	}
 }

@@ -111,6 +111,9 @@ func (p Production) FindDelivery(code string) (Delivery, bool) {
 	return find(p.Deliveries, code, func(d Delivery) string { return d.Code })
 }
 
+// mostRate is to how many frames a second a delivery may be retimed.
+const mostRate = 480
+
 // Bounds of the number of a first frame.
 const (
 	leastFirst = -999_999
@@ -129,46 +132,60 @@ func (p *Production) deliveryProblems(ps *problems) {
 		)
 	}
 	for _, d := range p.Deliveries {
-		where := "delivery " + d.Code
-		if strings.TrimSpace(d.Name) == "" {
-			ps.add(where, "name", "give it a name")
+		d.problems(ps)
+	}
+}
+
+// Problems returns what is wrong with a recipe by itself.
+func (d Delivery) Problems() []Problem {
+	var ps problems
+	if d.Code == "" {
+		ps.add("delivery", "code", "give it a code")
+	}
+	d.problems(&ps)
+	return ps
+}
+
+func (d Delivery) problems(ps *problems) {
+	where := "delivery " + d.Code
+	if strings.TrimSpace(d.Name) == "" {
+		ps.add(where, "name", "give it a name")
+	}
+	if d.Pattern != "" {
+		if pattern, err := naming.Parse(d.Pattern); err != nil {
+			ps.add(where, "pattern", "%s", err)
+		} else if d.First != nil && !pattern.Has("frame") {
+			ps.add(where, "pattern", "frames that get other numbers need the field (frame)")
 		}
-		if d.Pattern != "" {
-			if pattern, err := naming.Parse(d.Pattern); err != nil {
-				ps.add(where, "pattern", "%s", err)
-			} else if d.First != nil && !pattern.Has("frame") {
-				ps.add(where, "pattern", "frames that get other numbers need the field (frame)")
-			}
-		}
-		if d.First != nil && (*d.First < leastFirst || *d.First > mostFirst) {
-			ps.add(where, "first", "frame %d is outside %d to %d", *d.First, leastFirst, mostFirst)
-		}
-		if d.Rate != (frame.Rate{}) && !d.Rate.Valid() {
-			ps.add(where, "rate", "%s is no frame rate", d.Rate)
-		}
-		if err := d.Hash.Check(); err != nil {
-			ps.add(where, "hash", "%s", err)
-		}
-		if !slices.Contains(Forms(), d.Form) {
-			ps.add(where, "form", "a delivery is a folder, zip or tar, not %q", d.Form)
-		}
-		if !slices.Contains(CameraFiles(), d.Cameras) {
-			ps.add(where, "cameras", "cameras are written as gltf or usda, not as %q", d.Cameras)
-		}
-		if !slices.Contains(CutFiles(), d.Cut) {
-			ps.add(where, "cut", "a cut is written as otio or edl, not as %q", d.Cut)
-		}
-		if err := d.Contact.Check(); err != nil {
-			ps.add(where, "contact", "%s", err)
-		}
-		if err := d.Sprites.Check(); err != nil {
-			ps.add(where, "sprites", "%s", err)
-		}
-		if err := d.Movie.Check(); err != nil {
-			ps.add(where, "movie", "%s", err)
-		}
-		if d.NoFiles && !d.Makes() && d.Cameras == "" && d.Cut == "" {
-			ps.add(where, "files", "without rendered files, sheets, movies, cameras and cut it hands nothing on")
-		}
+	}
+	if d.First != nil && (*d.First < leastFirst || *d.First > mostFirst) {
+		ps.add(where, "first", "frame %d is outside %d to %d", *d.First, leastFirst, mostFirst)
+	}
+	if r := d.Rate; r != (frame.Rate{}) && !(r.Valid() && r.PerSecond() >= 1 && r.PerSecond() <= mostRate) {
+		ps.add(where, "rate", "frames are retimed to 1 to %d fps", mostRate)
+	}
+	if err := d.Hash.Check(); err != nil {
+		ps.add(where, "hash", "%s", err)
+	}
+	if !slices.Contains(Forms(), d.Form) {
+		ps.add(where, "form", "a delivery is a folder, zip or tar, not %q", d.Form)
+	}
+	if !slices.Contains(CameraFiles(), d.Cameras) {
+		ps.add(where, "cameras", "cameras are written as gltf or usda, not as %q", d.Cameras)
+	}
+	if !slices.Contains(CutFiles(), d.Cut) {
+		ps.add(where, "cut", "a cut is written as otio or edl, not as %q", d.Cut)
+	}
+	if err := d.Contact.Check(); err != nil {
+		ps.add(where, "contact", "%s", err)
+	}
+	if err := d.Sprites.Check(); err != nil {
+		ps.add(where, "sprites", "%s", err)
+	}
+	if err := d.Movie.Check(); err != nil {
+		ps.add(where, "movie", "%s", err)
+	}
+	if d.NoFiles && !d.Makes() && d.Cameras == "" && d.Cut == "" {
+		ps.add(where, "files", "without rendered files, sheets, movies, cameras and cut it hands nothing on")
 	}
 }

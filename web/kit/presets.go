@@ -30,7 +30,7 @@ type PresetsPage struct {
 	Current     string // the preset that is compared with, "" for none
 	RecallAll   Action
 	Differences []ShownDifference
-	Output      string // code of the output, for presets of outputs
+	Output      string // code of the output or recipe, for presets of these
 	WrongName   string
 	WrongFile   string
 }
@@ -46,8 +46,29 @@ type presetRow struct {
 	Delete      Action
 }
 
-// OfOutputs reports whether presets of outputs are asked for.
-func (p PresetsPage) OfOutputs() bool { return p.Kind == preset.Output }
+// OfParts reports whether presets of outputs or recipes are asked for, of which a production has several.
+func (p PresetsPage) OfParts() bool { return p.Kind != preset.Standards }
+
+// Exported returns the address of the file of what is open.
+func (p PresetsPage) Exported() string {
+	address := "/p/" + p.Code + "/preset/file"
+	if p.OfParts() {
+		address += "?" + url.Values{string(p.Kind): {p.Output}}.Encode()
+	}
+	return address
+}
+
+// Empty says what can be done while none is saved.
+func (p PresetsPage) Empty() string {
+	switch p.Kind {
+	case preset.Output:
+		return "No output is saved yet. Save this one under a name, and other productions can recall it."
+	case preset.Delivery:
+		return "No recipe is saved yet. Save this one under a name, and other productions can recall it for their own " +
+			"shots."
+	}
+	return "No preset is saved yet. Save this set-up under a name, and the next production can start from it."
+}
 
 // MostDifferences is how many differences are listed; the count tells of the rest.
 const MostDifferences = 60
@@ -75,10 +96,10 @@ func (a *App) PresetsPage(v *View, kind preset.Kind, current, output string) (Pr
 			Delete:  post("Delete", "", "delete", saved.Name),
 		}
 		row.Delete.Confirm = "Delete the preset " + saved.Name + "? What came from it stays."
-		if kind == preset.Output && saved.Output.Code == output {
+		if page.OfParts() && saved.Code() == output {
 			row.CompareWith = "?" + url.Values{"open": {output}, "against": {saved.Name}}.Encode()
 		}
-		row.Compared = saved.Name == current && (kind != preset.Output || saved.Output.Code == output)
+		row.Compared = saved.Name == current && (!page.OfParts() || saved.Code() == output)
 		page.All = append(page.All, row)
 		if !row.Compared {
 			continue
@@ -134,12 +155,19 @@ func (a *App) preset(c *echo.Context) error {
 	switch c.Param("do") {
 	case "save":
 		saved := preset.OfStandards(name, p.Production)
-		if kind == preset.Output {
+		switch kind {
+		case preset.Output:
 			o, ok := p.FindOutput(code)
 			if !ok {
 				return said("", fmt.Errorf("the output %q does not exist any more", code))
 			}
 			saved = preset.OfOutput(name, o)
+		case preset.Delivery:
+			d, ok := p.FindDelivery(code)
+			if !ok {
+				return said("", fmt.Errorf("the recipe %q does not exist any more", code))
+			}
+			saved = preset.OfDelivery(name, d)
 		}
 		if err := preset.CheckName(name); err != nil {
 			return said("", err)
@@ -189,6 +217,12 @@ func (a *App) exportPreset(c *echo.Context) error {
 			return echo.NewHTTPError(http.StatusNotFound, "There is no such output.")
 		}
 		out = preset.OfOutput(o.Name, o)
+	} else if code := c.QueryParam("delivery"); code != "" {
+		d, ok := p.FindDelivery(code)
+		if !ok {
+			return echo.NewHTTPError(http.StatusNotFound, "There is no such recipe.")
+		}
+		out = preset.OfDelivery(d.Name, d)
 	}
 	if err := out.Check(); err != nil {
 		return echo.NewHTTPError(

@@ -146,3 +146,27 @@ func TestForgedRequestsAreRefused(t *testing.T) {
 		}
 	}
 }
+
+func TestRecipesAreKeptAsPresets(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1004")
+	s := webtest.Over(t, h)
+	s.Post("/p/TEST/recipe", url.Values{"kind": {"review"}, "station": {"delivery"}})
+	save := url.Values{"kind": {"delivery"}, "output": {"delivery1"}, "name": {"For review"}, "station": {"delivery"}}
+	_, body := s.Post("/p/TEST/preset/save", save)
+	s.Says(body, "Saved as the preset For review.", "presets-delivery")
+	file := s.Ask("GET", "/p/TEST/preset/file?delivery=delivery1", func(*http.Request) {})
+	if file.Code != 200 || !strings.Contains(file.Body.String(), `"kind": "delivery"`) {
+		t.Errorf("%d: %s", file.Code, file.Body)
+	}
+	s.Post("/p/TEST/edit/delivery.remove", url.Values{"of": {"delivery1"}, "station": {"delivery"}, "seen": {"2"}})
+	_, body = s.Post("/p/TEST/preset/recall", url.Values{
+		"kind": {"delivery"}, "name": {"For review"}, "station": {"delivery"}, "seen": {"3"},
+	})
+	s.Says(body, "Movie and contact sheet")
+	if d := s.Production().Deliveries; len(d) != 1 || !d[0].Movie.Stamp {
+		t.Errorf("%+v", d)
+	}
+	save.Set("output", "gone")
+	_, body = s.Post("/p/TEST/preset/save", save)
+	s.Says(body, "does not exist any more")
+}

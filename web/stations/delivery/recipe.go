@@ -17,6 +17,7 @@ import (
 	"reelhouse/core/frame"
 	"reelhouse/core/mhl"
 	"reelhouse/core/movie"
+	"reelhouse/core/preset"
 	"reelhouse/core/production"
 	"reelhouse/core/sprite"
 	"reelhouse/house"
@@ -52,6 +53,7 @@ type openRecipe struct {
 	Parts    []shownPart
 	More     int // parts that are not shown
 	Products []shownProduct
+	Presets  kit.PresetsPage
 	Former   int // number of the delivery before; 0 for none
 	Changes  delivery.Changes
 	Deliver  *kit.Action // nil if it is refused
@@ -203,6 +205,11 @@ func (a *page) add(c *echo.Context) error {
 func (a *page) openRecipe(v *kit.View, d production.Delivery) (*openRecipe, error) {
 	o := &openRecipe{Delivery: d, DeliverWrong: v.Part("delivery", d.Code).Wrong("deliver")}
 	a.fields(v, o)
+	var err error
+	v.Against = v.Query("against")
+	if o.Presets, err = a.PresetsPage(v, preset.Delivery, v.Against, d.Code); err != nil {
+		return nil, err
+	}
 	plan, err := a.House.PlanDelivery(v.Production.Production, d.Code)
 	if err != nil {
 		o.Fault = err.Error()

@@ -64,8 +64,8 @@ func (p PresetsPage) Empty() string {
 	case preset.Output:
 		return "No output is saved yet. Save this one under a name, and other productions can recall it."
 	case preset.Delivery:
-		return "No recipe is saved yet. Save this one under a name, and other productions can recall it for their own " +
-			"shots."
+		return "No recipe is saved yet. Save this one under a name, and other productions can recall it for their " +
+			"own shots."
 	}
 	return "No preset is saved yet. Save this set-up under a name, and the next production can start from it."
 }

@@ -79,13 +79,21 @@ func (l *later) Write(b []byte) (int, error) {
 // nothing stands for bytes that are not needed.
 var nothing [1 << 20]byte
 
+// Flags of an entry (PKWARE's APPNOTE.TXT, section 4.4.4).
+const (
+	sumsBehind  = 1 << 3
+	namesInUTF8 = 1 << 11
+)
+
 // zip writes a zip. Of what lies before a byte, nothing has to be right but its length; -1 stands for all of it.
 func (p *Package) zip(ctx context.Context, w io.Writer, from int64) error {
 	var n counter
 	z := zip.NewWriter(io.MultiWriter(w, &n))
 	for i, e := range p.Entries {
 		// Sums and sizes stand behind the bytes, since they are not known before.
-		h := &zip.FileHeader{Name: e.Name, Method: zip.Store, Modified: p.Modified, Flags: 0x8}
+		h := &zip.FileHeader{Name: e.Name, Method: zip.Store, Flags: sumsBehind | namesInUTF8}
+		//lint:ignore SA1019 what is created raw takes its time from these fields alone
+		h.SetModTime(p.Modified)
 		h.CompressedSize64, h.UncompressedSize64 = uint64(e.Bytes), uint64(e.Bytes)
 		to, err := z.CreateRaw(h)
 		if err == nil {

@@ -73,6 +73,9 @@ func TestAPackageIsReadFromAnyByte(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, f := range z.File {
+		if f.NonUTF8 || !f.Modified.Equal(at) {
+			t.Errorf("%s is of %v, and not said to be UTF-8: %v", f.Name, f.Modified, f.NonUTF8)
+		}
 		in, err := f.Open()
 		if err != nil {
 			t.Fatal(err)

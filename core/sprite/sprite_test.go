@@ -160,6 +160,7 @@ func TestCellsShareScaleAndGround(t *testing.T) {
 
 func TestATableAndAnAnimation(t *testing.T) {
 	cells := cellsOf(rand.New(rand.NewPCG(1, 1)), 3, 1)
+	cells[2].Pose = "=1+1" // which is no formula in a table
 	sheet, err := Pack(Usual(), cells)
 	if err != nil {
 		t.Fatal(err)
@@ -169,7 +170,7 @@ func TestATableAndAnAnimation(t *testing.T) {
 		t.Fatal(err)
 	}
 	rows, err := csv.NewReader(&b).ReadAll()
-	if err != nil || len(rows) != 4 || rows[2][2] != "pose1" {
+	if err != nil || len(rows) != 4 || rows[2][2] != "pose1" || rows[3][2] == "=1+1" {
 		t.Errorf("%v, %v", rows, err)
 	}
 	b.Reset()

@@ -12,6 +12,8 @@ import (
 	"strconv"
 
 	"golang.org/x/image/draw"
+
+	"reelhouse/core/plaintext"
 )
 
 // A described is a sheet as JSON.
@@ -83,8 +85,9 @@ func (s *Sheet) WriteCSV(w io.Writer) error {
 	number := func(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
 	for _, p := range s.Cells {
 		d := p.described()
+		texts := plaintext.Guarded([]string{d.Name, d.Pose})
 		out.Write([]string{
-			d.Name, fmt.Sprint(d.Angle), d.Pose, fmt.Sprint(d.Frame), number(d.Seconds), fmt.Sprint(d.Left),
+			texts[0], fmt.Sprint(d.Angle), texts[1], fmt.Sprint(d.Frame), number(d.Seconds), fmt.Sprint(d.Left),
 			fmt.Sprint(d.Top), fmt.Sprint(d.Width), fmt.Sprint(d.Height), fmt.Sprint(d.InLeft), fmt.Sprint(d.InTop),
 			fmt.Sprint(d.WholeWidth), fmt.Sprint(d.WholeHeight), number(d.PivotX), number(d.PivotY),
 		})

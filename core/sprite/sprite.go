@@ -213,6 +213,9 @@ func covered(img *image.NRGBA) image.Rectangle {
 // CutOff returns at which edges of its picture a cell goes on, so that it is not all there.
 func (c Cell) CutOff() (edges []string) {
 	r, of := covered(c.Picture), c.Picture.Rect
+	if c.Picture.NRGBAAt(r.Min.X, r.Min.Y).A == 0 && r.Size() == image.Pt(1, 1) { // nothing is shown
+		return nil
+	}
 	for _, e := range []struct {
 		name string
 		on   bool

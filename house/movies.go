@@ -292,6 +292,9 @@ func codes(img *pixel.Image, view screening.View, of delivery.Movie) []byte {
 						}
 					}
 					cr, cg, cb := show(r[i]*by, g[i]*by, b[i]*by)
+					if of.Alpha && !of.Straight { // codes are multiplied, as programs that read them divide them
+						cr, cg, cb = times(cr, a), times(cg, a), times(cb, a)
+					}
 					binary.BigEndian.PutUint16(out[at:], cr)
 					binary.BigEndian.PutUint16(out[at+2:], cg)
 					binary.BigEndian.PutUint16(out[at+4:], cb)
@@ -304,6 +307,9 @@ func codes(img *pixel.Image, view screening.View, of delivery.Movie) []byte {
 	})
 	return out
 }
+
+// times multiplies a code by coverage.
+func times(code uint16, a float32) uint16 { return uint16(float32(code)*a + 0.5) }
 
 // checkMovie holds a movie against what it was made of: its frames are counted by decoding them, and some compared.
 func (m making) checkMovie(ctx context.Context, e movie.Encoding, path string, samples map[int][]byte) error {

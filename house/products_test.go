@@ -21,6 +21,7 @@ import (
 	"reelhouse/core/frame"
 	"reelhouse/core/geom"
 	"reelhouse/core/look"
+	"reelhouse/core/movie"
 	"reelhouse/core/output"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
@@ -412,5 +413,93 @@ func TestCamerasAndTheCutGoAlong(t *testing.T) {
 	}
 	if got := verified(t, folder); got != "[]" {
 		t.Error(got)
+	}
+}
+
+// A leader comes before a sequence that is encoded anew, in its form, numbered below its first frame.
+func TestALeaderComesFirst(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1002")
+	housetest.DrawAll(t, h)
+	recipe(t, h, edit.SetDelivery{
+		Delivery: "delivery1", Code: new("edit"), As: new("proxy"), Leader: new(2), Pattern: new("(frame:4).(ext)"),
+	})
+	d := plannedDelivery(t, h)
+	var names []string
+	for _, f := range d.Files {
+		names = append(names, f.To)
+	}
+	if fmt.Sprint(names) != "[0999.jpg 1000.jpg 1001.jpg 1002.jpg]" {
+		t.Fatal(names)
+	}
+	folder := deliveredAll(t, h, d)
+	for _, name := range names {
+		data, err := os.ReadFile(filepath.Join(folder, name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, err := picture.Decode(data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		dark := p.Image.Planes[0].Data[p.Image.Height/2*p.Image.Width+p.Image.Width/2] < 0.03
+		if dark != (name < "1001") {
+			t.Errorf("%s is dark: %v", name, dark)
+		}
+	}
+	if _, _, err := h.Do("TEST", house.Editing{Seen: store.Any}, edit.SetDelivery{
+		Delivery: "edit", As: new(""),
+	}); err == nil || !strings.Contains(err.Error(), "leader") {
+		t.Error(err)
+	}
+}
+
+// Colours of a movie with alpha are straight, or multiplied by it, as the recipe says.
+func TestAlphaOfMoviesIsStraightOrMultiplied(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1002")
+	housetest.DrawAll(t, h)
+	recipe(t, h, edit.SetDelivery{
+		Delivery: "delivery1", Code: new("edit"), Movie: new(true), Codec: new("ffv1"),
+	})
+	set := func(change edit.SetDelivery) {
+		t.Helper()
+		change.Delivery = "edit"
+		if _, _, err := h.Do("TEST", house.Editing{Seen: store.Any}, change); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var frames [2][]byte
+	for i := range frames {
+		set(edit.SetDelivery{Alpha: new(true), Multiply: new(i == 1)})
+		d := plannedDelivery(t, h)
+		if want := []string{"has straight alpha", "has premultiplied alpha"}[i]; !strings.Contains(
+			fmt.Sprint(d.Findings), want,
+		) {
+			t.Errorf("it is not said that it %s: %+v", want, d.Findings)
+		}
+		e := movie.Encoding{Codec: movie.FFV1, Size: d.Movies[0].Size}
+		path := filepath.Join(deliveredAll(t, h, d), d.Movies[0].File)
+		facts, _, _, err := h.Assets.Movies.Facts(t.Context(), path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if frames[i], err = h.Assets.Movies.Frame(t.Context(), e, path, facts, 0); err != nil {
+			t.Fatal(err)
+		}
+	}
+	code := func(frame []byte, i, c int) int { return int(frame[8*i+2*c])<<8 | int(frame[8*i+2*c+1]) }
+	between := 0
+	for i := range len(frames[0]) / 8 {
+		alpha := code(frames[0], i, 3)
+		if alpha == 0 || alpha == 65535 {
+			continue
+		}
+		between++
+		straight, multiplied := code(frames[0], i, 0), code(frames[1], i, 0)
+		if want := straight * alpha / 65535; multiplied < want-2 || multiplied > want+2 {
+			t.Fatalf("pixel %d: %d of alpha %d became %d", i, straight, alpha, multiplied)
+		}
+	}
+	if between == 0 {
+		t.Error("no pixel is covered in part")
 	}
 }

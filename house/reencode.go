@@ -9,12 +9,17 @@ import (
 	"io/fs"
 	"os"
 	"path"
+	"slices"
 
 	"reelhouse/core/delivery"
 	"reelhouse/core/framefile"
 	"reelhouse/core/job"
+	"reelhouse/core/pass"
 	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
 	"reelhouse/core/production"
+	"reelhouse/core/raster"
+	"reelhouse/core/stamp"
 )
 
 // encodeOne encodes a file anew, unless it is there.
@@ -46,14 +51,14 @@ func (h *House) encodeOne(ctx context.Context, root *os.Root, d delivery.Deliver
 	if scene, err := h.Assets.Scene(b.Plan.Scene); err == nil {
 		facts.Lens = LensName(scene, spec.Camera, spec.Setup.At(float64(f.Frame)))
 	}
-	stamp, err := form.Stamp.Fill(f.Frame, b.Plan.VersionOf(spec), facts.Value)
+	burnt, err := form.Stamp.Fill(f.Frame, b.Plan.VersionOf(spec), facts.Value)
 	if err != nil {
 		return err
 	}
 	order := b.Plan.Picture(spec)
 	order.Size, order.Passes = form.Source, form.From
 	order.Facts = b.Plan.HeaderFacts(spec, facts)
-	out := job.File{Path: f.To, Encoding: form.Encoding, Passes: form.Passes, Stamp: stamp}
+	out := job.File{Path: f.To, Encoding: form.Encoding, Passes: form.Passes, Stamp: burnt}
 	if form.Size != form.Source {
 		out.Size, out.Kernel = form.Size, form.Kernel
 	}
@@ -64,11 +69,52 @@ func (h *House) encodeOne(ctx context.Context, root *os.Root, d delivery.Deliver
 	if err := root.MkdirAll(path.Dir(f.To), 0o755); err != nil {
 		return err
 	}
-	return frame.Again(data, form.Source, framefile.Outside{
+	outside := framefile.Outside{
 		Create: func(name string) (framefile.File, error) { return newRootFile(root, name) },
 		Wrote:  func(string, int64) {},
 		Table:  framefile.Tables(func(path string) (io.ReadCloser, error) { return os.Open(path) }),
-	})
+	}
+	if f.Leader {
+		leader, err := leaderOf(order.Size, order.Passes)
+		if err != nil {
+			return err
+		}
+		frame.Frame.Files[0].Stamp = leaderStamp(d, f.Part)
+		return frame.WriteWhole(leader, frame.Frame.Files, 0, outside)
+	}
+	return frame.Again(data, form.Source, outside)
+}
+
+// leaderOf returns the dark picture that a leader is written on: nothing but what is stamped on it.
+func leaderOf(size raster.Size, passes []pass.Code) (*pixel.Image, error) {
+	var names []string
+	for _, code := range passes {
+		described, err := pass.Find(code)
+		if err != nil {
+			return nil, err
+		}
+		names = append(names, described.ChannelNames()...)
+	}
+	img := pixel.New(size.Width, size.Height, names...)
+	if alpha := img.Plane("A"); alpha != nil {
+		for i := range alpha.Data {
+			alpha.Data[i] = 1
+		}
+	}
+	return img, nil
+}
+
+// leaderStamp returns what a leader says of a sequence.
+func leaderStamp(d delivery.Delivery, part int) stamp.Stamp {
+	p := d.Parts[part]
+	s := stamp.Stamp{On: true, Percent: 6, Opacity: 1, Lines: []stamp.Line{
+		{Place: stamp.TopLeft, Text: d.Title}, {Place: stamp.TopRight, Text: fmt.Sprintf("v%03d", p.Version)},
+		{Place: stamp.TopMiddle, Text: p.Shot + " " + p.ShotName},
+		{Place: stamp.BottomLeft, Text: fmt.Sprintf("%d frames, %s", p.Frames.Count(), d.ShownRate())},
+		{Place: stamp.BottomMiddle, Text: d.Recipe.For}, {Place: stamp.BottomRight, Text: p.View + ", " + p.Size},
+	}}
+	s.Lines = slices.DeleteFunc(s.Lines, func(l stamp.Line) bool { return l.Text == "" })
+	return s
 }
 
 // judged reads a finished file, which has to be what it was when it was judged.

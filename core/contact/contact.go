@@ -36,10 +36,11 @@ const (
 	A3     Paper = "a3"
 	Letter Paper = "letter"
 	Screen Paper = "screen" // 1920 x 1080 pixels
+	Pixels Paper = "pixels" // as many as Settings say
 )
 
 // Papers returns all papers, in the order in which they are offered.
-func Papers() []Paper { return []Paper{A4, A3, Letter, Screen} }
+func Papers() []Paper { return []Paper{A4, A3, Letter, Screen, Pixels} }
 
 // A Format is what kind of file a sheet is.
 type Format string
@@ -62,14 +63,20 @@ type Settings struct {
 	Columns int    `json:"columns,omitempty"` // 0 for as many as suit the frames
 	Paper   Paper  `json:"paper,omitempty"`
 	Format  Format `json:"format,omitempty"`
+	Width   int    `json:"width,omitempty"` // of a page of Pixels
+	Height  int    `json:"height,omitempty"`
 }
 
 // Usual returns the settings that a sheet begins with.
-func Usual() Settings { return Settings{On: true, Frames: Three, Nth: 24, Paper: A4, Format: PDF} }
+func Usual() Settings {
+	return Settings{On: true, Frames: Three, Nth: 24, Paper: A4, Format: PDF, Width: 1920, Height: 1080}
+}
 
 // Bounds of settings.
 const (
 	MostColumns = 12
+	LeastEdge   = 480 // pixels of a page of Pixels
+	MostEdge    = 16384
 	MostNth     = 1_000_000
 	// MostCells is how many pictures a sheet may have.
 	MostCells = 2000
@@ -88,6 +95,8 @@ func (s Settings) Check() error {
 		return fmt.Errorf("a contact sheet has 1 to %d columns, or 0 for as many as suit it", MostColumns)
 	case !slices.Contains(Papers(), s.Paper):
 		return fmt.Errorf("there is no paper %q", s.Paper)
+	case s.Paper == Pixels && (min(s.Width, s.Height) < LeastEdge || max(s.Width, s.Height) > MostEdge):
+		return fmt.Errorf("a page is %d to %d pixels wide and high", LeastEdge, MostEdge)
 	case !slices.Contains(Formats(), s.Format):
 		return fmt.Errorf("a contact sheet is no %q", s.Format)
 	}
@@ -153,9 +162,11 @@ const (
 )
 
 // dimensions returns what a page measures in points.
-func (p Paper) dimensions() (width, height float64) {
+func (s Settings) dimensions() (width, height float64) {
 	const mm = 72 / 25.4
-	switch p {
+	switch s.Paper {
+	case Pixels:
+		return float64(s.Width) / s.Paper.perPoint(), float64(s.Height) / s.Paper.perPoint()
 	case A3:
 		return 420 * mm, 297 * mm
 	case Letter:
@@ -168,7 +179,7 @@ func (p Paper) dimensions() (width, height float64) {
 
 // perPoint is how many pixels a point has in pictures of pages.
 func (p Paper) perPoint() float64 {
-	if p == Screen {
+	if p == Screen || p == Pixels {
 		return 2
 	}
 	return 200.0 / 72
@@ -194,7 +205,7 @@ func (s Settings) columns(cells []Cell) int {
 // Lay lays cells out on pages.
 func Lay(s Settings, title string, cells []Cell) Sheet {
 	sheet := Sheet{Settings: s, Title: title, Cells: cells}
-	sheet.Width, sheet.Height = s.Paper.dimensions()
+	sheet.Width, sheet.Height = s.dimensions()
 	columns := s.columns(cells)
 	width := (sheet.Width - 2*margin - gap*float64(columns-1)) / float64(columns)
 	top, bottom := margin+headline, sheet.Height-margin

@@ -46,6 +46,7 @@ func TestSettingsAreChecked(t *testing.T) {
 		"every nth":   func(s *Settings) { s.Frames, s.Nth = Every, 0 },
 		"columns":     func(s *Settings) { s.Columns = 13 },
 		"no paper":    func(s *Settings) { s.Paper = "a5" },
+		"480 to":      func(s *Settings) { s.Paper, s.Height = Pixels, 9 },
 		"is no":       func(s *Settings) { s.Format = "gif" },
 	} {
 		s := Usual()
@@ -73,7 +74,9 @@ func TestCellsLieWithinTheirPages(t *testing.T) {
 		for _, columns := range []int{0, 1, 5, MostColumns} {
 			for _, choice := range Choices() {
 				cells := cellsOf(31, 2.39, 16.0/9, 1, 0.5625)
-				s := Lay(Settings{On: true, Frames: choice, Columns: columns, Paper: paper, Format: PNG}, "Test", cells)
+				s := Lay(Settings{
+					On: true, Frames: choice, Columns: columns, Paper: paper, Format: PNG, Width: 1000, Height: 777,
+				}, "Test", cells)
 				seen := map[int]bool{}
 				for _, page := range s.Pages {
 					for i, p := range page {
@@ -200,6 +203,15 @@ func TestPagesAreDrawn(t *testing.T) {
 				t.Errorf("%s: nothing is written below cell %d", format, p.Cell)
 			}
 		}
+	}
+	var own bytes.Buffer
+	how := Settings{On: true, Frames: Middle, Paper: Pixels, Format: PNG, Width: 1333, Height: 701}
+	s := Lay(how, "", cellsOf(4, 1))
+	if err := s.WritePage(&own, 0, coloured(s)); err != nil {
+		t.Fatal(err)
+	}
+	if img, err := png.DecodeConfig(&own); err != nil || img.Width != 1333 || img.Height != 701 {
+		t.Errorf("a page of 1333 × 701 pixels has %+v, %v", img, err)
 	}
 	many := Lay(Settings{On: true, Frames: Every, Paper: Screen, Format: PNG, Columns: 2}, "", cellsOf(9, 1))
 	if files := many.Files("sheet"); len(files) != len(many.Pages) || files[1] != "sheet_02.png" {

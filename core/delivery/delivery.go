@@ -65,6 +65,8 @@ type File struct {
 	// then, and Bytes are those of what it is made from. 0 is for a file that is copied.
 	Form int    `json:"form,omitempty"`
 	How  string `json:"how,omitempty"` // hash of the form
+	// Leader says that it is a frame of the leader, which says what the sequence is.
+	Leader bool `json:"leader,omitempty"`
 }
 
 // A Form is how files are encoded anew.

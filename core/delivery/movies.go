@@ -22,6 +22,7 @@ type Movie struct {
 	Picture  raster.Size  `json:"picture"` // of what is shown, at the top left of the frames
 	Aspect   float64      `json:"pixelAspect"`
 	Alpha    bool         `json:"alpha"`
+	Straight bool         `json:"straight"` // colours are not multiplied by alpha
 	Frames   []MovieFrame `json:"frames"`
 	Slate    int          `json:"slate,omitempty"` // frames at its beginning that say what it is
 	Timecode string       `json:"timecode"`        // of its first frame
@@ -106,11 +107,19 @@ func (d *Delivery) addMovie(
 	frames = d.retimedMovie(frames)
 	m := Movie{
 		Title: title, File: "movies/" + name + "." + kind.Ending, Picture: like.Size, Aspect: like.PixelAspect,
-		Alpha: s.Alpha, Frames: frames, Sound: sound,
+		Alpha: s.Alpha, Straight: s.Alpha && !s.Premultiplied, Frames: frames, Sound: sound,
 	}
 	if s.Height > 0 && s.Height != like.Size.Height {
 		m.Picture.Width = max(1, int(math.Round(float64(like.Size.Width*s.Height)/float64(like.Size.Height))))
 		m.Picture.Height = s.Height
+	}
+	if m.Alpha {
+		how := "straight"
+		if !m.Straight {
+			how = "premultiplied"
+		}
+		d.find(false, "", "the movie of %s has %s alpha, which no file says of itself; tell whoever gets it", title,
+			how)
 	}
 	if m.Size = m.Picture; kind.Even {
 		m.Size = movie.Even(m.Size)

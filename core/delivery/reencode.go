@@ -60,6 +60,10 @@ func (d *Delivery) reencode(
 		if pattern != nil {
 			to = r.Plan.Named(r.Spec, f, *pattern)
 		}
+		begin := part.First
+		if len(order) > 0 && d.Recipe.First == nil && !retimed {
+			begin = order[0]
+		}
 		for at, n := range order {
 			as := n
 			if d.Recipe.First != nil || retimed {
@@ -72,6 +76,15 @@ func (d *Delivery) reencode(
 			}
 			_, name := naming.SplitVolume(to.Frame(as))
 			file := r.Frames[n].Files[i]
+			if at == 0 {
+				for k := range d.Recipe.Leader {
+					_, name := naming.SplitVolume(to.Frame(begin - d.Recipe.Leader + k))
+					d.Files = append(d.Files, File{
+						From: path, To: name, SHA256: file.SHA256, Part: len(d.Parts), Output: f.Output,
+						Frame: n, Form: number, How: hex.EncodeToString(how[:8]), Leader: true,
+					})
+				}
+			}
 			d.Files = append(d.Files, File{
 				From: path, To: name, Bytes: file.Bytes, SHA256: file.SHA256, Part: len(d.Parts), Output: f.Output,
 				Frame: n, Form: number, How: hex.EncodeToString(how[:8]),

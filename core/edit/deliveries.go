@@ -73,6 +73,7 @@ type SetDelivery struct {
 	Form      *string   `json:"form,omitempty"`
 	Files     *bool     `json:"files,omitempty" label:"rendered files"`
 	As        *string   `json:"as,omitempty" label:"in the form of"`
+	Leader    *int      `json:"leader,omitempty" label:"leader" unit:"frames"`
 	Cameras   *string   `json:"cameras,omitempty"`
 	Cut       *string   `json:"cut,omitempty"`
 	Page      *bool     `json:"page,omitempty" label:"web page"`
@@ -83,6 +84,8 @@ type SetDelivery struct {
 	Columns   *int      `json:"contactColumns,omitempty" label:"columns"`
 	Paper     *string   `json:"contactPaper,omitempty" label:"page"`
 	Format    *string   `json:"contactFormat,omitempty" label:"file of the contact sheet"`
+	Wide      *int      `json:"contactWidth,omitempty" label:"width of a page" unit:"px"`
+	PageHigh  *int      `json:"contactHeight,omitempty" label:"height of a page" unit:"px"`
 	Sprites   *bool     `json:"sprites,omitempty" label:"sprite sheet"`
 	Poses     *string   `json:"spriteFrames,omitempty" label:"poses"`
 	Packing   *string   `json:"spritePacking,omitempty" label:"packing"`
@@ -98,6 +101,7 @@ type SetDelivery struct {
 	Size      *string   `json:"movieSize,omitempty" label:"size of the movie"`
 	Tall      *number   `json:"movieHeight,omitempty" label:"height of the movie" unit:"px"`
 	Alpha     *bool     `json:"movieAlpha,omitempty" label:"alpha"`
+	Multiply  *bool     `json:"moviePremultiplied,omitempty" label:"premultiplied alpha"`
 	Sound     *bool     `json:"movieSound,omitempty" label:"sound of the cut"`
 	Hold      *bool     `json:"movieHold,omitempty" label:"held frames for missing ones"`
 	Stamp     *bool     `json:"movieStamp,omitempty" label:"stamp"`
@@ -125,7 +129,7 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 	return first(
 		to(&d.Code, c.Code), to(&d.Name, c.Title), to(&d.For, c.For), to(&d.Approved, c.Approved),
 		to(&d.OwnFrames, c.OwnFrames), to(&d.Pattern, c.Pattern), to(&d.To, c.To),
-		to(&d.Cameras, c.Cameras), to(&d.Cut, c.Cut), to(&d.Page, c.Page),
+		to(&d.Leader, c.Leader), to(&d.Cameras, c.Cameras), to(&d.Cut, c.Cut), to(&d.Page, c.Page),
 		with("shots", c.Shots, func(all []string) error {
 			d.Shots = all
 			return missing("shot", all, func(code string) bool {
@@ -209,8 +213,12 @@ func (c SetDelivery) sheet(s *contact.Settings) error {
 	if c.Contact != nil && *c.Contact && s.Frames == "" {
 		*s = contact.Usual()
 	}
+	if c.Paper != nil && contact.Paper(*c.Paper) == contact.Pixels && s.Width == 0 {
+		s.Width, s.Height = contact.Usual().Width, contact.Usual().Height
+	}
 	return first(
-		to(&s.On, c.Contact), to(&s.Nth, c.Nth), to(&s.Columns, c.Columns),
+		to(&s.On, c.Contact), to(&s.Nth, c.Nth), to(&s.Columns, c.Columns), to(&s.Width, c.Wide),
+		to(&s.Height, c.PageHigh),
 		as(&s.Frames, c.Shown), as(&s.Paper, c.Paper), as(&s.Format, c.Format),
 		wrong(c.named(), s.Check()),
 	)
@@ -238,7 +246,8 @@ func (c SetDelivery) movie(s *movie.Settings) error {
 		s.Alpha = false
 	}
 	return first(
-		to(&s.On, c.Movie), to(&s.Size, c.Size), to(&s.Alpha, c.Alpha), to(&s.Sound, c.Sound), to(&s.Hold, c.Hold),
+		to(&s.On, c.Movie), to(&s.Size, c.Size), to(&s.Alpha, c.Alpha),
+		to(&s.Premultiplied, c.Multiply), to(&s.Sound, c.Sound), to(&s.Hold, c.Hold),
 		to(&s.Stamp, c.Stamp), to(&s.Slate, c.Slate), as(&s.Of, c.Subject), as(&s.Codec, c.Codec),
 		with("movieHeight", c.Tall, func(v number) error { s.Height = int(v); return nil }),
 		wrong(c.named(), s.Check()),

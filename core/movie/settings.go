@@ -140,8 +140,10 @@ type Settings struct {
 	Size string `json:"size,omitempty"`
 	// Height is that of the movie in pixels, 0 for that of its pictures.
 	Height int `json:"height,omitempty"`
-	// Alpha keeps coverage, as straight alpha; otherwise pictures stand over black.
-	Alpha bool `json:"alpha,omitempty"`
+	// Alpha keeps coverage, as straight alpha, or with colours that were multiplied by it; otherwise pictures stand
+	// over black.
+	Alpha         bool `json:"alpha,omitempty"`
+	Premultiplied bool `json:"premultiplied,omitempty"`
 	// Sound is that of the cut.
 	Sound bool `json:"sound,omitempty"`
 	// Hold shows the frame before in the place of one that is missing, and says so in it.

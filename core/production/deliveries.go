@@ -44,6 +44,8 @@ type Delivery struct {
 	NoFiles bool `json:"noFiles,omitempty"`
 	// As is the output in whose form files are handed on: its format, encoding, scale and stamp; "" for as they are.
 	As string `json:"as,omitempty"`
+	// Leader is how many frames that say what it is come before each sequence that is encoded anew.
+	Leader int `json:"leader,omitempty"`
 	// Pictures is the output of whose pictures sheets are made; "" for the first one that can be.
 	Pictures string `json:"pictures,omitempty"`
 	// Contact is the contact sheet that is made of its frames.
@@ -111,6 +113,9 @@ func (p Production) FindDelivery(code string) (Delivery, bool) {
 	return find(p.Deliveries, code, func(d Delivery) string { return d.Code })
 }
 
+// MostLeader is how many frames a leader may have.
+const MostLeader = 1000
+
 // mostRate is to how many frames a second a delivery may be retimed.
 const mostRate = 480
 
@@ -163,6 +168,11 @@ func (d Delivery) problems(ps *problems) {
 	}
 	if r := d.Rate; r != (frame.Rate{}) && !(r.Valid() && r.PerSecond() >= 1 && r.PerSecond() <= mostRate) {
 		ps.add(where, "rate", "frames are retimed to 1 to %d fps", mostRate)
+	}
+	if d.Leader < 0 || d.Leader > MostLeader {
+		ps.add(where, "leader", "a leader has 0 to %d frames", MostLeader)
+	} else if d.Leader > 0 && d.As == "" {
+		ps.add(where, "leader", "a leader has the form of an output; choose one as the encoding first")
 	}
 	if err := d.Hash.Check(); err != nil {
 		ps.add(where, "hash", "%s", err)

@@ -63,10 +63,14 @@ func drawn(t testing.TB, l store.Lease) []byte {
 				continue
 			}
 			i := y*size.Width + x
-			for c := range 3 {
-				img.Planes[c].Data[i] = light[c]
+			share := float32(1)
+			if y >= size.Height/2 && x == size.Width/4+1 { // the edge is covered in half
+				share = 0.5
 			}
-			img.Planes[3].Data[i] = 1
+			for c := range 3 {
+				img.Planes[c].Data[i] = share * light[c]
+			}
+			img.Planes[3].Data[i] = share
 		}
 	}
 	chosen, err := picture.Select(img, spec.Files[0].Passes)

@@ -108,6 +108,7 @@ var (
 	}
 	paperNames = map[contact.Paper]string{
 		contact.A4: "A4", contact.A3: "A3", contact.Letter: "Letter", contact.Screen: "screen, 1920 × 1080",
+		contact.Pixels: "so many pixels",
 	}
 	cameraNames  = map[string]string{"": "none", "gltf": "glTF, binary", "usda": "OpenUSD, text"}
 	cutNames     = map[string]string{"": "none", "otio": "OpenTimelineIO", "edl": "CMX 3600 EDL"}
@@ -346,6 +347,9 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 	if d.Sprites.On {
 		o.Groups = append(o.Groups, cellGroup(part, d.Sprites))
 	}
+	if d.As != "" {
+		o.Groups[1].Fields = append(o.Groups[1].Fields, part.Field("leader", "Leader, frames", d.Leader).Number(0))
+	}
 	if d.Makes() {
 		pictures := append([]kit.Option{{Value: "", Text: "the first that can be"}}, kit.Codes(outputs, d.Pictures)...)
 		o.Groups[2].Fields = append(
@@ -374,6 +378,12 @@ func contactGroup(part kit.Part, d production.Delivery) kit.Group {
 	}
 	if d.Contact.Frames != contact.Sizes {
 		g.Fields = append(g.Fields, part.Field("contactColumns", "Columns", columns).Number(0).Or("as many as suit"))
+	}
+	if d.Contact.Paper == contact.Pixels {
+		g.Fields = append(g.Fields,
+			part.Field("contactWidth", "Width, px", d.Contact.Width).Number(0),
+			part.Field("contactHeight", "Height, px", d.Contact.Height).Number(0),
+		)
 	}
 	g.Fields = append(g.Fields,
 		part.Field("contactPaper", "Page", d.Contact.Paper).Among(
@@ -419,7 +429,10 @@ func movieGroup(part kit.Part, d production.Delivery, sizes []string) kit.Group 
 		}
 	}
 	if s.Codec.Kind().Alpha {
-		g.Fields = append(g.Fields, part.Tick("movieAlpha", "Straight alpha", s.Alpha))
+		g.Fields = append(g.Fields, part.Tick("movieAlpha", "Alpha", s.Alpha))
+		if s.Alpha {
+			g.Fields = append(g.Fields, part.Tick("moviePremultiplied", "Premultiplied", s.Premultiplied))
+		}
 	}
 	g.Fields = append(g.Fields,
 		part.Tick("movieStamp", "Stamp", s.Stamp), part.Tick("movieSlate", "Slate, a second", s.Slate),

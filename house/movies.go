@@ -76,10 +76,16 @@ func (m making) movie(ctx context.Context, p delivery.Product) error {
 		err = m.root.Rename(temp, name)
 	}
 	if err != nil {
+		if free := freeBytes(m.root.Name()); free >= 0 && free < fullDisk { // which ffmpeg does not say
+			err = fmt.Errorf("the disk of %s is full; make room, and go on: %w", m.root.Name(), err)
+		}
 		m.root.Remove(temp)
 	}
 	return err
 }
+
+// fullDisk is how few bytes a disk has left when a movie fails for want of them.
+const fullDisk = 1 << 20
 
 // synced brings a file safely to the disk.
 func synced(root *os.Root, name string) error {

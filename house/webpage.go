@@ -153,8 +153,11 @@ var webPageText = template.Must(template.New("page").Funcs(template.FuncMap{
   .turn:focus-visible { outline: 3px solid #0e5a66; }
 </style>
 <h1>{{.Delivery.Title}}</h1>
-<p>{{.Delivery.Recipe.Name}}, number {{.Number}}{{with .Delivery.Recipe.For}}, for {{.}}{{end}} · {{.Delivery.Rate}}</p>
-{{range .Movies}}<figure><video controls preload="metadata" src="{{.}}"></video><figcaption>{{.}}</figcaption></figure>
+<p>{{.Delivery.Recipe.Name}}, number {{.Number}}{{with .Delivery.Recipe.For}}, for {{.}}{{end}} ·
+  {{.Delivery.ShownRate}}</p>
+{{range .Movies}}<figure>
+  <video controls preload="metadata" src="{{.}}"></video><figcaption>{{.}}</figcaption>
+</figure>
 {{end}}
 {{range .Turns}}<h2>{{.Title}}</h2>
 <div class="turn" tabindex="0" role="slider" aria-label="{{.Title}}: drag, or press the arrow keys, to turn"

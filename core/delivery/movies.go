@@ -1,11 +1,12 @@
 package delivery
 
 import (
-	"fmt"
 	"maps"
 	"math"
 	"slices"
 	"strings"
+
+	"github.com/dustin/go-humanize"
 
 	"reelhouse/core/cut"
 	"reelhouse/core/frame"
@@ -162,7 +163,7 @@ func (d *Delivery) framesOf(part int, clock frame.Clock) (all []MovieFrame) {
 			false,
 			d.Parts[part].Title(),
 			"every %s frame was rendered; the movie shows each %d times",
-			nth(step),
+			humanize.Ordinal(step),
 			step,
 		)
 	}
@@ -187,17 +188,6 @@ func (d *Delivery) framesOf(part int, clock frame.Clock) (all []MovieFrame) {
 		d.find(false, d.Parts[part].Title(), "%s in the movie", counted(held, "held frame", "held frames"))
 	}
 	return all
-}
-
-// nth writes a number as in "every 2nd".
-func nth(n int) string {
-	switch {
-	case n%10 == 2 && n%100 != 12:
-		return fmt.Sprint(n, "nd")
-	case n%10 == 3 && n%100 != 13:
-		return fmt.Sprint(n, "rd")
-	}
-	return fmt.Sprint(n, "th")
 }
 
 // stepOf returns the step of frames: the least distance between two of them.

@@ -15,6 +15,15 @@ import (
 // renderer has written.
 func FinishAll(t testing.TB, h *house.House, size int) {
 	t.Helper()
+	finish(t, h, func(l *store.Lease) []byte {
+		path := l.Sequence.Spec.Files[0].Path.Frame(l.Number)
+		return bytes.Repeat([]byte(path), 1+size/len(path))
+	})
+}
+
+// finish makes all frames good that are ready, each with a first file of what make returns.
+func finish(t testing.TB, h *house.House, make func(l *store.Lease) []byte) {
+	t.Helper()
 	for {
 		l, err := h.Record.Lease("hand")
 		if err != nil {
@@ -24,7 +33,7 @@ func FinishAll(t testing.TB, h *house.House, size int) {
 			return
 		}
 		path := l.Sequence.Spec.Files[0].Path.Frame(l.Number)
-		data := bytes.Repeat([]byte(path), 1+size/len(path))
+		data := make(l)
 		full := filepath.Join(h.Output(), path)
 		sum, err := house.SumOf(bytes.NewReader(data))
 		sum.Path = path

@@ -2,9 +2,6 @@ package housetest
 
 import (
 	"bytes"
-	"errors"
-	"os"
-	"path/filepath"
 	"testing"
 
 	"reelhouse/core/frame"
@@ -24,32 +21,10 @@ func Light(number int) [3]float32 {
 // below a disc that covers a half of the width, with nothing round it.
 func DrawAll(t testing.TB, h *house.House) {
 	t.Helper()
-	for {
-		l, err := h.Record.Lease("hand")
-		if err != nil {
-			t.Fatal(err)
-		}
-		if l == nil {
-			return
-		}
-		spec := l.Sequence.Spec
-		data := drawn(t, *l)
-		path := spec.Files[0].Path.Frame(l.Number)
-		full := filepath.Join(h.Output(), path)
-		sum, err := house.SumOf(bytes.NewReader(data))
-		sum.Path = path
-		if err := errors.Join(
-			err, os.MkdirAll(filepath.Dir(full), 0o755), os.WriteFile(full, data, 0o644), h.Record.Check(l),
-		); err != nil {
-			t.Fatal(err)
-		}
-		if err := h.Record.Accept(l, 1, []store.File{sum}, "by hand"); err != nil {
-			t.Fatal(err)
-		}
-	}
+	finish(t, h, func(l *store.Lease) []byte { return drawn(t, l) })
 }
 
-func drawn(t testing.TB, l store.Lease) []byte {
+func drawn(t testing.TB, l *store.Lease) []byte {
 	t.Helper()
 	spec := l.Sequence.Spec
 	size := spec.Files[0].Size

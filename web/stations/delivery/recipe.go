@@ -108,7 +108,7 @@ var (
 	}
 	paperNames = map[contact.Paper]string{
 		contact.A4: "A4", contact.A3: "A3", contact.Letter: "Letter", contact.Screen: "screen, 1920 × 1080",
-		contact.Pixels: "so many pixels",
+		contact.Pixels: "custom size",
 	}
 	cameraNames  = map[string]string{"": "none", "gltf": "glTF, binary", "usda": "OpenUSD, text"}
 	cutNames     = map[string]string{"": "none", "otio": "OpenTimelineIO", "edl": "CMX 3600 EDL"}
@@ -118,13 +118,13 @@ var (
 	}
 	poseNames    = map[sprite.Choice]string{sprite.All: "every frame", sprite.Labelled: "labelled frames"}
 	packingNames = map[sprite.Packing]string{
-		sprite.Rows: "a row a pose", sprite.Grid: "grid", sprite.Tight: "tight",
+		sprite.Rows: "one row per pose", sprite.Grid: "grid", sprite.Tight: "tight",
 	}
 	pivotNames = map[sprite.Pivot]string{
-		sprite.Subject: "what the views stand round", sprite.Origin: "scene origin",
+		sprite.Subject: "subject of the ring", sprite.Origin: "scene origin",
 	}
 	formatNames = map[contact.Format]string{
-		contact.PDF: "PDF, text can be searched", contact.PNG: "PNG, a page each", contact.JPEG: "JPEG, a page each",
+		contact.PDF: "PDF", contact.PNG: "PNG, per page", contact.JPEG: "JPEG, per page",
 	}
 )
 
@@ -351,7 +351,7 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 		o.Groups[1].Fields = append(o.Groups[1].Fields, part.Field("leader", "Leader, frames", d.Leader).Number(0))
 	}
 	if d.Makes() {
-		pictures := append([]kit.Option{{Value: "", Text: "the first that can be"}}, kit.Codes(outputs, d.Pictures)...)
+		pictures := append([]kit.Option{{Value: "", Text: "automatic"}}, kit.Codes(outputs, d.Pictures)...)
 		o.Groups[2].Fields = append(
 			o.Groups[2].Fields, part.Field("pictures", "Pictures from", d.Pictures).Among(pictures),
 		)
@@ -377,7 +377,7 @@ func contactGroup(part kit.Part, d production.Delivery) kit.Group {
 		g.Fields = append(g.Fields, part.Field("contactNth", "n", d.Contact.Nth).Number(0))
 	}
 	if d.Contact.Frames != contact.Sizes {
-		g.Fields = append(g.Fields, part.Field("contactColumns", "Columns", columns).Number(0).Or("as many as suit"))
+		g.Fields = append(g.Fields, part.Field("contactColumns", "Columns", columns).Number(0).Or("automatic"))
 	}
 	if d.Contact.Paper == contact.Pixels {
 		g.Fields = append(g.Fields,
@@ -436,7 +436,7 @@ func movieGroup(part kit.Part, d production.Delivery, sizes []string) kit.Group 
 	}
 	g.Fields = append(g.Fields,
 		part.Tick("movieStamp", "Stamp", s.Stamp), part.Tick("movieSlate", "Slate, a second", s.Slate),
-		part.Tick("movieHold", "Hold for missing frames", s.Hold),
+		part.Tick("movieHold", "Hold missing frames", s.Hold),
 	)
 	return g
 }

@@ -65,7 +65,7 @@ func (m making) movie(ctx context.Context, p delivery.Product) error {
 	})
 	if err == nil {
 		m.told.begin("checking the movie of "+of.Title, 0, "")
-		if err = m.checkMovie(ctx, e, full, samples); err != nil {
+		if err = m.house.checkMovie(ctx, e, full, samples); err != nil {
 			err = fmt.Errorf("%s is not what it was made of: %w", name, err)
 		}
 	}
@@ -170,7 +170,7 @@ func (m making) frame(ctx context.Context, of delivery.Movie, f delivery.MovieFr
 	view := m.view
 	if f.Part >= 0 {
 		part := m.delivery.Parts[f.Part]
-		place := fitted(of, part.Pictures)
+		place := fitted(of, part.Pictures.Aspect())
 		picture, err := m.house.pictureOf(
 			ctx, *part.Pictures, part.Pictures.Files[f.File], raster.Size{Width: place.Dx(), Height: place.Dy()},
 		)
@@ -188,9 +188,9 @@ func (m making) frame(ctx context.Context, of delivery.Movie, f delivery.MovieFr
 	return codes(img, view, of), nil
 }
 
-// fitted returns where pictures lie in a movie: all of it, if they have its shape, and in its middle otherwise.
-func fitted(of delivery.Movie, p *delivery.Pictures) image.Rectangle {
-	aspect := p.Aspect()
+// fitted returns where pictures of an aspect lie in a movie: all of it, if they have its shape, and in its middle
+// otherwise.
+func fitted(of delivery.Movie, aspect float64) image.Rectangle {
 	if of.Aspect > 0 {
 		aspect /= of.Aspect
 	}
@@ -318,8 +318,8 @@ func codes(img *pixel.Image, view screening.View, of delivery.Movie) []byte {
 func times(code uint16, a float32) uint16 { return uint16(float32(code)*a + 0.5) }
 
 // checkMovie holds a movie against what it was made of: its frames are counted by decoding them, and some compared.
-func (m making) checkMovie(ctx context.Context, e movie.Encoding, path string, samples map[int][]byte) error {
-	programs := m.house.Assets.Movies
+func (h *House) checkMovie(ctx context.Context, e movie.Encoding, path string, samples map[int][]byte) error {
+	programs := h.Assets.Movies
 	f, width, height, err := programs.Facts(ctx, path)
 	switch {
 	case err != nil:

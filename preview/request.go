@@ -39,3 +39,17 @@ func (t Request) Key() string {
 	sum := sha256.Sum256(text)
 	return hex.EncodeToString(sum[:16])
 }
+
+// SmallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
+func SmallPicture(
+	p production.Production, v production.View, l look.Look, size raster.Named, number, edge int,
+) Request {
+	v, fit := v.In(size)
+	return Request{
+		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame,
+		Frame: number,
+		Size: size.Seen().
+			Within(edge),
+		Fit: fit, Background: l.Over(p.Picture.Background), Environment: p.EnvironmentOf(l),
+	}
+}

@@ -8,9 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"reelhouse/core/look"
 	"reelhouse/core/production"
-	"reelhouse/core/raster"
 	"reelhouse/house"
 	"reelhouse/preview"
 )
@@ -27,20 +25,6 @@ func PointOf(text string) (x, y float64, err error) {
 
 // thumbEdge is the longer edge of a small picture, in pixels.
 const thumbEdge = 288
-
-// SmallPicture describes a picture of a view at a frame, in the shape of a size, edge pixels long at most.
-func SmallPicture(
-	p production.Production, v production.View, l look.Look, size raster.Named, number, edge int,
-) preview.Request {
-	v, fit := v.In(size)
-	return preview.Request{
-		Scene: p.Scene, Camera: v.Camera, Setup: v.Setup, Look: l, Rate: p.Rate, FirstFrame: p.FirstFrame,
-		Frame: number,
-		Size: size.Seen().
-			Within(edge),
-		Fit: fit, Background: l.Over(p.Picture.Background), Environment: p.EnvironmentOf(l),
-	}
-}
 
 // thumb returns the address of the small picture of a view at a frame, in the shape of a size. It changes with what the
 // picture depends on, since browsers do not ask again for a picture that they have shown on the same page.
@@ -63,7 +47,7 @@ func (v *View) ThumbUnder(code, look, size string, number int) string {
 		if !found {
 			named = UsualSize
 		}
-		q.Set("key", SmallPicture(p, shown, l, named, number, thumbEdge).Key()[:12])
+		q.Set("key", preview.SmallPicture(p, shown, l, named, number, thumbEdge).Key()[:12])
 	}
 	return "/p/" + url.PathEscape(p.Code) + "/thumb?" + q.Encode()
 }
@@ -103,7 +87,7 @@ func (a *App) Wanted(c *echo.Context, edge int) (preview.Request, production.Pro
 	if !ok {
 		size = UsualSize
 	}
-	return SmallPicture(p.Production, v, l, size, n, edge), p.Production, nil
+	return preview.SmallPicture(p.Production, v, l, size, n, edge), p.Production, nil
 }
 
 // tried returns a production as it would be after an edit of a view.

@@ -62,6 +62,7 @@ type cutPage struct {
 	Loose         int      // clips that are no shot
 	Wave          string   // outline of the sound, as a path of the strip; "" for none
 	WaveY         float64
+	Movie         quickMovie
 }
 
 type cutTick struct {
@@ -309,6 +310,7 @@ func (a *page) fill(v *kit.View) error {
 		page.Height += waveHigh
 		page.Wave = outline(w, cutLeft, page.Scale*p.Rate.PerSecond(), page.WaveY, cutWidth)
 	}
+	page.Movie = a.movieOf(p)
 	page.Play, err = a.playlist(v)
 	v.Page = page
 	return err

@@ -135,3 +135,26 @@ func TestACutIsBroughtInAndChanged(t *testing.T) {
 		t.Errorf("the page is\n%s", body)
 	}
 }
+
+func TestAQuickMovieIsAskedFor(t *testing.T) {
+	s := webtest.New(t)
+	if _, body := s.Post("/p/TEST/cut/movie", nil); !strings.Contains(body, "There is no cut that a movie") {
+		t.Error("a movie of no cut was begun")
+	}
+	if code, body := s.Get("/p/TEST/cut/movie"); code != 404 {
+		t.Errorf("no movie is answered with %d %s", code, body)
+	}
+	s.Edits("cut.rebuild")
+	if _, body := s.Post("/p/TEST/cut/movie", nil); !strings.Contains(body, "quick movie, waits") {
+		t.Errorf("it is not wanted: %s", body)
+	}
+	if _, body := s.Post("/p/TEST/cut/movie/stop", nil); strings.Contains(body, "quick movie, waits") ||
+		!strings.Contains(body, `id="make-movie"`) {
+		t.Error("it was not stopped")
+	}
+	for _, path := range []string{"/p/NONE/cut/movie", "/p/..%2f/cut/movie"} {
+		if code, _ := s.Get(path); code != 404 {
+			t.Errorf("%s: %d", path, code)
+		}
+	}
+}

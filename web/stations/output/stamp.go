@@ -22,7 +22,7 @@ import (
 	"reelhouse/core/screening"
 	"reelhouse/core/stamp"
 	"reelhouse/house"
-	"reelhouse/web/kit"
+	"reelhouse/preview"
 )
 
 // stampPreview answers with a real frame of the production under an output's stamp, changed by what is
@@ -94,7 +94,7 @@ func (a *page) stampExample(
 	if !shot.Frames.Empty() {
 		n = shot.Frames.At(shot.Frames.Count() / 2)
 	}
-	path, err := a.Thumbs.File(c.Request().Context(), kit.SmallPicture(p, *v.View, l, named, n, stampEdge))
+	path, err := a.Thumbs.File(c.Request().Context(), preview.SmallPicture(p, *v.View, l, named, n, stampEdge))
 	if err != nil {
 		return nil, facts, 0, err
 	}

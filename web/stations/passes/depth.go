@@ -10,6 +10,7 @@ import (
 	"reelhouse/core/edit"
 	"reelhouse/core/pass"
 	"reelhouse/core/scene"
+	"reelhouse/preview"
 	"reelhouse/web/kit"
 )
 
@@ -67,7 +68,7 @@ func (a *page) measureDepth(c *echo.Context) error {
 		Width:  10 * depthParts,
 		High:   100,
 	}
-	first := kit.SmallPicture(p.Production, *seen.View, *seen.Look, kit.UsualSize, frames[0], kit.PreviewEdge)
+	first := preview.SmallPicture(p.Production, *seen.View, *seen.Look, kit.UsualSize, frames[0], kit.PreviewEdge)
 	measured, err := a.Previews.Depths(c.Request().Context(), first, frames)
 	if err != nil {
 		return err

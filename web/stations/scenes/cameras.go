@@ -32,7 +32,7 @@ func cameraPicture(p production.Production, name string, frame int) preview.Requ
 	if len(p.Looks) > 0 {
 		l = p.Looks[0]
 	}
-	return kit.SmallPicture(p, production.View{Camera: name}, l, kit.UsualSize, frame, pictureEdge)
+	return preview.SmallPicture(p, production.View{Camera: name}, l, kit.UsualSize, frame, pictureEdge)
 }
 
 // plan fills in the cameras with their pictures, and the plan of everything.

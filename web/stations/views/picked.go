@@ -12,6 +12,7 @@ import (
 	"reelhouse/core/pass"
 	"reelhouse/core/production"
 	"reelhouse/core/trace"
+	"reelhouse/preview"
 	"reelhouse/store"
 	"reelhouse/web/kit"
 )
@@ -75,7 +76,7 @@ func (a *page) sights(c *echo.Context) error {
 		if !ok || !v.Found || v.Working || p.Scene.Opaque != nil {
 			continue
 		}
-		middle := kit.SmallPicture(p.Production, v.View, l, kit.UsualSize, v.MiddleFrame, kit.PreviewEdge)
+		middle := preview.SmallPicture(p.Production, v.View, l, kit.UsualSize, v.MiddleFrame, kit.PreviewEdge)
 		s, err := a.Previews.Sight(c.Request().Context(), middle)
 		if err != nil {
 			return err

@@ -21,11 +21,11 @@ var rows = []string{
 	"frame", "cut", "geom", "pixel", "lut", "sampling", "raster", "contact", "sprite", "movie", "lens",
 	"scene", "camera", "floorplan",
 	"look",
-	"pass",
+	"pass", "grade",
 	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",
 	"fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg",
 	"imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
-	"picture", "framefile", "preflight", "queue", "work", "review", "trace", "inspect", "followup",
+	"picture", "matte", "framefile", "preflight", "queue", "work", "review", "trace", "inspect", "followup",
 	"screening", "delivery",
 }
 

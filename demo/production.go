@@ -45,6 +45,11 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 			pass.Beauty, pass.LightCode("sky"), pass.LightCode("sun"), pass.LightCode("quay"), pass.LightCode("tower"),
 			pass.LightCode("boats"), pass.LightCode(pass.OtherLight),
 		}, Choices: []production.PassChoice{{Pass: pass.Beauty, OtherDepth: true}}},
+		{Code: "relight", Name: "Relight and mattes", Passes: []pass.Code{
+			pass.Beauty, pass.LightCode("sky"), pass.LightCode("sun"), pass.LightCode("quay"), pass.LightCode("tower"),
+			pass.LightCode("boats"), pass.LightCode(pass.OtherLight), pass.Depth, pass.Position, pass.CryptoObject,
+			pass.CryptoMaterial, pass.CryptoAsset,
+		}},
 	}
 	for i := range p.PassLists {
 		p.PassLists[i].Depth = pass.DepthSettings{Background: 1200} // behind the farthest shore
@@ -56,6 +61,7 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 		{Code: "tower", Name: "Lighthouse", Lights: []string{"lamp_beam*", "lighthouse*"}},
 		{Code: "boats", Name: "On board", Lights: []string{"lamp_masthead", "lamp_deck", "ferry*"}},
 	}
+	p.Mattes, p.Grades = Mattes(), Grades()
 	p.Deliveries = Deliveries()
 	p.ShotDefaults = production.ShotDefaults{Sizes: []string{"scope"}, PassList: "comp", Outputs: []string{"master"}}
 	p.Cut = cut.Cut{Start: 24 * 3600, Tracks: []cut.Track{
@@ -69,12 +75,13 @@ func Production(scene production.SceneFile, clouds production.EnvironmentFile) p
 	}}
 	p.Shots = []production.Shot{
 		{
-			Code:    "010",
-			Name:    "Ferry comes in",
-			View:    "quay",
-			Frames:  frame.MustParse("1001-1048"),
-			Outputs: []string{"master", "review"},
-			InBatch: true,
+			Code:     "010",
+			Name:     "Ferry comes in",
+			View:     "quay",
+			Frames:   frame.MustParse("1001-1048"),
+			PassList: "relight",
+			Outputs:  []string{"master", "review"},
+			InBatch:  true,
 		},
 		{
 			Code:    "020",

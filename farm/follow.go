@@ -1,6 +1,7 @@
 package farm
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -32,9 +33,10 @@ var errInputsLost = errors.New("an input is not what was judged; it waits until 
 
 // follow makes the files of a frame of a follow-up, and puts them in place.
 func (n *Node) follow(ctx context.Context, l *store.Lease, log *Log, heard func(job.Message)) ([]store.File, error) {
-	program, known := n.FollowUps[l.Sequence.Spec.FollowUp.Kind]
+	what := l.Sequence.Spec.FollowUp
+	program, known := n.FollowUps[what.Work()]
 	if !known {
-		return nil, fmt.Errorf("the kind of work %s is not in the configuration", l.Sequence.Spec.FollowUp.Kind)
+		return nil, fmt.Errorf("the kind of work %s is not in the configuration", what.Work())
 	}
 	order, err := n.House.Record.OrderOf(l.Batch, l.Sequence, l.Number)
 	if err != nil {
@@ -48,14 +50,13 @@ func (n *Node) follow(ctx context.Context, l *store.Lease, log *Log, heard func(
 	if err := n.readInputs(ctx, l, &order, log); err != nil {
 		return nil, err
 	}
-	var parts []part
-	for i, f := range l.Sequence.Spec.Files {
-		p, err := partOf(n.House, l, f.Path.Frame(l.Number))
-		if err != nil {
-			return nil, err
-		}
-		parts = append(parts, p)
-		order.Outputs[i].Path = p.temp
+	parts, err := n.orderParts(l, &order)
+	if err != nil {
+		return nil, err
+	}
+	if what.Pictures() {
+		program.Memory = cmp.Or(l.Needs.Memory, program.Memory)
+		return n.make(ctx, l, order, program, n.coresOf(l), parts, nil, log, heard)
 	}
 	program.Memory = l.Needs.Memory
 	before := n.inputStates(order)
@@ -71,6 +72,51 @@ func (n *Node) follow(ctx context.Context, l *store.Lease, log *Log, heard func(
 		return nil, made
 	}
 	return n.placeMade(l, parts, log)
+}
+
+// orderParts says where the files of an order are written.
+func (n *Node) orderParts(l *store.Lease, order *job.FollowUp) (parts []part, err error) {
+	spec := l.Sequence.Spec
+	if !spec.FollowUp.Pictures() {
+		for i, f := range spec.Files {
+			p, err := partOf(n.House, l, f.Path.Frame(l.Number))
+			if err != nil {
+				return nil, err
+			}
+			parts = append(parts, p)
+			order.Outputs[i].Path = p.temp
+		}
+		return parts, nil
+	}
+	j, parts, _, err := newJobBut(n.House, l, nil) // what was made of other inputs is no part of it
+	if err != nil {
+		return nil, err
+	}
+	j.Passes = spec.Passes
+	j.Facts = append(j.Facts, job.Fact{Name: "madeFrom", Value: string(l.Made.Inputs.MadeBy(l.Made.Program))})
+	if g := spec.FollowUp.Grade; g != nil {
+		j.Facts = append(j.Facts, job.Fact{Name: "grade", Value: g.Describe()})
+	}
+	order.Picture = &j
+	order.Outputs = nil
+	for _, p := range parts {
+		order.Outputs = append(order.Outputs, job.Output{Extension: filepath.Ext(p.final), Path: p.temp})
+	}
+	source := l.Source.Spec
+	for _, code := range spec.FollowUp.Needs() {
+		at := source.FileOf(code)
+		if at < 0 {
+			return nil, fmt.Errorf("no file of %s has %s", source.Title(), code)
+		}
+		name := source.Files[at].Path.Frame(l.Number)
+		i := slices.IndexFunc(order.Inputs, func(in job.Input) bool { return in.Name == name })
+		if i < 0 {
+			return nil, fmt.Errorf("%s is not among what was recorded", name)
+		}
+		in := &order.Inputs[i]
+		in.Passes, in.Read = source.Files[at].Passes, append(in.Read, code)
+	}
+	return parts, nil
 }
 
 // An inputState is by what it is seen that a file was written to.

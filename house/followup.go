@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"reelhouse/core/followup"
+	"reelhouse/core/production"
 	"reelhouse/core/work"
 	"reelhouse/store"
 )
@@ -22,9 +23,10 @@ func (h *House) FollowUps() ([]work.Following, error) {
 	return all, err
 }
 
-// WantedFollowUps reads which follow-ups are wanted of a batch, each as work.ParseWish reads it; clock reads a time.
+// WantedFollowUps reads which follow-ups are wanted of a batch of a production, each as work.ParseWish reads it; clock
+// reads a time.
 func (h *House) WantedFollowUps(
-	wanted []string, clock func(text string) (time.Time, error),
+	p production.Production, wanted []string, clock func(text string) (time.Time, error),
 ) ([]store.FollowUp, error) {
 	known, err := h.FollowUps()
 	if err != nil {
@@ -34,6 +36,9 @@ func (h *House) WantedFollowUps(
 	for _, text := range wanted {
 		w, err := work.ParseWish(text, known)
 		if err != nil {
+			return nil, err
+		}
+		if w.FollowUp, err = ofPictures(w.FollowUp, p); err != nil {
 			return nil, err
 		}
 		wishes = append(wishes, w)

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 
 	"reelhouse/core/inspect"
+	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/core/work"
 	"reelhouse/store"
@@ -71,7 +72,7 @@ func (h *House) InspectionOf(sequence int64) (i Inspection, err error) {
 // Inspect lets a sequence, or all of a batch, be inspected that is not; and again where that has failed, was lost, or
 // is out of date. It returns of how many sequences.
 func (h *House) Inspect(scope store.Scope) (int, error) {
-	wanted, err := h.WantedFollowUps([]string{string(work.Inspection)}, nil)
+	wanted, err := h.WantedFollowUps(production.Production{}, []string{string(work.Inspection)}, nil)
 	if err != nil {
 		return 0, err
 	}

@@ -86,7 +86,7 @@ func (s *Store) addFollowUp(tx *writing, b plan.Batch, batch, source int64, f Fo
 	if f.Held {
 		state = queue.Held
 	}
-	id, err := insertFollowUp(tx, batch, place, follows, spec, state, work.Class{Kind: work.Kind(f.Kind)}, f)
+	id, err := insertFollowUp(tx, batch, place, follows, spec, state, work.Class{Kind: work.Kind(f.Work())}, f)
 	if err != nil || f.Held {
 		return err
 	}
@@ -110,4 +110,15 @@ func (s *Store) FollowUpOf(sequence int64, kind work.Kind) (q Sequence, has bool
 		return Sequence{}, false, err
 	}
 	return all[0], true, nil
+}
+
+// SequencesIn returns the rendered sequences of a scope.
+func (s *Store) SequencesIn(scope Scope) ([]Sequence, error) {
+	where, args := scope.sequences()
+	all, err := s.sequences("WHERE follows = 0 AND batch_id IN (SELECT id FROM batch WHERE production = ? COLLATE "+
+		"NOCASE) AND "+where, append([]any{scope.Production}, args...)...)
+	if err == nil && len(all) == 0 {
+		err = fmt.Errorf("nothing that was rendered for production %s: %w", scope.Production, ErrNotFound)
+	}
+	return all, err
 }

@@ -72,7 +72,7 @@ func outdateBy(tx *writing, f work.Following) (int, error) {
 		return 0, err
 	}
 	result, err := tx.Exec(`UPDATE frame SET reason = ? WHERE state = 'good' AND reason = ''
-		AND sequence_id IN (SELECT id FROM sequence WHERE follows > 0 AND task = ?)
+		AND sequence_id IN (SELECT id FROM sequence WHERE follows > 0 AND class_id IN (SELECT id FROM class WHERE kind = ?))
 		AND EXISTS (SELECT 1 FROM made_from m WHERE m.sequence_id = frame.sequence_id AND m.number = frame.number
 			AND m.program <> ?)`,
 		OutOfDate+"its program has another version now", f.Kind, string(program))
@@ -100,7 +100,7 @@ func sendFollowUps(tx *writing, batch, source int64, b plan.Batch, ordinal int, 
 		if f.Held || how.Held {
 			state = queue.Held
 		}
-		class := work.Class{Kind: work.Kind(f.Kind)}
+		class := work.Class{Kind: work.Kind(f.Work())}
 		// What follows comes before further frames of the batch: what is begun is finished wholly.
 		place := (ordinal-len(b.Sequences))*len(how.FollowUps) + i
 		id, err := insertFollowUp(tx, batch, place, ids[f.Follows], spec, state, class, f)
@@ -203,6 +203,7 @@ func (s *Store) OrderOf(b Batch, q Sequence, number int) (job.FollowUp, error) {
 func orderOf(b plan.Batch, id int64, spec plan.Sequence, inputs []job.Input) job.FollowUp {
 	order := job.FollowUp{
 		Version: job.Version, Kind: spec.FollowUp.Kind, Parameters: spec.FollowUp.Parameters, Inputs: inputs,
+		Matte: spec.FollowUp.Matte, Grade: spec.FollowUp.Grade,
 		About: job.About{
 			Production: b.Production, Batch: id, Shot: spec.Shot, View: spec.View, Size: spec.SizeCode,
 			Version: b.VersionOf(spec), Rate: b.Rate,

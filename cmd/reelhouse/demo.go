@@ -159,7 +159,7 @@ func sendSketches(h *house.House, p production.Production) error {
 	}
 	how := house.Sending{By: typist(), Confirmed: true}
 	how.Name = "Sketches, inspected, with their checksums"
-	if how.FollowUps, err = h.WantedFollowUps([]string{string(work.Checksums), string(work.Inspection)},
+	if how.FollowUps, err = h.WantedFollowUps(p, []string{string(work.Checksums), string(work.Inspection)},
 		nil); err != nil {
 		return err
 	}

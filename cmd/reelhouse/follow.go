@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"reelhouse/core/followup"
+	"reelhouse/core/framefile"
 	"reelhouse/core/job"
 	"reelhouse/core/plan"
 	"reelhouse/core/work"
@@ -21,7 +22,7 @@ func followUpCommand() *cobra.Command {
 	cmd := childCommand(
 		"follow-up ORDER.json",
 		"Make what follows a sequence (a node does it; see docs/renderer-contract.md)",
-		func(_ context.Context, path string, say func(job.Message)) error {
+		func(ctx context.Context, path string, say func(job.Message)) error {
 			f, err := os.Open(path)
 			if err != nil {
 				return err
@@ -30,6 +31,11 @@ func followUpCommand() *cobra.Command {
 			f.Close()
 			if err != nil {
 				return err
+			}
+			if order.Picture != nil {
+				return followup.DoPictures(ctx, order, followup.PictureDisk{
+					Open: openInput, Create: createSynced, Table: framefile.Tables(openFile),
+				}, say)
 			}
 			return followup.Do(order, followup.Disk{Open: openInput, Create: createOutput}, say)
 		},

@@ -134,7 +134,7 @@ func sendCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				how.FollowUps, err = h.WantedFollowUps(followUps, func(text string) (time.Time, error) {
+				how.FollowUps, err = h.WantedFollowUps(p, followUps, func(text string) (time.Time, error) {
 					return startTime(text, time.Now())
 				})
 				if err != nil {

@@ -189,7 +189,7 @@ func (s *soak) prepare(short bool) {
 // send sends what a production's set-up makes, with what follows.
 func (s *soak) send(h *house.House, p production.Production, kinds ...string) {
 	s.t.Helper()
-	follow, err := h.WantedFollowUps(kinds, nil)
+	follow, err := h.WantedFollowUps(production.Production{}, kinds, nil)
 	s.must(err)
 	how := house.Sending{Confirmed: true}
 	how.FollowUps = follow

@@ -129,10 +129,10 @@ func OfInputs(order job.FollowUp) Print {
 	order.About.Batch = 0
 	inputs := make([]job.Input, len(order.Inputs))
 	for i, in := range order.Inputs {
-		in.Path = ""
+		in.Path, in.Passes, in.Read = "", nil, nil
 		inputs[i] = in
 	}
-	order.Inputs, order.Outputs = inputs, nil
+	order.Inputs, order.Outputs, order.Picture = inputs, nil, nil
 	return sum(order)
 }
 

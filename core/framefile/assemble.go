@@ -10,6 +10,7 @@ import (
 
 	"reelhouse/core/imagefile"
 	"reelhouse/core/job"
+	"reelhouse/core/matte"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
@@ -56,7 +57,7 @@ func Assemble(
 			}
 			if w == nil {
 				f := Frame{Job: a.Job, Frame: a.Frames[0]}
-				f.describe(header)
+				f.Describe(header)
 				if w, err = f.Begin(o); err != nil {
 					return err
 				}
@@ -85,7 +86,7 @@ func (f Frame) Again(data []byte, size raster.Size, o Outside) error {
 	if err != nil {
 		return err
 	}
-	f.describe(header)
+	f.Describe(header)
 	return f.WriteWhole(img, f.Frame.Files, 0, o)
 }
 
@@ -117,17 +118,14 @@ func readTile(
 	return img, file.Headers[0], err
 }
 
-// Names of attributes that tell of a Cryptomatte begin so (Cryptomatte specification, version 1.2.0).
-const matteAttribute = "cryptomatte/"
-
-// describe takes over what a tile's header says of the camera and of mattes. What the job says itself is not taken from
-// there.
-func (f *Frame) describe(tile imagefile.Header) {
+// Describe takes over what the header of another file of the frame says of the camera and of mattes. What the job says
+// itself is not taken from there.
+func (f *Frame) Describe(tile imagefile.Header) {
 	f.Header = picture.Header{Rate: f.Job.Rate, Frame: f.Frame.Number, PixelAspect: f.Job.PixelAspect}
 	var mattes imagefile.Attributes
 	for _, a := range tile.Attributes {
 		switch {
-		case strings.HasPrefix(a.Name, matteAttribute):
+		case strings.HasPrefix(a.Name, matte.Attribute):
 			mattes = append(mattes, a)
 		case a.Name == "nominalFocalLength":
 			if mm, ok := a.Value.(float32); ok {
@@ -142,7 +140,7 @@ func (f *Frame) describe(tile imagefile.Header) {
 		for _, code := range passes {
 			if p, err := pass.Find(code); err == nil && p.IsCryptomatte() {
 				for _, a := range mattes {
-					if strings.HasPrefix(a.Name, matteAttribute+p.LayerKey()+"/") {
+					if strings.HasPrefix(a.Name, matte.Attribute+p.LayerKey()+"/") {
 						all = append(all, a)
 					}
 				}

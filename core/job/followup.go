@@ -7,6 +7,8 @@ import (
 	"io"
 
 	"reelhouse/core/frame"
+	"reelhouse/core/grade"
+	"reelhouse/core/pass"
 )
 
 // A FollowUp is an order for what is made from files that are there: a list of checksums, a movie, numbers of a frame.
@@ -21,6 +23,11 @@ type FollowUp struct {
 	// Outputs are where the program is to write.
 	Outputs    []Output          `json:"outputs"`
 	Parameters map[string]string `json:"parameters,omitempty"`
+	// Matte and Grade are what is made of a frame's pictures, and Picture says which files of it are written; nil for
+	// other kinds. Of these, a program gets the frame's inputs with the passes that it is to read of each.
+	Matte   *pass.Matte   `json:"matte,omitempty"`
+	Grade   *grade.Frozen `json:"grade,omitempty"`
+	Picture *Job          `json:"picture,omitempty"`
 }
 
 // About says what the inputs are of.
@@ -42,6 +49,9 @@ type Input struct {
 	Path   string `json:"path"` // on this machine
 	Bytes  int64  `json:"bytes"`
 	SHA256 string `json:"sha256"` // in hexadecimal digits
+	// Passes are those that the file has, and Read those that are read of it, where pictures are made.
+	Passes []pass.Code `json:"passes,omitempty"`
+	Read   []pass.Code `json:"read,omitempty"`
 }
 
 // An Output is a file that is written.
@@ -74,6 +84,11 @@ func (f FollowUp) check() error {
 		return fmt.Errorf("there is no input")
 	case len(f.Outputs) == 0:
 		return fmt.Errorf("there is no output")
+	}
+	if f.Picture != nil {
+		if err := f.Picture.check(); err != nil {
+			return err
+		}
 	}
 	for _, in := range f.Inputs {
 		if sum, err := hex.DecodeString(in.SHA256); in.Path == "" || err != nil || len(sum) != 32 || in.Bytes < 0 {

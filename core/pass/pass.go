@@ -122,6 +122,9 @@ func Find(code Code) (Pass, error) {
 	if group, ok := code.LightGroup(); ok {
 		return lightPass(group), nil
 	}
+	if matte, ok := code.Matte(); ok {
+		return mattePass(matte), nil
+	}
 	all := catalogue()
 	if i := slices.IndexFunc(all, func(p Pass) bool { return p.Code == code }); i >= 0 {
 		return all[i], nil
@@ -148,6 +151,13 @@ func Sorted(codes []Code) []Code {
 		}
 		slices.Sort(sorted[len(sorted)-lights:])
 	}
+	behind := len(sorted)
+	for _, c := range codes {
+		if _, ok := c.Matte(); ok && !slices.Contains(sorted, c) {
+			sorted = append(sorted, c)
+		}
+	}
+	slices.Sort(sorted[behind:])
 	return sorted
 }
 

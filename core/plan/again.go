@@ -31,6 +31,7 @@ func groundOf(p production.Production) production.Production {
 	p.Shots = nil
 	p.Cut = cut.Cut{}
 	p.Waivers, p.Preset, p.Title = nil, "", ""
+	p.Deliveries, p.Mattes, p.Grades = nil, nil, nil
 	if !slices.ContainsFunc(p.Outputs, func(o output.Output) bool { return o.Viewed }) {
 		p.Picture.Viewing, p.LUTs = pixel.ViewSRGB, nil
 	}

@@ -134,11 +134,14 @@ func (p *Production) views(ps *problems) {
 	}
 }
 
-// passThere says that a pass does not exist in the production, or nil.
-func (p Production) passThere(code pass.Code) error {
+// PassThere says why a pass cannot be rendered of the production, or nil.
+func (p Production) PassThere(code pass.Code) error {
 	if group, ok := code.LightGroup(); ok && group != pass.OtherLight &&
 		!slices.ContainsFunc(p.LightGroups, func(g pass.LightGroup) bool { return g.Code == group }) {
 		return fmt.Errorf("there is no light group %q; it was removed or renamed", group)
+	}
+	if _, ok := code.Matte(); ok {
+		return fmt.Errorf("%s is taken out of frames that are finished, and not rendered", code)
 	}
 	_, err := pass.Find(code)
 	return err
@@ -154,7 +157,7 @@ func (p Production) passes(ps *problems) {
 			ps.add("depth "+l.Code, "depth", "%s", err)
 		}
 		for _, code := range l.Passes {
-			if err := p.passThere(code); err != nil {
+			if err := p.PassThere(code); err != nil {
 				ps.add("pass list "+l.Code, "passes", "%s", err)
 			}
 		}
@@ -176,6 +179,12 @@ func (p Production) passes(ps *problems) {
 				}
 			}
 		}
+	}
+	if err := pass.CheckMattes(p.Mattes); err != nil {
+		ps.add("mattes", "code", "%s", err)
+	}
+	if err := p.CheckGrades(); err != nil {
+		ps.add("grades", "code", "%s", err)
 	}
 	if err := pass.CheckLightGroups(p.LightGroups); err != nil {
 		ps.add("light groups", "code", "%s", err)

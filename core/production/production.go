@@ -10,6 +10,7 @@ import (
 
 	"reelhouse/core/camera"
 	"reelhouse/core/cut"
+	"reelhouse/core/grade"
 	"reelhouse/core/look"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -42,6 +43,9 @@ type Production struct {
 	ShotDefaults ShotDefaults `json:"usual,omitzero"`
 	// Region is the part of every picture that the next batch renders; the zero value for all of it.
 	Region raster.Part `json:"region,omitzero"`
+	// Mattes are taken out of Cryptomattes by name, and Grades change finished pictures.
+	Mattes []pass.Matte  `json:"mattes,omitempty"`
+	Grades []grade.Grade `json:"grades,omitempty"`
 	// Deliveries are recipes of what is handed on.
 	Deliveries []Delivery `json:"deliveries,omitempty"`
 	// Waivers set findings of the next batch aside.
@@ -139,6 +143,21 @@ type PassList struct {
 	Choices []PassChoice `json:"choices,omitempty"`
 	// Depth says what the passes of depth and occlusion hold.
 	Depth pass.DepthSettings `json:"depth,omitzero"`
+}
+
+// FindMatte returns the matte of a code.
+func (p Production) FindMatte(code string) (pass.Matte, bool) {
+	return find(p.Mattes, code, func(m pass.Matte) string { return m.Code })
+}
+
+// CheckGrades says what is wrong with the grades, or nil.
+func (p Production) CheckGrades() error {
+	return grade.CheckAll(p.Grades, func(code string) bool { _, ok := p.FindMatte(code); return ok })
+}
+
+// FindGrade returns the grade of a code.
+func (p Production) FindGrade(code string) (grade.Grade, bool) {
+	return find(p.Grades, code, func(g grade.Grade) string { return g.Code })
 }
 
 // KnownPasses returns every pass that a list may have.

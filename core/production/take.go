@@ -45,6 +45,7 @@ func (p *Production) Take(from Production, parts ...SetUp) error {
 	}
 	if slices.Contains(parts, TakePasses) {
 		p.PassLists, p.LightGroups = other.PassLists, other.LightGroups
+		p.Mattes, p.Grades = other.Mattes, other.Grades
 	}
 	if slices.Contains(parts, TakeShots) {
 		p.Shots, p.ShotDefaults, p.Cut = other.Shots, other.ShotDefaults, other.Cut

@@ -1,7 +1,6 @@
 package screening
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
@@ -10,6 +9,7 @@ import (
 	"strings"
 
 	"reelhouse/core/imagefile"
+	"reelhouse/core/matte"
 	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
@@ -167,50 +167,25 @@ func (p *pointer) value(i int) Value {
 	return v
 }
 
-// Names of a Cryptomatte's attributes (Cryptomatte specification, version 1.2.0).
-const (
-	matteAttribute = "cryptomatte/"
-	mostRanks      = 32
-)
-
-// mattes returns what the Cryptomattes of the file say of the pixel, and the channels that hold it: ranks of pairs of
-// an ID and its coverage, R and G, then B and A, of NAME00, NAME01 and so on.
+// mattes returns what the Cryptomattes of the file say of the pixel, and the channels that hold it.
 func (p *pointer) mattes() (values []Value, taken map[string]bool) {
 	taken = map[string]bool{}
-	for _, a := range p.line.Attributes {
-		key, ok := strings.CutSuffix(a.Name, "/name")
-		if !ok || !strings.HasPrefix(key, matteAttribute) {
-			continue
-		}
-		layer := a.String()
-		told := "Cryptomatte " + layer
+	for _, layer := range matte.Layers(p.line.Header) {
+		told := "Cryptomatte " + layer.Name
 		var code pass.Code
-		if n, known := p.names[layer+"00.R"]; known {
+		if n, known := p.names[layer.Name+"00.R"]; known {
 			told, code = n.pass.Name, n.pass.Code
 		}
 		before := len(values)
-		names := namesIn(p.line.Attributes.Text(key + "/manifest"))
-		for rank := range mostRanks {
-			pair := [2]string{"R", "G"}
-			if rank%2 == 1 {
-				pair = [2]string{"B", "A"}
-			}
-			id, coverage := p.channel(layer, rank/2, pair[0]), p.channel(layer, rank/2, pair[1])
-			if id < 0 || coverage < 0 {
-				break
-			}
-			taken[p.line.Channels[id].Name], taken[p.line.Channels[coverage].Name] = true, true
-			share := p.raw(coverage)
+		for _, pair := range layer.Pairs {
+			taken[p.line.Channels[pair.ID].Name], taken[p.line.Channels[pair.Coverage].Name] = true, true
+			share := p.raw(pair.Coverage)
 			if !(share > 0) {
 				continue
 			}
-			number := math.Float32bits(float32(p.raw(id)))
-			name, known := names[number]
-			if !known {
-				name = fmt.Sprintf("ID %08x, without a name,", number)
-			}
 			values = append(values, Value{
-				Channel: name, Code: code, Pass: told, Value: share, Text: fmt.Sprintf("%.1f %%", 100*share),
+				Channel: layer.Title(math.Float32bits(float32(p.raw(pair.ID)))), Code: code, Pass: told, Value: share,
+				Text: fmt.Sprintf("%.1f %%", 100*share),
 			})
 		}
 		if len(values) == before {
@@ -218,31 +193,4 @@ func (p *pointer) mattes() (values []Value, taken map[string]bool) {
 		}
 	}
 	return values, taken
-}
-
-// channel returns the place of a channel of a Cryptomatte's layer, whose number has two digits and whose channels may
-// be called by their first letter or by their whole colour; -1 if it is not there.
-func (p *pointer) channel(layer string, number int, letter string) int {
-	whole := map[string]string{"R": "red", "G": "green", "B": "blue", "A": "alpha"}[letter]
-	for _, name := range []string{letter, strings.ToLower(letter), whole} {
-		if i := p.line.Channel(fmt.Sprintf("%s%02d.%s", layer, number, name)); i >= 0 {
-			return i
-		}
-	}
-	return -1
-}
-
-// namesIn returns the names of a manifest by their IDs; none if it cannot be read.
-func namesIn(manifest string) map[uint32]string {
-	var all map[string]string
-	names := map[uint32]string{}
-	if json.Unmarshal([]byte(manifest), &all) != nil {
-		return names
-	}
-	for name, hex := range all {
-		if id, err := strconv.ParseUint(hex, 16, 32); err == nil {
-			names[uint32(id)] = name
-		}
-	}
-	return names
 }

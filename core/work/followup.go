@@ -17,9 +17,11 @@ const Repeat Kind = "repeat"
 
 // The follow-ups that ship.
 const (
-	Inspection Kind = "inspection" // what is wrong with the frames of a sequence
-	Checksums  Kind = "checksums"  // a list of the sums of all files of a sequence
-	Values     Kind = "values"     // numbers of every channel of a frame
+	Inspection Kind = "inspection"   // what is wrong with the frames of a sequence
+	Checksums  Kind = "checksums"    // a list of the sums of all files of a sequence
+	Values     Kind = "values"       // numbers of every channel of a frame
+	Matte      Kind = plan.MatteWork // a matte of each frame, as a picture
+	Grade      Kind = plan.GradeWork // a grade of each frame
 )
 
 // A Following is a kind of follow-up that a house knows, and the program that does it.
@@ -39,12 +41,23 @@ func ShippedFollowUps(version string) []Following {
 	}
 	inspection := own(Inspection, false, "json", "what is wrong with its frames: black, repeated, fireflies, and more")
 	inspection.Parameters = map[string]string{"loop": "no"}
+	matte := own(Matte, true, "exr", "a matte of each frame as a picture, as exr or png")
+	matte.Parameters = map[string]string{Named: "", Format: "exr"}
+	grade := own(Grade, true, "exr", "each frame again, as a grade changes it")
+	grade.Parameters = map[string]string{Named: ""}
 	return []Following{
 		inspection,
 		own(Checksums, false, "sha256", "a list of the SHA-256 sums of its files"),
 		own(Values, true, "json", "least, greatest and mean value of every channel"),
+		matte, grade,
 	}
 }
+
+// Parameters of mattes and grades: the code of the production's that is made, and in which format a matte is written.
+const (
+	Named  = "name"
+	Format = "format"
+)
 
 // Bounds of what a follow-up may be.
 const (

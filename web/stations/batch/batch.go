@@ -574,9 +574,13 @@ func sending(c *echo.Context) (house.Sending, error) {
 
 // send sends the batch as it stands on the batch sheet.
 func (a *page) send(c *echo.Context) error {
+	p, err := a.House.Record.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
 	how, err := sending(c)
 	if err == nil {
-		err = a.more(c, &how)
+		err = a.more(c, p.Production, &how)
 	}
 	if err != nil {
 		return a.notSent(c, key, err)

@@ -9,6 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/production"
 	"reelhouse/core/work"
 	"reelhouse/house"
 	"reelhouse/web/kit"
@@ -37,7 +38,7 @@ func (a *page) thenKinds(*kit.View) ([]thenKind, error) {
 }
 
 // more reads what is said less often of how a batch is sent.
-func (a *page) more(c *echo.Context, how *house.Sending) (err error) {
+func (a *page) more(c *echo.Context, p production.Production, how *house.Sending) (err error) {
 	how.Gate = c.FormValue("gate") != ""
 	if how.Needs, err = work.ParseOverride(c.FormValue("needs")); err != nil {
 		return err
@@ -50,7 +51,7 @@ func (a *page) more(c *echo.Context, how *house.Sending) (err error) {
 	for _, kind := range form["then"] {
 		wanted = append(wanted, kind+" "+c.FormValue("with-"+kind))
 	}
-	how.FollowUps, err = a.House.WantedFollowUps(wanted, func(text string) (time.Time, error) {
+	how.FollowUps, err = a.House.WantedFollowUps(p, wanted, func(text string) (time.Time, error) {
 		at, err := time.Parse(time.RFC3339, text)
 		if err != nil {
 			err = fmt.Errorf("%q is no time; write 2026-11-25T19:00:00+01:00", text)

@@ -20,7 +20,7 @@ func followed(t *testing.T, s *webtest.Site, gate bool) store.Batch {
 	if _, err := s.House.Record.Apply(store.Scope{Production: "TEST", Batch: s.Batch.ID}, queue.Drop); err != nil {
 		t.Fatal(err)
 	}
-	follow, err := s.House.WantedFollowUps([]string{"checksums", "values"}, nil)
+	follow, err := s.House.WantedFollowUps(production.Production{}, []string{"checksums", "values"}, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,0 +1,247 @@
+package followup
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"reelhouse/core/framefile"
+	"reelhouse/core/grade"
+	"reelhouse/core/imagefile"
+	"reelhouse/core/job"
+	"reelhouse/core/lut"
+	"reelhouse/core/matte"
+	"reelhouse/core/pass"
+	"reelhouse/core/picture"
+	"reelhouse/core/pixel"
+)
+
+// bandLines is how many lines of a picture are made at once.
+const bandLines = 64
+
+// A PictureDisk is where pictures are read and written.
+type PictureDisk struct {
+	Open   func(path string) (f File, bytes int64, err error)
+	Create func(path string) (framefile.File, error)
+	Table  func(path string) (*lut.Transform, error)
+}
+
+// DoPictures makes the files of a frame that an order of a matte or a grade asks for, band by band.
+func DoPictures(ctx context.Context, order job.FollowUp, disk PictureDisk, say func(job.Message)) error {
+	if order.Picture == nil || len(order.Picture.Frames) != 1 || order.Matte == nil && order.Grade == nil {
+		return fmt.Errorf("%q is no kind that makes pictures", order.Kind)
+	}
+	j := *order.Picture
+	sources, closeAll, err := openSources(order, disk)
+	defer closeAll()
+	if err != nil {
+		return err
+	}
+	frame := framefile.Frame{Job: j, Frame: j.Frames[0]}
+	first := pass.Beauty
+	if order.Matte != nil {
+		first = order.Matte.Layer
+	}
+	frame.Describe(sources.of(first).header())
+	w, err := frame.Begin(framefile.Outside{Create: disk.Create, Table: disk.Table, Wrote: func(path string, n int64) {
+		say(job.Message{Event: job.Wrote, Frame: frame.Frame.Number, Path: path, Bytes: n})
+	}})
+	if err != nil {
+		return err
+	}
+	area := j.Area()
+	for y := 0; y < area.Dy(); y += bandLines {
+		var band *pixel.Image
+		if err = ctx.Err(); err == nil {
+			band, err = sources.band(order, y, min(y+bandLines, area.Dy()))
+		}
+		if err == nil {
+			err = w.Band(band)
+		}
+		if err != nil {
+			w.Abandon()
+			return err
+		}
+		if done := float64(min(y+bandLines, area.Dy())) / float64(area.Dy()); y/bandLines%tellsOf == 0 || done == 1 {
+			say(job.Message{Event: job.Progress, Frame: frame.Frame.Number, Progress: done})
+		}
+	}
+	if err := w.Close(time.Duration(0)); err != nil {
+		w.Abandon()
+		return err
+	}
+	say(job.Message{Event: job.Finished})
+	return nil
+}
+
+// A source is a file that passes are read from.
+type source struct {
+	name   string
+	passes []pass.Code // that it has
+	read   []pass.Code // that are read of it
+	file   *picture.File
+	from   int // first line of band
+	band   *pixel.Image
+}
+
+// lines reads lines of the file, with all that is in them, as light. Those that were read last are kept.
+func (s *source) lines(from, to int) (*pixel.Image, error) {
+	if s.band != nil && s.from == from && s.band.Height == to-from {
+		return s.band, nil
+	}
+	p, err := s.file.Lines(0, from, to)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", s.name, err)
+	}
+	s.from, s.band = from, picture.Named(p.Image, s.passes)
+	return s.band, nil
+}
+
+func (s *source) header() imagefile.Header { return s.file.Headers[0] }
+
+type sources []*source
+
+// of returns the file that a pass is read from.
+func (s sources) of(code pass.Code) *source {
+	i := slices.IndexFunc(s, func(s *source) bool { return slices.Contains(s.read, code) })
+	return s[max(0, i)]
+}
+
+// openSources opens the inputs from which passes are read. What it returns closes them.
+func openSources(order job.FollowUp, disk PictureDisk) (all sources, closeAll func(), err error) {
+	var open []File
+	closeAll = func() {
+		for _, f := range open {
+			f.Close()
+		}
+	}
+	size := order.Picture.Area().Size()
+	var there []pass.Code
+	for _, in := range order.Inputs {
+		if len(in.Read) == 0 {
+			continue
+		}
+		f, bytes, err := disk.Open(in.Path)
+		if err != nil {
+			return nil, closeAll, err
+		}
+		open = append(open, f)
+		file, err := picture.OpenLarge(f, bytes, picture.Limit)
+		if err != nil {
+			return nil, closeAll, fmt.Errorf("%s: %w", in.Name, err)
+		}
+		if h := file.Headers[0]; h.Width() != size.X || h.Height() != size.Y {
+			return nil, closeAll, fmt.Errorf("%s has %d × %d pixels, and is to have %d × %d", in.Name, h.Width(),
+				h.Height(), size.X, size.Y)
+		}
+		all = append(all, &source{name: in.Name, passes: in.Passes, read: in.Read, file: file})
+		there = append(there, in.Read...)
+	}
+	for _, code := range needs(order) {
+		if !slices.Contains(there, code) {
+			return nil, closeAll, fmt.Errorf("no input holds %s", code)
+		}
+	}
+	return all, closeAll, nil
+}
+
+// needs returns the passes that an order is made from.
+func needs(order job.FollowUp) []pass.Code {
+	if order.Matte != nil {
+		return []pass.Code{order.Matte.Layer}
+	}
+	return append(order.Grade.Passes(), pass.Beauty)
+}
+
+// band makes lines of the picture that is written.
+func (s sources) band(order job.FollowUp, from, to int) (*pixel.Image, error) {
+	if m := order.Matte; m != nil {
+		coverage, err := s.coverage(*m, from, to)
+		if err != nil {
+			return nil, err
+		}
+		name := pass.MattePass(m.Code)
+		described, err := pass.Find(name)
+		if err != nil {
+			return nil, err
+		}
+		width := order.Picture.Area().Dx()
+		return &pixel.Image{
+			Width: width, Height: to - from,
+			Planes: []pixel.Plane{{Name: described.ChannelNames()[0], Data: coverage}},
+		}, nil
+	}
+	in := grade.Input{Lights: map[pass.Code][3][]float32{}, Mattes: map[string][]float32{}, Whole: order.Grade.Whole}
+	var err error
+	if in.Picture, err = s.planes(pass.Beauty, from, to); err != nil {
+		return nil, err
+	}
+	if in.Picture.Plane("A") == nil { // the source keeps none: all of it is covered
+		opaque := pixel.Plane{Name: "A", Data: make([]float32, in.Picture.Width*in.Picture.Height)}
+		for i := range opaque.Data {
+			opaque.Data[i] = 1
+		}
+		in.Picture.Planes = append(in.Picture.Planes, opaque)
+	}
+	for _, code := range order.Grade.Read {
+		img, err := s.planes(code, from, to)
+		if err != nil {
+			return nil, err
+		}
+		in.Lights[code] = [3][]float32{img.Planes[0].Data, img.Planes[1].Data, img.Planes[2].Data}
+	}
+	for _, m := range order.Grade.Masks {
+		if in.Mattes[m.Code], err = s.coverage(m, from, to); err != nil {
+			return nil, err
+		}
+	}
+	if order.Grade.ByDepth() {
+		img, err := s.planes(pass.Depth, from, to)
+		if err != nil {
+			return nil, err
+		}
+		in.Depth = img.Planes[0].Data
+		for i, v := range in.Depth {
+			in.Depth[i] = float32(order.Picture.Depth.Metres(float64(v)))
+		}
+	}
+	return in.Picture, order.Grade.Apply(in)
+}
+
+// planes reads lines of a pass. Of the picture all of its planes are returned that there are.
+func (s sources) planes(code pass.Code, from, to int) (*pixel.Image, error) {
+	of := s.of(code)
+	img, err := of.lines(from, to)
+	if err != nil {
+		return nil, err
+	}
+	described, err := pass.Find(code)
+	if err != nil {
+		return nil, err
+	}
+	names := described.ChannelNames()
+	if code == pass.Beauty && img.Plane("A") == nil {
+		names = names[:3]
+	}
+	img, err = img.Select(names...)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", of.name, err)
+	}
+	return img, nil
+}
+
+// coverage reads lines of a matte.
+func (s sources) coverage(m pass.Matte, from, to int) ([]float32, error) {
+	of := s.of(m.Layer)
+	described, err := pass.Find(m.Layer)
+	if err != nil {
+		return nil, err
+	}
+	r, err := matte.Lines(of.file, described.Layer, from, to)
+	if err != nil {
+		return nil, errors.Join(err, fmt.Errorf("%s", of.name))
+	}
+	return r.Pull(r.Wanted(m)), nil
+}

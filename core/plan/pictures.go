@@ -1,0 +1,115 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"reelhouse/core/naming"
+	"reelhouse/core/output"
+	"reelhouse/core/pass"
+	"reelhouse/core/raster"
+)
+
+// formatParameter is in which format a matte is written, as core/work names it.
+const formatParameter = "format"
+
+// MatteFormats are the formats in which mattes are written.
+func MatteFormats() []output.Format { return []output.Format{output.EXR, output.PNG} }
+
+// pictures returns the sequence of pictures that a follow-up makes of another sequence's. Its files have the names of
+// that one's, with the kind in the place of the pass.
+func (f FollowUp) pictures(b Batch, of Sequence) (Sequence, error) {
+	s := of
+	s.FollowUp, s.Taken, s.Tiles, s.Renderer, s.OtherFilter = &f, nil, raster.Tiling{}, "", nil
+	s.Files, s.FrameSeconds, s.Least, s.Most, s.FrameBytes = nil, 0, 0, 0, 0
+	if f.Grade != nil {
+		frozen, err := f.Grade.Freeze(of.Readable(), b.LightGroups, f.Grade.FindMask)
+		if err != nil {
+			return s, fmt.Errorf("%s: %w", of.Title(), err)
+		}
+		f.Grade = &frozen
+	}
+	wanted := f.Needs()
+	if missing := of.Lacks(wanted); len(missing) > 0 {
+		return s, fmt.Errorf("%s has no file of %s that it could be made from", of.Title(), joined(missing))
+	}
+	if f.Matte != nil {
+		s.Passes = []pass.Code{pass.MattePass(f.Matte.Code)}
+		file := of.Files[of.FileOf(wanted[0])]
+		format := output.Format(f.Parameters[formatParameter])
+		if !slices.Contains(MatteFormats(), format) {
+			return s, fmt.Errorf("a matte is written as %v, and not as %q", MatteFormats(), format)
+		}
+		file.Encoding = format.Usual()
+		s.Files = append(s.Files, file)
+	} else {
+		s.Passes = []pass.Code{pass.Beauty}
+		for _, file := range of.Files {
+			if slices.Contains(file.Passes, pass.Beauty) {
+				s.Files = append(s.Files, file)
+			}
+		}
+	}
+	for i := range s.Files {
+		file := &s.Files[i]
+		was := file.Path
+		file.Passes, file.Label = s.Passes, f.Kind
+		pattern, err := naming.Parse(file.Pattern)
+		if err != nil {
+			return s, err
+		}
+		fields := s.fields(b.Production, b.QualityOf(s).Code, b.Version, *file)
+		file.Path = pattern.Bind(fields, b.Standards.Names).Labelled(s.names()).On(b.Volume)
+		if file.Path.Frame(s.Frames.First()) == was.Frame(s.Frames.First()) {
+			return s, fmt.Errorf("the names of output %s do not say the pass, so that it would have the names of what it "+
+				"is made from; put (pass) into its pattern, and send the shot again", file.Output)
+		}
+	}
+	return s, nil
+}
+
+func joined(codes []pass.Code) string {
+	var all []string
+	for _, code := range codes {
+		all = append(all, string(code))
+	}
+	return strings.Join(all, ", ")
+}
+
+// Needs returns the passes that pictures are made from.
+func (f FollowUp) Needs() []pass.Code {
+	if f.Matte != nil {
+		return []pass.Code{f.Matte.Layer}
+	}
+	return pass.Sorted(slices.Concat([]pass.Code{pass.Beauty}, f.Grade.Passes()))
+}
+
+// FileOf returns the place of the file of a sequence from which a pass is best read, -1 for none: it has the pixels that
+// were rendered, and nothing was burnt in or sent through a viewing transform. Floating point is best.
+func (s Sequence) FileOf(code pass.Code) int {
+	best := -1
+	described, err := pass.Find(code)
+	if err != nil {
+		return best
+	}
+	for i, f := range s.Files {
+		switch {
+		case !slices.Contains(f.Passes, code), f.Size != s.Size, f.Stamp.On, f.Encoding.Viewed(),
+			described.IsCryptomatte() && f.Encoding.Format != output.EXR:
+		case best < 0 || f.Encoding.Floating() && !s.Files[best].Encoding.Floating():
+			best = i
+		}
+	}
+	return best
+}
+
+// Lacks returns those of some passes that can be read from no file of the sequence.
+func (s Sequence) Lacks(codes []pass.Code) []pass.Code {
+	return slices.DeleteFunc(slices.Clone(codes), func(code pass.Code) bool { return s.FileOf(code) >= 0 })
+}
+
+// Readable returns the passes of the sequence that can be read from one of its files.
+func (s Sequence) Readable() []pass.Code {
+	return slices.DeleteFunc(slices.Clone(s.Passes), func(code pass.Code) bool { return s.FileOf(code) < 0 })
+}

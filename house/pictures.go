@@ -1,6 +1,7 @@
 package house
 
 import (
+	"errors"
 	"fmt"
 	"reflect"
 	"strings"
@@ -61,6 +62,7 @@ func (h *House) Follow(scope store.Scope, f store.FollowUp) (added int, err erro
 		return 0, err
 	}
 	same := false
+	var lacking error
 	for _, q := range sequences {
 		numbered, made, err := h.numbered(q, f)
 		if err != nil {
@@ -71,9 +73,17 @@ func (h *House) Follow(scope store.Scope, f store.FollowUp) (added int, err erro
 			continue
 		}
 		n, err := h.Record.AddFollowUp(store.Scope{Production: scope.Production, Sequence: q.ID}, numbered)
+		var less *plan.LackingError
+		if errors.As(err, &less) {
+			lacking = err
+			continue
+		}
 		if added += n; err != nil {
 			return added, err
 		}
+	}
+	if added == 0 && lacking != nil {
+		return 0, lacking
 	}
 	if added == 0 && same {
 		return 0, ErrMade

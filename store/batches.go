@@ -152,6 +152,9 @@ func (s *Store) Send(b plan.Batch, how Sending) (int64, error) {
 		r, _ := how.renderer(i)
 		prints[i] = b.Fingerprint(sequence, r)
 	}
+	if err := checkFollowUps(b, how); err != nil {
+		return 0, err
+	}
 	var id int64
 	err := s.change(func(tx *writing) error {
 		frozen := b

@@ -87,13 +87,36 @@ func outdateBy(tx *writing, f work.Following) (int, error) {
 // version of its program.
 const OutOfDate = "out of date: "
 
+// checkFollowUps says why a follow-up can be made from no sequence of a batch, nil if each can from one.
+func checkFollowUps(b plan.Batch, how Sending) error {
+	for _, f := range how.FollowUps {
+		if !f.Pictures() {
+			continue
+		}
+		var none error
+		for _, of := range b.Sequences {
+			var lacking *plan.LackingError
+			if _, none = f.Sequence(b, 0, of); !errors.As(none, &lacking) {
+				break
+			}
+		}
+		if none != nil {
+			return fmt.Errorf("follow-up %s: %w", f.Kind, none)
+		}
+	}
+	return nil
+}
+
 // sendFollowUps puts follow-ups of a sequence into the queue.
 func sendFollowUps(tx *writing, batch, source int64, b plan.Batch, ordinal int, how Sending) error {
 	of := b.Sequences[ordinal]
 	ids := map[string]int64{"": source}
 	for i, f := range how.FollowUps {
 		spec, err := f.Sequence(b, batch, of)
-		if err != nil {
+		var lacking *plan.LackingError
+		if errors.As(err, &lacking) {
+			continue // it is made of the others; see checkFollowUps
+		} else if err != nil {
 			return err
 		}
 		state := queue.Blocked

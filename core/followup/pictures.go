@@ -162,16 +162,15 @@ func (s sources) band(order job.FollowUp, from, to int) (*pixel.Image, error) {
 		if err != nil {
 			return nil, err
 		}
-		name := pass.MattePass(m.Code)
-		described, err := pass.Find(name)
+		described, err := pass.Find(pass.MattePass(m.Code))
 		if err != nil {
 			return nil, err
 		}
-		width := order.Picture.Area().Dx()
-		return &pixel.Image{
-			Width: width, Height: to - from,
-			Planes: []pixel.Plane{{Name: described.ChannelNames()[0], Data: coverage}},
-		}, nil
+		img := &pixel.Image{Width: order.Picture.Area().Dx(), Height: to - from}
+		for _, name := range described.ChannelNames() {
+			img.Planes = append(img.Planes, pixel.Plane{Name: name, Data: coverage})
+		}
+		return img, nil
 	}
 	in := grade.Input{Lights: map[pass.Code][3][]float32{}, Mattes: map[string][]float32{}, Whole: order.Grade.Whole}
 	var err error

@@ -212,7 +212,7 @@ func TestPatternsOfNames(t *testing.T) {
 			t.Errorf("%s: %v", says, err)
 		}
 	}
-	if p, err := pass.Find(pass.MattePass("boat")); err != nil || p.ChannelNames()[0] != "matte-boat.A" {
+	if p, err := pass.Find(pass.MattePass("boat")); err != nil || p.ChannelNames()[0] != "matte-boat.R" {
 		t.Errorf("%v, %v", p.ChannelNames(), err)
 	}
 }

@@ -429,7 +429,7 @@ func (k Kind) holdsNumbers(passes []pass.Code) error {
 		if err != nil {
 			return err
 		}
-		if p.Data {
+		if p.Data && !p.Share {
 			data = append(data, string(code))
 		}
 	}

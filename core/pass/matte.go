@@ -39,10 +39,10 @@ func (c Code) Matte() (string, bool) {
 
 func mattePass(matte string) Pass {
 	return Pass{
-		Code: MattePass(matte), Name: "Matte: " + matte, Channels: []string{"A"},
+		Code: MattePass(matte), Name: "Matte: " + matte, Channels: []string{"R", "G", "B"},
 		Group: GroupMattes, Purpose: "A matte as a picture, for programs that know no Cryptomatte.",
-		Meaning: "How much of the pixel is covered by what the matte names, from 0 to 1.",
-		Data:    true, Filtered: true, Shown: AsValues,
+		Meaning: "How much of the pixel is covered by what the matte names, from 0 to 1, the same in each channel.",
+		Data:    true, Share: true, Filtered: true, Shown: AsValues,
 		Left: Shares{ZIP: 0.05, ZIPS: 0.08, PIZ: 0.15, RLE: 0.3, PXR24: 0.045, DWAA: 0.058, DWAB: 0.052},
 	}
 }

@@ -60,6 +60,8 @@ type Pass struct {
 	Unit     string // of the values, empty for colour
 	Channels []string
 	Data     bool
+	// Share is set of data that lies in 0 to 1, so that whole numbers can hold it, too.
+	Share bool
 	// Filtered passes are averaged over a pixel; the others hold the value at its centre.
 	Filtered bool
 	// Either is set of passes that may hold either, as a pass list asks.

@@ -8,6 +8,7 @@ import (
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
+	"reelhouse/core/pixel"
 	"reelhouse/core/raster"
 )
 
@@ -26,13 +27,14 @@ func (f FollowUp) pictures(b Batch, of Sequence) (Sequence, error) {
 	if f.Grade != nil {
 		frozen, err := f.Grade.Freeze(of.Readable(), b.LightGroups, f.Grade.FindMask)
 		if err != nil {
-			return s, fmt.Errorf("%s: %w", of.Title(), err)
+			return s, &LackingError{fmt.Sprintf("%s: %s", of.Title(), err)}
 		}
 		f.Grade = &frozen
 	}
 	wanted := f.Needs()
 	if missing := of.Lacks(wanted); len(missing) > 0 {
-		return s, fmt.Errorf("%s has no file of %s that it could be made from", of.Title(), joined(missing))
+		return s, &LackingError{fmt.Sprintf("%s has no file of %s that it could be made from", of.Title(),
+			joined(missing))}
 	}
 	if f.Matte != nil {
 		s.Passes = []pass.Code{pass.MattePass(f.Matte.Code)}
@@ -42,6 +44,9 @@ func (f FollowUp) pictures(b Batch, of Sequence) (Sequence, error) {
 			return s, fmt.Errorf("a matte is written as %v, and not as %q", MatteFormats(), format)
 		}
 		file.Encoding = format.Usual()
+		if file.Encoding.Alpha = output.NoAlpha; !file.Encoding.Floating() {
+			file.Encoding.Curve = pixel.Linear // codes are shares
+		}
 		s.Files = append(s.Files, file)
 	} else {
 		s.Passes = []pass.Code{pass.Beauty}
@@ -68,6 +73,11 @@ func (f FollowUp) pictures(b Batch, of Sequence) (Sequence, error) {
 	}
 	return s, nil
 }
+
+// A LackingError says what of a sequence was not kept that a follow-up is made from.
+type LackingError struct{ what string }
+
+func (e *LackingError) Error() string { return e.what }
 
 func joined(codes []pass.Code) string {
 	var all []string

@@ -102,21 +102,7 @@ func (n *Node) orderParts(l *store.Lease, order *job.FollowUp) (parts []part, er
 	for _, p := range parts {
 		order.Outputs = append(order.Outputs, job.Output{Extension: filepath.Ext(p.final), Path: p.temp})
 	}
-	source := l.Source.Spec
-	for _, code := range spec.FollowUp.Needs() {
-		at := source.FileOf(code)
-		if at < 0 {
-			return nil, fmt.Errorf("no file of %s has %s", source.Title(), code)
-		}
-		name := source.Files[at].Path.Frame(l.Number)
-		i := slices.IndexFunc(order.Inputs, func(in job.Input) bool { return in.Name == name })
-		if i < 0 {
-			return nil, fmt.Errorf("%s is not among what was recorded", name)
-		}
-		in := &order.Inputs[i]
-		in.Passes, in.Read = source.Files[at].Passes, append(in.Read, code)
-	}
-	return parts, nil
+	return parts, l.Source.Spec.ReadFor(order, l.Number, spec.FollowUp.Needs())
 }
 
 // An inputState is by what it is seen that a file was written to.

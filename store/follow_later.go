@@ -122,3 +122,12 @@ func (s *Store) SequencesIn(scope Scope) ([]Sequence, error) {
 	}
 	return all, err
 }
+
+// PicturesMade returns the mattes and grades that were made of rendered sequences of a production, in the order in
+// which they were asked for.
+func (s *Store) PicturesMade(production string) ([]Sequence, error) {
+	return s.sequences(
+		"WHERE follows > 0 AND class_id IN (SELECT id FROM class WHERE kind IN (?, ?)) AND batch_id IN (SELECT id FROM "+
+			"batch WHERE production = ? COLLATE NOCASE)", work.Matte, work.Grade, production,
+	)
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"image"
 	"slices"
 	"time"
 
@@ -74,6 +75,72 @@ func DoPictures(ctx context.Context, order job.FollowUp, disk PictureDisk, say f
 	}
 	say(job.Message{Event: job.Finished})
 	return nil
+}
+
+// Picture makes the picture that an order asks for, to be looked at: as means of by x by pixels. Without a matte or a
+// grade it is the picture as it is. Nothing is written.
+func Picture(
+	ctx context.Context, order job.FollowUp, open func(path string) (File, int64, error), by int,
+) (*pixel.Image, error) {
+	return banded(ctx, order, open, by, func(s sources, from, to int) (*pixel.Image, error) {
+		return s.band(order, from, to)
+	})
+}
+
+// Lights reads the picture and passes of light as they are, to be relit elsewhere: three planes of each, the picture's
+// first, as means of by x by pixels.
+func Lights(
+	ctx context.Context, order job.FollowUp, open func(path string) (File, int64, error), by int, lights []pass.Code,
+) (*pixel.Image, error) {
+	return banded(ctx, order, open, by, func(s sources, from, to int) (*pixel.Image, error) {
+		band := &pixel.Image{Width: order.Picture.Area().Dx(), Height: to - from}
+		for _, code := range append([]pass.Code{pass.Beauty}, lights...) {
+			img, err := s.planes(code, from, to)
+			if err != nil {
+				return nil, err
+			}
+			band.Planes = append(band.Planes, img.Planes[:3]...)
+		}
+		return band, nil
+	})
+}
+
+// banded puts a picture together from bands, each reduced.
+func banded(
+	ctx context.Context, order job.FollowUp, open func(path string) (File, int64, error), by int,
+	read func(s sources, from, to int) (*pixel.Image, error),
+) (*pixel.Image, error) {
+	sources, closeAll, err := openSources(order, PictureDisk{Open: open})
+	defer closeAll()
+	if err != nil {
+		return nil, err
+	}
+	by = max(1, by)
+	size := order.Picture.Area().Size()
+	whole := &pixel.Image{Width: max(1, size.X/by), Height: max(1, size.Y/by)}
+	step := max(by, bandLines/by*by)
+	for y := 0; y < whole.Height*by && y < size.Y; y += step {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		band, err := read(sources, y, min(y+step, size.Y))
+		if err != nil {
+			return nil, err
+		}
+		if by > 1 {
+			band = band.Crop(image.Rect(0, 0, max(1, band.Width/by)*min(by, band.Width), band.Height))
+			band = band.Resize(whole.Width, max(1, band.Height/by), pixel.BoxKernel, func(string) bool { return true })
+		}
+		if whole.Planes == nil {
+			for _, p := range band.Planes {
+				whole.Planes = append(whole.Planes, pixel.Plane{
+					Name: p.Name, Half: p.Half, Data: make([]float32, whole.Width*whole.Height),
+				})
+			}
+		}
+		whole.Paste(band, 0, y/by)
+	}
+	return whole, nil
 }
 
 // A source is a file that passes are read from.
@@ -152,6 +219,9 @@ func needs(order job.FollowUp) []pass.Code {
 	if order.Matte != nil {
 		return []pass.Code{order.Matte.Layer}
 	}
+	if order.Grade == nil {
+		return []pass.Code{pass.Beauty}
+	}
 	return append(order.Grade.Passes(), pass.Beauty)
 }
 
@@ -172,7 +242,7 @@ func (s sources) band(order job.FollowUp, from, to int) (*pixel.Image, error) {
 		}
 		return img, nil
 	}
-	in := grade.Input{Lights: map[pass.Code][3][]float32{}, Mattes: map[string][]float32{}, Whole: order.Grade.Whole}
+	in := grade.Input{Lights: map[pass.Code][3][]float32{}, Mattes: map[string][]float32{}}
 	var err error
 	if in.Picture, err = s.planes(pass.Beauty, from, to); err != nil {
 		return nil, err
@@ -184,6 +254,10 @@ func (s sources) band(order job.FollowUp, from, to int) (*pixel.Image, error) {
 		}
 		in.Picture.Planes = append(in.Picture.Planes, opaque)
 	}
+	if order.Grade == nil {
+		return in.Picture, nil
+	}
+	in.Whole = order.Grade.Whole
 	for _, code := range order.Grade.Read {
 		img, err := s.planes(code, from, to)
 		if err != nil {

@@ -1,6 +1,7 @@
 package grade
 
 import (
+	"encoding/json"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -282,4 +283,28 @@ func (m Mask) String() string {
 		text = "not " + text
 	}
 	return text
+}
+
+// WriteLights writes the gains of light of a grade as JSON, with what is done with them, for other programs.
+func WriteLights(w io.Writer, g Grade) error {
+	type light struct {
+		Gain
+		RGB [3]float64 `json:"gain"` // of red, green and blue light
+	}
+	document := struct {
+		Grade  string  `json:"grade"`
+		Use    string  `json:"use"`
+		Lights []light `json:"lights"`
+	}{
+		Grade: g.Name,
+		Use: "Multiply each pass of light by its gain, in linear light, and add all of them, those that are not listed " +
+			"with a gain of 1.",
+		Lights: []light{},
+	}
+	for _, l := range g.Lights {
+		document.Lights = append(document.Lights, light{l, l.RGB()})
+	}
+	e := json.NewEncoder(w)
+	e.SetIndent("", "  ")
+	return e.Encode(document)
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"reelhouse/core/job"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
@@ -122,4 +123,22 @@ func (s Sequence) Lacks(codes []pass.Code) []pass.Code {
 // Readable returns the passes of the sequence that can be read from one of its files.
 func (s Sequence) Readable() []pass.Code {
 	return slices.DeleteFunc(slices.Clone(s.Passes), func(code pass.Code) bool { return s.FileOf(code) < 0 })
+}
+
+// ReadFor says in an order of pictures which passes are read of which input, of a frame of the sequence.
+func (s Sequence) ReadFor(order *job.FollowUp, number int, passes []pass.Code) error {
+	for _, code := range passes {
+		at := s.FileOf(code)
+		if at < 0 {
+			return fmt.Errorf("no file of %s has %s", s.Title(), code)
+		}
+		name := s.Files[at].Path.Frame(number)
+		i := slices.IndexFunc(order.Inputs, func(in job.Input) bool { return in.Name == name })
+		if i < 0 {
+			return fmt.Errorf("%s is not among what was recorded", name)
+		}
+		in := &order.Inputs[i]
+		in.Passes, in.Read = s.Files[at].Passes, append(in.Read, code)
+	}
+	return nil
 }

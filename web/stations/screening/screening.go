@@ -61,6 +61,8 @@ type screeningPage struct {
 	Marks      string   // how what is out of range is marked
 	Viewings   []choice // the production's is chosen
 	Sound      *heard   // nil where none plays along
+	Mattes     mattesPanel
+	Grading    gradingPanel
 }
 
 // fill shows the wall, or one sequence.
@@ -69,6 +71,9 @@ func (a *page) fill(v *kit.View) error {
 	asked, _ := strconv.ParseInt(v.Query("sequence"), 10, 64)
 	batches, err := a.House.Record.Batches(v.Production.Code)
 	if err != nil {
+		return err
+	}
+	if batches, err = a.withMade(v.Production.Code, batches); err != nil {
 		return err
 	}
 	for _, b := range batches {
@@ -168,6 +173,13 @@ func (a *page) fillRoom(v *kit.View, page *screeningPage) error {
 		return err
 	}
 	page.Marked = markSize(page.Current.Sequence)
+	if page.Mattes, err = a.mattesOf(page.Code, page.Current.Sequence); err != nil {
+		return err
+	}
+	page.Grading, err = a.gradingOf(page.Code, page.Current.Sequence, page.Current.Batch, v.Query("grade"))
+	if err != nil {
+		return err
+	}
 	select {
 	case a.ahead <- page.Current.ID:
 	default: // somebody else was faster; each frame is made when it is played at the latest

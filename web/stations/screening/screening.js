@@ -4,6 +4,8 @@
 import { compare } from "/static/screening/compare.js";
 import { lookCloser } from "/static/screening/closer.js";
 import { decide } from "/static/screening/verdicts.js";
+import { gradeFrames } from "/static/screening/grading.js";
+import { pickMattes } from "/static/screening/mattes.js";
 
 async function enter(room) {
   const canvas = document.getElementById("picture");
@@ -16,7 +18,8 @@ async function enter(room) {
   // The picture is as large as the room allows, in its own shape.
   const fit = () => {
     const edge = (canvas.width * (Number(room.dataset.pixel) || 1)) / canvas.height;
-    const below = document.getElementById("closer").open ? 640 : 440; // what is to be seen under it
+    const open = ["closer", "matting", "regrading"].some((id) => document.getElementById(id)?.open);
+    const below = open ? 640 : 440; // what is to be seen under it
     const [across, down] = compared.shares(); // stages beside each other
     const width = Math.min(
       (room.clientWidth - 32 - 8 * (across - 1)) / across,
@@ -69,7 +72,7 @@ async function enter(room) {
     address: (what) =>
       `${base}/${frames[at].number}/${what}/${pass}?stops=${stops}&viewing=${closer.viewing()}&output=${output}`,
     marked: () => place,
-    plain: () => !playing && Boolean(canvas.dataset.shows) && compared.own(),
+    plain: () => !playing && Boolean(canvas.dataset.shows) && compared.own() && !mattes.query() && !grading.query(),
     mark: (of) => {
       place = of;
       show(at);
@@ -82,6 +85,22 @@ async function enter(room) {
     plays: closer.plays,
   });
 
+  const asked = {
+    base,
+    frame: () => frames[at],
+    changed: () => show(at),
+    resized: fit,
+    viewing: () => closer.viewing(),
+    stops: () => stops,
+    paint: (bitmap) => {
+      shown++; // what is still under way is older
+      compared.paint(bitmap, null);
+      canvas.dataset.shows = `${frames[at].number} relit`;
+    },
+  };
+  const mattes = pickMattes(room, canvas, asked);
+  const grading = gradeFrames(room, canvas, asked);
+
   const kept = new Map(); // address -> Promise of a picture
   const query = () => `stops=${stops}&viewing=${closer.viewing()}${closer.query()}`;
   // address is where a picture is: a viewing file while all is played as it is, and otherwise the files themselves.
@@ -92,7 +111,12 @@ async function enter(room) {
       : `${base}/${number}/${pass}?${query()}&output=${output}`;
   }
   function picture(index) {
-    return fetched(address(base, frames[index].number, pass, output));
+    const { number } = frames[index];
+    const matte = mattes.query();
+    if (matte) return fetched(`${base}/${number}/matte?${query()}&${matte}`);
+    const grade = grading.query();
+    if (grade && pass === "beauty") return fetched(`${base}/${number}/graded?${query()}&${grade}`);
+    return fetched(address(base, number, pass, output));
   }
   const keep = Math.max(48, Math.min(400, Math.floor(600e6 / (4 * canvas.width * canvas.height)))); // pictures
   function fetched(address) {

@@ -7,6 +7,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"reelhouse/assets"
+	"reelhouse/core/grade"
+	"reelhouse/core/matte"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/house/waiting"
@@ -29,7 +31,8 @@ type page struct {
 	small   *waiting.Shelf[[]byte]        // pictures of places, and of frames on the wall, as files
 	reading *waiting.Line
 	viewing *preview.Viewings
-	ahead   chan int64 // a sequence that somebody looks at, and of which viewing files are made
+	ranks   *waiting.Shelf[*matte.Ranks] // of Cryptomattes that were picked from last
+	ahead   chan int64                   // a sequence that somebody looks at, and of which viewing files are made
 }
 
 // Station returns the station.
@@ -39,6 +42,7 @@ func Station(a *kit.App) kit.Station {
 		bands:   waiting.NewShelf(cacheFrames, bandBytes, size),
 		decoded: waiting.NewShelf(decodedFiles, decodedBytes, decodedSize),
 		reels:   waiting.NewShelf(keptReels, reelBytes, reel.size),
+		ranks:   waiting.NewShelf(cacheFrames, rankBytes, (*matte.Ranks).Size),
 		viewing: preview.NewViewings(a.House), ahead: make(chan int64, 1),
 		small: waiting.NewShelf(smallPictures, smallBytes, func(b []byte) int64 { return int64(len(b)) }),
 	}
@@ -81,6 +85,16 @@ func (a *page) routes(p *echo.Group) {
 	p.GET("/screen/:sequence/verdicts", a.showVerdicts)
 	p.POST("/screen/:sequence/verdicts", a.decide, kit.SmallForm())
 	p.POST("/screen/:sequence/verdicts/:verdict/back", a.takeBack, kit.SmallForm())
+	p.GET("/screen/:sequence/mattes", a.showMattes)
+	p.POST("/screen/:sequence/mattes", a.changeMattes, kit.Form(mostNamesForm))
+	p.GET("/screen/:sequence/:frame/names", a.names)
+	p.GET("/screen/:sequence/:frame/matte", a.mattePicture)
+	p.GET("/screen/:sequence/grading", a.showGrading)
+	p.POST("/screen/:sequence/grading", a.changeGrading, kit.SmallForm())
+	p.POST("/screen/:sequence/grading/corrections", a.importCorrections, kit.Form(grade.MostFileBytes+1<<16))
+	p.GET("/grades/:grade/:format", a.exportCorrections)
+	p.GET("/screen/:sequence/:frame/lights", a.lights)
+	p.GET("/screen/:sequence/:frame/graded", a.gradedPicture)
 	p.GET("/screen/:sequence/findings", a.showFindings)
 	p.POST("/screen/:sequence/inspect", a.inspect, kit.SmallForm())
 	p.GET("/screen/:sequence/:frame/probe", a.probe)

@@ -4,9 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
-	"strings"
 
 	"reelhouse/core/grade"
+	"reelhouse/core/output"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/work"
@@ -21,13 +21,19 @@ func ofPictures(f plan.FollowUp, p production.Production) (plan.FollowUp, error)
 	case work.Matte:
 		m, ok := p.FindMatte(name)
 		if !ok {
-			return f, fmt.Errorf("there is no matte %q; write matte name=CODE, of a matte that the production has", name)
+			return f, fmt.Errorf(
+				"there is no matte %q; write matte name=CODE, of a matte that the production has",
+				name,
+			)
 		}
 		f.Matte = &m
 	case work.Grade:
 		g, ok := p.FindGrade(name)
 		if !ok {
-			return f, fmt.Errorf("there is no grade %q; write grade name=CODE, of a grade that the production has", name)
+			return f, fmt.Errorf(
+				"there is no grade %q; write grade name=CODE, of a grade that the production has",
+				name,
+			)
 		}
 		f.Grade = &grade.Frozen{Grade: g}
 		for _, code := range g.Mattes() {
@@ -125,15 +131,22 @@ func sameRecipe(a, b plan.FollowUp) bool {
 	return reflect.DeepEqual(before, now) && reflect.DeepEqual(a.Grade.Masks, b.Grade.Masks)
 }
 
-// MakePictures lets a matte or a grade of a production be made of what was rendered. what is written as
-// work.ParseWish reads it, such as "grade name=night".
-func (h *House) MakePictures(p production.Production, scope store.Scope, what string) (added int, err error) {
-	wanted, err := h.WantedFollowUps(p, []string{what}, nil)
-	if err != nil {
+// MakePictures lets a matte or a grade of a production, by its code, be made of what was rendered. A matte is written in
+// a format.
+func (h *House) MakePictures(
+	p production.Production, scope store.Scope, kind work.Kind, code string, format output.Format,
+) (added int, err error) {
+	f := plan.FollowUp{
+		Kind: string(kind), ByFrame: true, Parameters: map[string]string{work.Named: code}, Extensions: []string{"exr"},
+	}
+	if kind == work.Matte {
+		f.Parameters[work.Format] = string(format)
+	}
+	if f, err = ofPictures(f, p); err != nil {
 		return 0, err
 	}
-	if !wanted[0].Pictures() {
-		return 0, fmt.Errorf("%s is neither a matte nor a grade", strings.Fields(what)[0])
+	if !f.Pictures() {
+		return 0, fmt.Errorf("%s is neither a matte nor a grade", kind)
 	}
-	return h.Follow(scope, wanted[0])
+	return h.Follow(scope, store.FollowUp{FollowUp: f})
 }

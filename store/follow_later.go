@@ -127,7 +127,10 @@ func (s *Store) SequencesIn(scope Scope) ([]Sequence, error) {
 // which they were asked for.
 func (s *Store) PicturesMade(production string) ([]Sequence, error) {
 	return s.sequences(
-		"WHERE follows > 0 AND class_id IN (SELECT id FROM class WHERE kind IN (?, ?)) AND batch_id IN (SELECT id FROM "+
-			"batch WHERE production = ? COLLATE NOCASE)", work.Matte, work.Grade, production,
+		"WHERE follows > 0 AND class_id IN (SELECT id FROM class WHERE kind IN (?, ?)) AND batch_id IN (SELECT "+
+			"id FROM batch WHERE production = ? COLLATE NOCASE)",
+		work.Matte,
+		work.Grade,
+		production,
 	)
 }

@@ -72,7 +72,8 @@ func outdateBy(tx *writing, f work.Following) (int, error) {
 		return 0, err
 	}
 	result, err := tx.Exec(`UPDATE frame SET reason = ? WHERE state = 'good' AND reason = ''
-		AND sequence_id IN (SELECT id FROM sequence WHERE follows > 0 AND class_id IN (SELECT id FROM class WHERE kind = ?))
+		AND sequence_id IN (SELECT id FROM sequence WHERE follows > 0 AND class_id IN (SELECT id FROM
+			class WHERE kind = ?))
 		AND EXISTS (SELECT 1 FROM made_from m WHERE m.sequence_id = frame.sequence_id AND m.number = frame.number
 			AND m.program <> ?)`,
 		OutOfDate+"its program has another version now", f.Kind, string(program))

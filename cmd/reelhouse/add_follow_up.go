@@ -33,6 +33,7 @@ func followCommand() *cobra.Command {
 		},
 	)
 	cmd.Flags().
-		StringVar(&with, "with", "", "the follow-up: its kind, and what it is to be, such as \"inspection loop=yes\" or \"grade name=night\"")
+		StringVar(&with, "with", "", "the follow-up: its kind, and what it is to be, such as \"inspection loop=yes\", "+
+			"\"grade name=night\"")
 	return cmd
 }

@@ -132,7 +132,7 @@ func TestWhatTilesSayIsTakenOver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	f.describe(opened.Headers[0])
+	f.Describe(opened.Headers[0])
 	if f.Header.FocalLength != 35 || f.Header.Frame != 7 || f.Header.Rate != a.Rate {
 		t.Errorf("the header is %+v", f.Header)
 	}

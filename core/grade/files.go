@@ -129,7 +129,10 @@ func readCorrection(d *xml.Decoder, start xml.StartElement) (c Correction, err e
 			name string
 			text *string
 			to   *[3]float64
-		}{{"slope", sop.Slope, &c.CDL.Slope}, {"offset", sop.Offset, &c.CDL.Offset}, {"power", sop.Power, &c.CDL.Power}} {
+		}{
+			{"slope", sop.Slope, &c.CDL.Slope}, {"offset", sop.Offset, &c.CDL.Offset},
+			{"power", sop.Power, &c.CDL.Power},
+		} {
 			if part.text == nil {
 				continue
 			}
@@ -297,8 +300,8 @@ func WriteLights(w io.Writer, g Grade) error {
 		Lights []light `json:"lights"`
 	}{
 		Grade: g.Name,
-		Use: "Multiply each pass of light by its gain, in linear light, and add all of them, those that are not listed " +
-			"with a gain of 1.",
+		Use: "Multiply each pass of light by its gain, in linear light, and add all of them, those that are not " +
+			"listed with a gain of 1.",
 		Lights: []light{},
 	}
 	for _, l := range g.Lights {

@@ -203,7 +203,7 @@ func TestFilesOfCorrections(t *testing.T) {
 		t.Error("two corrections were written into one .cc file")
 	}
 	// As the list's documentation writes it, from memory, in the namespace of the version before.
-	old := `<?xml version="1.0"?><ColorDecisionList xmlns="urn:ASC:CDL:v1.01"><InputDescription>plates</InputDescription>
+	old := `<?xml version="1.0"?><ColorDecisionList xmlns="urn:ASC:CDL:v1.01"><InputDescription>x</InputDescription>
 		<ColorDecision><MediaRef ref="http://www.theasc.com/foasc-logo2.png"/><ColorCorrection id="cc03345">
 		<SOPNode><Description>WIDE SHOT</Description><Slope>1.1 1.0 0.9</Slope><Offset> -0.05 -0.05 -0.05</Offset>
 		<Power>1.0 0.9 1.5</Power></SOPNode><SatNode><Saturation>0.9</Saturation></SatNode></ColorCorrection>

@@ -285,7 +285,7 @@ func (l Layer) NamesLike(pattern string, most int) (names []string, all int) {
 	if !strings.Contains(pattern, "*") {
 		pattern = "*" + pattern + "*"
 	}
-	pattern = strings.ToLower(pattern)
+	pattern, names = strings.ToLower(pattern), []string{}
 	for _, name := range l.Names {
 		if pass.Like(pattern, strings.ToLower(name)) {
 			names = append(names, name)

@@ -17,8 +17,8 @@ type FollowUp struct {
 	ByFrame    bool              `json:"byFrame,omitempty"`
 	Extensions []string          `json:"extensions"` // of the files that are made, such as sha256
 	Parameters map[string]string `json:"parameters,omitempty"`
-	// Matte and Grade are what is made of each frame's pictures: sequences that are named, judged and looked at as those
-	// that are rendered. Nil for other kinds.
+	// Matte and Grade are what is made of each frame's pictures: sequences that are named, judged and looked at as
+	// those that are rendered. Nil for other kinds.
 	Matte *pass.Matte   `json:"matte,omitempty"`
 	Grade *grade.Frozen `json:"grade,omitempty"`
 }

@@ -68,8 +68,11 @@ func (f FollowUp) pictures(b Batch, of Sequence) (Sequence, error) {
 		fields := s.fields(b.Production, b.QualityOf(s).Code, b.Version, *file)
 		file.Path = pattern.Bind(fields, b.Standards.Names).Labelled(s.names()).On(b.Volume)
 		if file.Path.Frame(s.Frames.First()) == was.Frame(s.Frames.First()) {
-			return s, fmt.Errorf("the names of output %s do not say the pass, so that it would have the names of what it "+
-				"is made from; put (pass) into its pattern, and send the shot again", file.Output)
+			return s, fmt.Errorf(
+				"the names of output %s do not say the pass, so that it would have the names of what it "+
+					"is made from; put (pass) into its pattern, and send the shot again",
+				file.Output,
+			)
 		}
 	}
 	return s, nil
@@ -96,8 +99,8 @@ func (f FollowUp) Needs() []pass.Code {
 	return pass.Sorted(slices.Concat([]pass.Code{pass.Beauty}, f.Grade.Passes()))
 }
 
-// FileOf returns the place of the file of a sequence from which a pass is best read, -1 for none: it has the pixels that
-// were rendered, and nothing was burnt in or sent through a viewing transform. Floating point is best.
+// FileOf returns the place of the file of a sequence from which a pass is best read, -1 for none: it has the pixels
+// that were rendered, and nothing was burnt in or sent through a viewing transform. Floating point is best.
 func (s Sequence) FileOf(code pass.Code) int {
 	best := -1
 	described, err := pass.Find(code)

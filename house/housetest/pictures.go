@@ -6,6 +6,7 @@ import (
 
 	"reelhouse/core/frame"
 	"reelhouse/core/output"
+	"reelhouse/core/pass"
 	"reelhouse/core/picture"
 	"reelhouse/core/pixel"
 	"reelhouse/house"
@@ -48,6 +49,8 @@ func drawn(t testing.TB, l *store.Lease) []byte {
 			img.Planes[3].Data[i] = share
 		}
 	}
+	header := picture.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}
+	further(img, spec.Passes, &header)
 	chosen, err := picture.Select(img, spec.Files[0].Passes)
 	if err != nil {
 		t.Fatal(err)
@@ -57,9 +60,49 @@ func drawn(t testing.TB, l *store.Lease) []byte {
 		encoding = output.EXR.Usual()
 	}
 	var b bytes.Buffer
-	header := picture.Header{Rate: frame.Rate{Numerator: 24, Denominator: 1}}
 	if err := picture.Encode(&b, encoding, chosen, spec.Files[0].Passes, header); err != nil {
 		t.Fatal(err)
 	}
 	return b.Bytes()
 }
+
+// further adds planes of light groups, each of which has an equal share of the light, and of Cryptomattes, in which all
+// that is covered is called Covered.
+func further(img *pixel.Image, passes []pass.Code, h *picture.Header) {
+	groups := 0
+	for _, code := range passes {
+		if _, ok := code.LightGroup(); ok {
+			groups++
+		}
+	}
+	for _, code := range passes {
+		described, err := pass.Find(code)
+		if err != nil {
+			continue
+		}
+		_, light := code.LightGroup()
+		if !light && !described.IsCryptomatte() {
+			continue
+		}
+		for c, name := range described.ChannelNames() {
+			plane := pixel.Plane{Name: name, Data: make([]float32, img.Width*img.Height)}
+			for i, covered := range img.Planes[3].Data {
+				switch {
+				case light:
+					plane.Data[i] = img.Planes[c].Data[i] / float32(groups)
+				case c == 0 && covered > 0:
+					plane.Data[i] = pass.ID(Covered)
+				case c == 1:
+					plane.Data[i] = covered
+				}
+			}
+			img.Planes = append(img.Planes, plane)
+		}
+		if described.IsCryptomatte() {
+			h.Attributes = append(h.Attributes, picture.Cryptomatte(described, pass.Manifest([]string{Covered}))...)
+		}
+	}
+}
+
+// Covered is what everything is called in drawn pictures.
+const Covered = "floor"

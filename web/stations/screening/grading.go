@@ -23,6 +23,7 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/raster"
 	"reelhouse/core/screening"
+	"reelhouse/core/work"
 	"reelhouse/house/waiting"
 	"reelhouse/store"
 	"reelhouse/web/kit"
@@ -46,6 +47,9 @@ type gradingPanel struct {
 	Done     string
 	Mistake  string
 }
+
+// Pending reports whether anything is still being made.
+func (g gradingPanel) Pending() bool { return slices.ContainsFunc(g.Made, madeOf.pending) }
 
 // A lightFamily is passes that are all of a picture's light.
 type lightFamily struct {
@@ -216,19 +220,20 @@ func (a *page) changeGrading(c *echo.Context) error {
 	var done string
 	var mistake error
 	if name := form.Get("command"); name == "make" {
-		done, mistake, err = a.make(s, b, fmt.Sprintf("%s name=%s", plan.GradeWork, open))
+		done, mistake, err = a.make(s, b, work.Grade, open, "")
 	} else {
 		if !strings.HasPrefix(name, "grade.") {
 			return echo.NewHTTPError(http.StatusBadRequest, "This is no edit of a grade.")
 		}
-		values := map[string][]string{}
-		for field, texts := range form {
-			if field != "command" {
-				values[field] = texts
-			}
+		fields, err := edit.Fields(name)
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, "This is no edit of a grade.")
 		}
-		if strings.HasSuffix(name, ".add") {
-			delete(values, "grade")
+		values := map[string][]string{}
+		for _, field := range fields {
+			if texts, given := form[field.Name]; given {
+				values[field.Name] = texts
+			}
 		}
 		var command edit.Command
 		command, mistake = edit.FromText(name, values)
@@ -404,8 +409,8 @@ func (a *page) gradedPicture(c *echo.Context) error {
 // mostLightBytes is how much of light is sent to a browser for a frame; larger pictures are sent smaller.
 const mostLightBytes = 160 << 20
 
-// A lightHead tells what follows it: planes of 16-bit floats, the lower byte first, line by line, red, green and blue of
-// the picture, and then of each pass.
+// A lightHead tells what follows it: planes of 16-bit floats, the lower byte first, line by line, red, green and blue
+// of the picture, and then of each pass.
 type lightHead struct {
 	Width  int         `json:"width"`
 	Height int         `json:"height"`

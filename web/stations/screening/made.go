@@ -12,9 +12,11 @@ import (
 
 	"reelhouse/core/followup"
 	"reelhouse/core/job"
+	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
+	"reelhouse/core/work"
 	"reelhouse/store"
 	"reelhouse/web/kit"
 )
@@ -40,6 +42,19 @@ func (a *page) withMade(code string, batches []store.Batch) ([]store.Batch, erro
 	return all, nil
 }
 
+// events are what changes by itself.
+func (a *page) events(w kit.Watched, add func(event, template string, data any) error) error {
+	made, err := a.House.Record.PicturesMade(w.Production.Code)
+	if err != nil {
+		return err
+	}
+	text := ""
+	for _, q := range made {
+		text += fmt.Sprintf("%d: %d good, %d failed. ", q.ID, q.Counts[queue.Good], q.Counts[queue.Failed])
+	}
+	return add("made", "screening/made-count", text)
+}
+
 // A madeOf is a matte or a grade that was made of a sequence, or is to be.
 type madeOf struct {
 	store.Sequence
@@ -48,6 +63,9 @@ type madeOf struct {
 	Compared  string // likewise, beside what it was made of
 	Download  string
 }
+
+// pending reports whether some of it may still come by itself.
+func (m madeOf) pending() bool { return m.Good+m.Counts[queue.Failed]+m.Counts[queue.Dropped] < m.All }
 
 // State says how far it is.
 func (m madeOf) State() string {
@@ -136,13 +154,15 @@ func gone(err error) error {
 }
 
 // made lets a matte or a grade be made of the sequence. It returns what is said of that, or what is wrong.
-func (a *page) make(s store.Sequence, b store.Batch, what string) (done string, mistake error, err error) {
+func (a *page) make(
+	s store.Sequence, b store.Batch, kind work.Kind, code string, format output.Format,
+) (done string, mistake error, err error) {
 	p, err := a.House.Record.Production(b.Plan.Production)
 	if err != nil {
 		return "", nil, err
 	}
 	scope := store.Scope{Production: p.Code, Sequence: s.ID}
-	_, err = a.House.MakePictures(p.Production, scope, what)
+	_, err = a.House.MakePictures(p.Production, scope, kind, code, format)
 	if err != nil {
 		return "", errors.New(strings.TrimPrefix(err.Error(), store.ErrNothing.Error()+": ")), nil
 	}

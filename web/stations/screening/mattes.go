@@ -19,6 +19,7 @@ import (
 	"reelhouse/core/picture"
 	"reelhouse/core/plan"
 	"reelhouse/core/screening"
+	"reelhouse/core/work"
 	"reelhouse/house"
 	"reelhouse/house/waiting"
 	"reelhouse/store"
@@ -45,7 +46,12 @@ type savedMatte struct {
 	Made []madeOf
 }
 
-// layerNames are what mattes are taken from, for people.
+// Pending reports whether anything is still being written.
+func (m mattesPanel) Pending() bool {
+	return slices.ContainsFunc(m.Saved, func(s savedMatte) bool { return slices.ContainsFunc(s.Made, madeOf.pending) })
+}
+
+// layerName is what mattes are taken from, for people.
 func layerName(code pass.Code) string {
 	return map[pass.Code]string{
 		pass.CryptoObject: "objects", pass.CryptoMaterial: "materials", pass.CryptoAsset: "assets",
@@ -116,8 +122,7 @@ func (a *page) changeMattes(c *echo.Context) error {
 	var mistake error
 	switch {
 	case form.Get("write") != "":
-		done, mistake, err = a.make(s, b, fmt.Sprintf("%s %s=%s format=%s", plan.MatteWork, "name", code,
-			form.Get("write")))
+		done, mistake, err = a.make(s, b, work.Matte, code, output.Format(form.Get("write")))
 	case form.Get("remove") != "":
 		_, mistake, err = a.change(c, edit.RemoveMatte{Matte: code})
 		done = "Removed. What was written of it stays."
@@ -292,7 +297,10 @@ func (a *page) mattePicture(c *echo.Context) error {
 	h.Set("Content-Type", "image/png")
 	h.Set("Cache-Control", "private, max-age=60")
 	h.Set("X-Covered", strconv.FormatFloat(100*covered/float64(len(coverage)), 'f', 2, 64))
-	h.Set("X-Mapping", url.PathEscape(fmt.Sprintf("%s; %.2f %% of the picture", words, 100*covered/float64(len(coverage)))))
+	h.Set(
+		"X-Mapping",
+		url.PathEscape(fmt.Sprintf("%s; %.2f %% of the picture", words, 100*covered/float64(len(coverage)))),
+	)
 	return screening.EncodePNG(c.Response(), shown)
 }
 

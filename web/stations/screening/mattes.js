@@ -1,5 +1,5 @@
-// Picking mattes: a click adds what is seen, with Shift it removes it, a box takes all that is in it; names are searched
-// for, too. What is picked, or a matte that is kept, is shown over the frame.
+// Picking mattes: a click adds what is seen, with Shift it removes it, a box takes all that is in it; names are
+// searched for, too. What is picked, or a matte that is kept, is shown over the frame.
 
 export function pickMattes(room, canvas, at) {
   const part = (id) => document.getElementById(id);
@@ -167,8 +167,7 @@ export function pickMattes(room, canvas, at) {
       kept = now;
       names = [];
     } else if (kept && !room.querySelector(`[data-show-matte="${kept}"]`)) kept = "";
-    picking = false;
-    canvas.classList.remove("picking");
+    part("matte-pick")?.setAttribute("aria-pressed", picking);
     list();
     at.changed();
   });

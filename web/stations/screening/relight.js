@@ -1,5 +1,5 @@
-// Light of a frame that is relit in the browser: the picture and its passes of light as 32-bit floats, of which the sum is
-// made with other gains, as core/grade makes it.
+// Light of a frame that is relit in the browser: the picture and its passes of light as 32-bit floats, of which the sum
+// is made with other gains, as core/grade makes it.
 
 // halves are all values that 16 bits can be as a float.
 let halves = null;
@@ -22,7 +22,8 @@ function valuesOfHalves() {
   return halves;
 }
 
-// readLights reads what the server answers: a head, and planes of halves. Planes of three colours are one array each.
+// readLights reads what the server answers: a head, and planes of halves. Of each pass red, green and blue stand side
+// by side, pixel by pixel.
 export function readLights(buffer) {
   const length = new DataView(buffer).getUint32(0, true);
   const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
@@ -32,7 +33,7 @@ export function readLights(buffer) {
   head.passes.forEach((pass, i) => {
     const codes = new Uint16Array(buffer, 4 + length + 6 * count * i, 3 * count);
     const planes = new Float32Array(3 * count);
-    for (let k = 0; k < planes.length; k++) planes[k] = values[codes[k]];
+    for (let c = 0; c < 3; c++) for (let k = 0; k < count; k++) planes[3 * k + c] = values[codes[c * count + k]];
     passes.set(pass, planes);
   });
   return { ...head, lights: passes };
@@ -57,10 +58,11 @@ export function relit(read, gains, whole) {
   for (const [pass, planes] of read.lights) {
     if (pass === "beauty") continue;
     const gain = gains.get(pass) ?? [1, 1, 1];
-    for (let c = 0; c < 3; c++) {
-      const by = whole ? gain[c] : gain[c] - 1;
-      if (by === 0) continue;
-      for (let i = c * count; i < (c + 1) * count; i++) sum[i] += by * planes[i];
+    const [r, g, b] = gain.map((v) => (whole ? v : v - 1));
+    for (let i = 0; i < 3 * count; i += 3) {
+      sum[i] += r * planes[i];
+      sum[i + 1] += g * planes[i + 1];
+      sum[i + 2] += b * planes[i + 2];
     }
   }
   return sum;
@@ -73,10 +75,8 @@ export class Relighting {
     this.whole = whole;
     this.count = read.width * read.height;
     this.image = new ImageData(read.width, read.height);
-    this.image.data.fill(255);
-    this.table = new Uint8ClampedArray(1 << 19);
-    this.float = new Float32Array(1);
-    this.bits = new Uint32Array(this.float.buffer);
+    this.pixels = new Uint32Array(this.image.data.buffer);
+    this.table = new Uint8ClampedArray(1 << 20); // by the upper 20 bits of a float; those below 0 are black
     this.of = null; // the light that is being changed
     this.rest = null; // what all others add up to
   }
@@ -85,7 +85,7 @@ export class Relighting {
   look(gain, curve) {
     const value = new Float32Array(1);
     const bits = new Uint32Array(value.buffer);
-    for (let i = 0; i < this.table.length; i++) {
+    for (let i = 0; i < this.table.length / 2; i++) {
       bits[0] = (i << 12) | 0x800; // the middle of what has this number
       this.table[i] = value[0] < 65536 ? 255 * curve(Math.min(1, gain * value[0])) : 255;
     }
@@ -102,22 +102,17 @@ export class Relighting {
       this.rest = relit(this.read, others, this.whole);
       this.of = of;
     }
-    const { count, rest, table } = this;
-    const out = this.image.data;
-    // Bits of floats are read where the floats lie, a block at a time.
-    const block = new Float32Array(4096);
-    const bits = new Uint32Array(block.buffer);
-    for (let c = 0; c < 3; c++) {
-      const by = this.whole ? gain[c] : gain[c] - 1;
-      const first = c * count;
-      for (let from = 0; from < count; from += 4096) {
-        const to = Math.min(4096, count - from);
-        for (let i = 0; i < to; i++) block[i] = rest[first + from + i] + by * planes[first + from + i];
-        for (let i = 0, k = 4 * from + c; i < to; i++, k += 4) {
-          const b = bits[i];
-          out[k] = b & 0x80000000 ? 0 : table[b >>> 12];
-        }
-      }
+    const { count, rest, table, pixels } = this;
+    const [r, g, b] = gain.map((v) => (this.whole ? v : v - 1));
+    const float = new Float32Array(1); // whose bits say where its code stands in the table
+    const bits = new Int32Array(float.buffer);
+    for (let i = 0, k = 0; i < count; i++, k += 3) {
+      float[0] = rest[k] + r * planes[k];
+      const red = table[bits[0] >>> 12];
+      float[0] = rest[k + 1] + g * planes[k + 1];
+      const green = table[bits[0] >>> 12];
+      float[0] = rest[k + 2] + b * planes[k + 2];
+      pixels[i] = 0xff000000 | (table[bits[0] >>> 12] << 16) | (green << 8) | red;
     }
     return this.image;
   }

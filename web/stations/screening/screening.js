@@ -348,6 +348,24 @@ async function enter(room) {
     ask();
   });
 
+  // What is being made of the frames is told while it is, once a second at most.
+  let refreshing = 0;
+  function refresh() {
+    refreshing = 0;
+    for (const [id, panel] of [
+      ["mattes-kept", "mattes"],
+      ["grading-made", "grading"],
+    ]) {
+      const of = document.getElementById(id);
+      if (!of || !("pending" in of.dataset)) continue;
+      const grade = document.getElementById("grading").dataset.grade;
+      htmx.ajax("GET", `${base}/${panel}?grade=${grade}`, { target: of, select: `#${id}`, swap: "outerHTML" });
+    }
+  }
+  document.body.addEventListener("htmx:sseMessage", () => {
+    refreshing ||= setTimeout(refresh, 1000);
+  });
+
   // Frames that become good are shown when they do.
   let reading = false;
   document.body.addEventListener("htmx:sseMessage", async () => {

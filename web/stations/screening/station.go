@@ -67,6 +67,7 @@ func Station(a *kit.App) kit.Station {
 		},
 		Routes: p.routes,
 		Run:    p.makeViewings,
+		Events: p.events,
 		Count:  good,
 	}
 }

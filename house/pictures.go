@@ -131,8 +131,8 @@ func sameRecipe(a, b plan.FollowUp) bool {
 	return reflect.DeepEqual(before, now) && reflect.DeepEqual(a.Grade.Masks, b.Grade.Masks)
 }
 
-// MakePictures lets a matte or a grade of a production, by its code, be made of what was rendered. A matte is written in
-// a format.
+// MakePictures lets a matte or a grade of a production, by its code, be made of what was rendered. A matte is written
+// in a format.
 func (h *House) MakePictures(
 	p production.Production, scope store.Scope, kind work.Kind, code string, format output.Format,
 ) (added int, err error) {

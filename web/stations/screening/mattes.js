@@ -47,7 +47,10 @@ export function pickMattes(room, canvas, at) {
         field.name = "names";
         field.value = name;
         const chip = document.createElement("span");
-        chip.append(field, button(`${name} ×`, `Remove ${name}`, () => take([name], true)));
+        chip.append(
+          field,
+          button(`${name} ×`, `Remove ${name}`, () => take([name], true)),
+        );
         return chip;
       }),
     );
@@ -152,7 +155,8 @@ export function pickMattes(room, canvas, at) {
   room.addEventListener("input", (e) => {
     if (e.target.id === "matte-search") search();
   });
-  document.getElementById("mattes")
+  document
+    .getElementById("mattes")
     ?.closest("details")
     ?.addEventListener("toggle", () => {
       at.resized();

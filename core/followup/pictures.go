@@ -105,10 +105,28 @@ func Lights(
 	})
 }
 
-// banded puts a picture together from bands, each reduced.
+// Planes reads one pass of a frame as it is; of by x by pixels one is kept where a mean makes no sense.
+func Planes(
+	ctx context.Context, order job.FollowUp, open func(path string) (File, int64, error), by int, code pass.Code,
+) (*pixel.Image, error) {
+	filtered := framefile.FilteredPlanes([]pass.Code{code}, order.Picture.Depth)
+	return bandedBy(ctx, order, open, by, filtered, func(s sources, from, to int) (*pixel.Image, error) {
+		return s.planes(code, from, to)
+	})
+}
+
+// banded puts a picture of light together from bands, each reduced.
 func banded(
 	ctx context.Context, order job.FollowUp, open func(path string) (File, int64, error), by int,
 	read func(s sources, from, to int) (*pixel.Image, error),
+) (*pixel.Image, error) {
+	return bandedBy(ctx, order, open, by, func(string) bool { return true }, read)
+}
+
+// bandedBy puts a picture together, of which filtered tells which planes may be averaged.
+func bandedBy(
+	ctx context.Context, order job.FollowUp, open func(path string) (File, int64, error), by int,
+	filtered func(plane string) bool, read func(s sources, from, to int) (*pixel.Image, error),
 ) (*pixel.Image, error) {
 	sources, closeAll, err := openSources(order, PictureDisk{Open: open})
 	defer closeAll()
@@ -129,7 +147,7 @@ func banded(
 		}
 		if by > 1 {
 			band = band.Crop(image.Rect(0, 0, max(1, band.Width/by)*min(by, band.Width), band.Height))
-			band = band.Resize(whole.Width, max(1, band.Height/by), pixel.BoxKernel, func(string) bool { return true })
+			band = band.Resize(whole.Width, max(1, band.Height/by), pixel.BoxKernel, filtered)
 		}
 		if whole.Planes == nil {
 			for _, p := range band.Planes {
@@ -219,8 +237,8 @@ func needs(order job.FollowUp) []pass.Code {
 	if order.Matte != nil {
 		return []pass.Code{order.Matte.Layer}
 	}
-	if order.Grade == nil {
-		return []pass.Code{pass.Beauty}
+	if order.Grade == nil { // what is read is looked for when it is
+		return nil
 	}
 	return append(order.Grade.Passes(), pass.Beauty)
 }

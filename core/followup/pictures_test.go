@@ -254,7 +254,8 @@ func TestOrdersOfPicturesThatCannotBe(t *testing.T) {
 		order.Inputs[0].Read = append([]pass.Code(nil), layered...)
 		order.Matte = &pass.Matte{Code: "boat", Layer: pass.CryptoObject, Names: []string{"boat"}}
 		change(&order)
-		if files, err := makePictures(t, order, in); err == nil || !strings.Contains(err.Error(), says) || len(files) > 0 {
+		files, err := makePictures(t, order, in)
+		if err == nil || !strings.Contains(err.Error(), says) || len(files) > 0 {
 			t.Errorf("%s: %v, %d files", says, err, len(files))
 		}
 	}

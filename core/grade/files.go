@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"reelhouse/core/pass"
 	"slices"
 	"strconv"
 	"strings"
@@ -288,18 +289,20 @@ func (m Mask) String() string {
 	return text
 }
 
-// WriteLights writes the gains of light of a grade as JSON, with what is done with them, for other programs.
-func WriteLights(w io.Writer, g Grade) error {
+// WriteLights writes light groups, and what a grade multiplies them by, as JSON, with what is done with that, for other
+// programs.
+func WriteLights(w io.Writer, g Grade, groups []pass.LightGroup) error {
 	type light struct {
 		Gain
 		RGB [3]float64 `json:"gain"` // of red, green and blue light
 	}
 	document := struct {
-		Grade  string  `json:"grade"`
-		Use    string  `json:"use"`
-		Lights []light `json:"lights"`
+		Grade  string            `json:"grade,omitempty"`
+		Groups []pass.LightGroup `json:"groups"`
+		Use    string            `json:"use"`
+		Lights []light           `json:"lights"`
 	}{
-		Grade: g.Name,
+		Grade: g.Name, Groups: groups,
 		Use: "Multiply each pass of light by its gain, in linear light, and add all of them, those that are not " +
 			"listed with a gain of 1.",
 		Lights: []light{},

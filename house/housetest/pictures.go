@@ -80,6 +80,16 @@ func further(img *pixel.Image, passes []pass.Code, h *picture.Header) {
 		if err != nil {
 			continue
 		}
+		if code == pass.Position { // a metre a pixel, and nothing at 0
+			for c, name := range described.ChannelNames() {
+				plane := pixel.Plane{Name: name, Data: make([]float32, img.Width*img.Height)}
+				for i := range plane.Data {
+					plane.Data[i] = [3]float32{1 + float32(i%img.Width), 1 + float32(i/img.Width), 1}[c]
+				}
+				img.Planes = append(img.Planes, plane)
+			}
+			continue
+		}
 		_, light := code.LightGroup()
 		if !light && !described.IsCryptomatte() {
 			continue

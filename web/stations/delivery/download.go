@@ -92,6 +92,11 @@ func (a *page) downloadSequence(c *echo.Context) error {
 	if len(p.Entries) == 0 {
 		return echo.NewHTTPError(http.StatusNotFound, "Nothing of this sequence is good yet.")
 	}
+	others, err := house.ForOthers(b.Plan, s.Spec)
+	if err != nil {
+		return err
+	}
+	p.Entries = append(p.Entries, others...)
 	content, err := p.Reader(c.Request().Context())
 	if err != nil {
 		return err

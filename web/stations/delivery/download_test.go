@@ -4,10 +4,12 @@ import (
 	"archive/zip"
 	"bytes"
 	"fmt"
+	"io/fs"
 	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"reelhouse/house/housetest"
@@ -40,8 +42,12 @@ func TestFramesAndSequencesAreDownloaded(t *testing.T) {
 	}
 	packed := s.Ask("GET", whole, func(*http.Request) {})
 	z, err := zip.NewReader(bytes.NewReader(packed.Body.Bytes()), int64(packed.Body.Len()))
-	if err != nil || len(z.File) != 3 {
+	if err != nil || len(z.File) != 4 {
 		t.Fatalf("%d, %v", packed.Code, err)
+	}
+	about, err := fs.ReadFile(z, "layers.txt")
+	if err != nil || !strings.Contains(string(about), "channels: depth.Z\n  unit: metres") {
+		t.Errorf("what the layers are: %s, %v", about, err)
 	}
 	for path, want := range map[string]int{
 		whole + "/1001?" + url.Values{"path": {path}}.Encode():              404, // of another frame

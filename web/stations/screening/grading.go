@@ -329,7 +329,7 @@ func (a *page) exportCorrections(c *echo.Context) error {
 	switch kind := grade.FileKind(format); {
 	case format == "json":
 		media = "application/json"
-		err = grade.WriteLights(&content, g)
+		err = grade.WriteLights(&content, g, p.LightGroups)
 	case slices.Contains(grade.FileKinds(), kind):
 		err = grade.WriteFile(&content, kind, g.Corrections())
 	default:

@@ -75,8 +75,8 @@ func TestMattesArePickedKeptAndWritten(t *testing.T) {
 		_, body := s.Post(at+"/mattes", values)
 		return body
 	}
-	if body := keep(url.Values{"name": {"Floor"}, "layer": {"cryptoobject"}, "names": {"flo*"}}); !strings.Contains(body,
-		`data-shown="floor"`) || len(s.Production().Mattes) != 1 {
+	body = keep(url.Values{"name": {"Floor"}, "layer": {"cryptoobject"}, "names": {"flo*"}})
+	if !strings.Contains(body, `data-shown="floor"`) || len(s.Production().Mattes) != 1 {
 		t.Errorf("it is not kept:\n%s", webtest.Said(body))
 	}
 	if body := keep(url.Values{"name": {"x"}, "layer": {"cryptoobject"}}); !strings.Contains(body, "names nothing") {
@@ -154,8 +154,8 @@ func TestFramesAreRelitAndGraded(t *testing.T) {
 	if got := red("graded?grade=night"); got+1 < plain || got > plain+1 {
 		t.Errorf("one light twice and the other not at all show %d, and the picture %d", got, plain)
 	}
-	if body := edit("command", "grade.light", "grade", "night", "pass", "light-sun", "intensity", "-1"); !strings.Contains(
-		body, "ntensity of light-sun is to be from 0") {
+	body := edit("command", "grade.light", "grade", "night", "pass", "light-sun", "intensity", "-1")
+	if !strings.Contains(body, "ntensity of light-sun is to be from 0") {
 		t.Errorf("less than nothing:\n%s", webtest.Said(body))
 	}
 	for _, command := range []string{"shot.remove", "", "production.set"} {
@@ -166,7 +166,7 @@ func TestFramesAreRelitAndGraded(t *testing.T) {
 		}
 	}
 	// The light itself, as the browser gets it.
-	_, body := s.Get(at + "/1001/lights?family=groups")
+	_, body = s.Get(at + "/1001/lights?family=groups")
 	length := binary.LittleEndian.Uint32([]byte(body))
 	var head struct {
 		Width, Height int
@@ -213,5 +213,62 @@ func TestFramesAreRelitAndGraded(t *testing.T) {
 	edit("command", "grade.remove", "grade", "night")
 	if len(s.Production().Grades) != 0 {
 		t.Error("it is still there")
+	}
+}
+
+func TestPlacesAreMeasured(t *testing.T) {
+	h, _ := housetest.New(t, "1001-1003", func(p *production.Production) {
+		p.PassLists = append(p.PassLists, production.PassList{
+			Code: "lit", Name: "Lit", Depth: pass.UsualDepth(),
+			Passes: []pass.Code{pass.Beauty, pass.Position, pass.CryptoObject},
+		})
+		p.Shots[0].PassList = "lit"
+	})
+	housetest.DrawAll(t, h)
+	s := webtest.Over(t, h)
+	const at = "/p/TEST/screen/1"
+	var found struct {
+		Points []struct {
+			World  [3]float64
+			Known  bool
+			Object string
+		}
+		Distance float64
+		Thing    string
+		Extent   struct{ Most [3]float64 }
+	}
+	code, body := s.Get(at + "/1001/measure?points=0,0_3,0")
+	if err := json.Unmarshal([]byte(body), &found); code != 200 || err != nil || found.Distance != 3 ||
+		found.Points[1].World != [3]float64{4, 1, 1} || found.Points[0].Object != housetest.Covered {
+		t.Errorf("%d, %v: %s", code, err, body)
+	}
+	_, body = s.Get(at + "/1001/measure?points=2,1")
+	if err := json.Unmarshal([]byte(body), &found); err != nil || found.Thing != housetest.Covered ||
+		found.Extent.Most[0] < 10 {
+		t.Errorf("%v: %s", err, body)
+	}
+	var along []struct {
+		Frame int
+		Value *float64
+	}
+	_, body = s.Get(at + "/along?points=0,0_3,0")
+	if err := json.Unmarshal([]byte(body), &along); err != nil || len(along) != 3 || *along[2].Value != 3 ||
+		along[2].Frame != 1003 {
+		t.Errorf("%v: %s", err, body)
+	}
+	for _, bad := range []string{"", "points=1", "points=-1,0", "points=99999,0", "points=0,0_1,1_2,2", "points=a,b"} {
+		if code, _ := s.Get(at + "/1001/measure?" + bad); code != 400 {
+			t.Errorf("%q is answered with %d", bad, code)
+		}
+		if code, _ := s.Get(at + "/along?" + bad); code != 400 {
+			t.Errorf("along %q is answered with %d", bad, code)
+		}
+	}
+	flat, _ := housetest.New(t, "1001", func(p *production.Production) { p.Shots[0].PassList = "minimum" })
+	housetest.DrawAll(t, flat)
+	other := webtest.Over(t, flat)
+	if code, body := other.Get(at + "/1001/measure?points=0,0"); code != 404 || !strings.Contains(body,
+		"Neither position nor depth") {
+		t.Errorf("of the picture alone: %d %s", code, webtest.Said(body))
 	}
 }

@@ -4,6 +4,7 @@
 import { compare } from "/static/screening/compare.js";
 import { lookCloser } from "/static/screening/closer.js";
 import { decide } from "/static/screening/verdicts.js";
+import { measureIn } from "/static/screening/measure.js";
 import { gradeFrames } from "/static/screening/grading.js";
 import { pickMattes } from "/static/screening/mattes.js";
 
@@ -18,7 +19,7 @@ async function enter(room) {
   // The picture is as large as the room allows, in its own shape.
   const fit = () => {
     const edge = (canvas.width * (Number(room.dataset.pixel) || 1)) / canvas.height;
-    const open = ["closer", "matting", "regrading"].some((id) => document.getElementById(id)?.open);
+    const open = ["closer", "matting", "regrading", "measuring"].some((id) => document.getElementById(id)?.open);
     const below = open ? 640 : 440; // what is to be seen under it
     const [across, down] = compared.shares(); // stages beside each other
     const width = Math.min(
@@ -100,6 +101,7 @@ async function enter(room) {
   };
   const mattes = pickMattes(room, canvas, asked);
   const grading = gradeFrames(room, canvas, asked);
+  const measured = measureIn(room, canvas, asked);
 
   const kept = new Map(); // address -> Promise of a picture
   const query = () => `stops=${stops}&viewing=${closer.viewing()}${closer.query()}`;
@@ -171,6 +173,7 @@ async function enter(room) {
     if (!playing) history.replaceState(null, "", link); // which browsers allow a few times a second only
     mark();
     decided.shown();
+    measured.shown();
     for (const found of room.querySelectorAll(".found button"))
       found.setAttribute("aria-current", place === found.dataset.place && Number(found.dataset.jump) === number);
     const patience = setTimeout(

@@ -90,6 +90,8 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/screen/:sequence/mattes", a.changeMattes, kit.Form(mostNamesForm))
 	p.GET("/screen/:sequence/:frame/names", a.names)
 	p.GET("/screen/:sequence/:frame/matte", a.mattePicture)
+	p.GET("/screen/:sequence/:frame/measure", a.measure)
+	p.GET("/screen/:sequence/along", a.measureAlong)
 	p.GET("/screen/:sequence/grading", a.showGrading)
 	p.POST("/screen/:sequence/grading", a.changeGrading, kit.SmallForm())
 	p.POST("/screen/:sequence/grading/corrections", a.importCorrections, kit.Form(grade.MostFileBytes+1<<16))

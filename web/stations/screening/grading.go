@@ -225,8 +225,8 @@ func (a *page) changeGrading(c *echo.Context) error {
 		if !strings.HasPrefix(name, "grade.") {
 			return echo.NewHTTPError(http.StatusBadRequest, "This is no edit of a grade.")
 		}
-		fields, err := edit.Fields(name)
-		if err != nil {
+		fields, unknown := edit.Fields(name)
+		if unknown != nil {
 			return echo.NewHTTPError(http.StatusBadRequest, "This is no edit of a grade.")
 		}
 		values := map[string][]string{}

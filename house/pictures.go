@@ -88,13 +88,13 @@ func (h *House) Follow(scope store.Scope, f store.FollowUp) (added int, err erro
 			return added, err
 		}
 	}
-	if added == 0 && lacking != nil {
-		return 0, lacking
-	}
-	if added == 0 && same {
+	switch {
+	case added > 0:
+		return added, nil
+	case same:
 		return 0, ErrMade
 	}
-	return added, nil
+	return 0, lacking
 }
 
 // numbered returns a follow-up of pictures under the first name that it does not have yet; made is true if the last one

@@ -1,0 +1,107 @@
+package house_test
+
+import (
+	"errors"
+	"strings"
+	"testing"
+
+	"reelhouse/core/grade"
+	"reelhouse/core/pass"
+	"reelhouse/core/production"
+	"reelhouse/core/work"
+	"reelhouse/house/housetest"
+	"reelhouse/store"
+)
+
+// A grade is made of the sequences of a batch that kept what it needs; changed, it is made once more under a number, and
+// as it is, it is not. What is named like the files that it would be made from is refused.
+func TestGradesAreMadeOfWhatWasKept(t *testing.T) {
+	h, b := housetest.New(t, "1001-1002", func(p *production.Production) {
+		p.LightGroups = []pass.LightGroup{{Code: "sun", Sun: true}}
+		p.PassLists = append(p.PassLists, production.PassList{
+			Code: "lit", Name: "Lit", Depth: pass.UsualDepth(),
+			Passes: []pass.Code{pass.Beauty, "light-sun", "light-other", pass.CryptoObject},
+		})
+		second := p.Shots[0]
+		second.Code, second.PassList = "020", "lit"
+		p.Shots = append(p.Shots, second)
+		p.Mattes = []pass.Matte{{Code: "floor", Name: "Floor", Layer: pass.CryptoObject, Names: []string{"floor"}}}
+		p.Grades = []grade.Grade{{Code: "night", Name: "Night", Lights: []grade.Gain{{Pass: "light-sun", Intensity: 0.1}}}}
+	})
+	p, err := h.Record.Production("TEST")
+	if err != nil {
+		t.Fatal(err)
+	}
+	scope := store.Scope{Production: "TEST", Batch: b.ID}
+	if n, err := h.MakePictures(p.Production, scope, work.Grade, "night", ""); err != nil || n != 1 {
+		t.Errorf("of one of two sequences it is made %d times, %v", n, err)
+	}
+	if n, err := h.MakePictures(p.Production, scope, work.Grade, "night", ""); !errors.Is(err, store.ErrNothing) {
+		t.Errorf("once more as it is: %d, %v", n, err)
+	}
+	changed := p.Production
+	changed.Grades = []grade.Grade{{Code: "night", Lights: []grade.Gain{{Pass: "light-sun", Intensity: 0.2}}}}
+	if n, err := h.MakePictures(changed, scope, work.Grade, "night", ""); err != nil || n != 1 {
+		t.Errorf("changed: %d, %v", n, err)
+	}
+	lacking := store.Scope{Production: "TEST", Sequence: b.Sequences[0].ID}
+	if _, err := h.MakePictures(p.Production, lacking, work.Grade, "night", ""); err == nil ||
+		!strings.Contains(err.Error(), "light-sun") {
+		t.Errorf("without the light: %v", err)
+	}
+	if _, err := h.MakePictures(p.Production, scope, work.Matte, "floor", "tga"); err == nil ||
+		!strings.Contains(err.Error(), "written as") {
+		t.Errorf("as TGA: %v", err)
+	}
+	frame := 1001
+	for says, scope := range map[string]store.Scope{
+		"of a sequence": {Production: "TEST", Batch: b.ID, Frame: &frame}, "not found": {Production: "OTHER", Batch: b.ID},
+	} {
+		if _, err := h.MakePictures(p.Production, scope, work.Matte, "floor", "exr"); err == nil ||
+			!strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", says, err)
+		}
+	}
+	made, err := h.Record.PicturesMade("TEST")
+	if err != nil || len(made) != 2 {
+		t.Fatalf("%d were made, %v", len(made), err)
+	}
+	paths := map[string]bool{}
+	for _, q := range made {
+		for _, f := range q.Spec.Files {
+			path := f.Path.Frame(1001)
+			if !strings.Contains(path, "020") || paths[path] {
+				t.Errorf("a file is called %s", path)
+			}
+			paths[path] = true
+		}
+	}
+	// A batch takes it along where it can be made of any of it.
+	wanted, err := h.WantedFollowUps(p.Production, []string{"grade name=night", "matte name=floor format=png"}, nil)
+	if err != nil || len(wanted) != 2 || wanted[0].Kind != "grade-night" || wanted[1].Kind != "matte-floor" {
+		t.Errorf("%v, %v", wanted, err)
+	}
+	for _, bad := range []string{"grade", "grade name=day", "matte name=night"} {
+		if _, err := h.WantedFollowUps(p.Production, []string{bad}, nil); err == nil {
+			t.Errorf("%q was taken", bad)
+		}
+	}
+}
+
+// Names that do not say the pass would be those of what the pictures are made from.
+func TestPicturesAreNotNamedLikeWhatTheyAreMadeFrom(t *testing.T) {
+	h, b := housetest.New(t, "1001", func(p *production.Production) {
+		p.Names.Pattern = "(production)/(shot)/(output)/(size)/v(version:3)/(shot)_(view).(frame:4).(ext)"
+		p.Shots[0].PassList = "minimum"
+		step := grade.Step{CDL: grade.Neutral(), Exposure: 1}
+		p.Grades = []grade.Grade{{Code: "bright", Name: "Bright", Steps: []grade.Step{step}}}
+	})
+	p, err := h.Record.Production("TEST")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = h.MakePictures(p.Production, store.Scope{Production: "TEST", Batch: b.ID}, work.Grade, "bright", "")
+	if err == nil || !strings.Contains(err.Error(), "put (pass) into its pattern") {
+		t.Errorf("it is made under the same names: %v", err)
+	}
+}

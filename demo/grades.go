@@ -8,7 +8,7 @@ import (
 // Mattes returns the mattes of the demo production.
 func Mattes() []pass.Matte {
 	return []pass.Matte{
-		{Code: "ferry", Name: "Ferry", Layer: pass.CryptoObject, Names: []string{"ferry*", "wheelhouse*", "funnel*"}},
+		{Code: "ferry", Name: "Ferry", Layer: pass.CryptoObject, Names: []string{"ferry*"}},
 		{Code: "tower", Name: "Lighthouse", Layer: pass.CryptoAsset, Names: []string{"lighthouse*"}},
 	}
 }

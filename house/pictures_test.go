@@ -76,6 +76,13 @@ func TestGradesAreMadeOfWhatWasKept(t *testing.T) {
 			paths[path] = true
 		}
 	}
+	if n, err := h.Inspect(store.Scope{Production: "TEST", Sequence: made[0].ID}); err != nil || n != 1 {
+		t.Errorf("it is inspected %d times, %v", n, err)
+	}
+	if q, has, err := h.Record.FollowUpOf(made[0].ID, work.Inspection); err != nil || !has ||
+		!strings.Contains(q.Spec.Files[0].Path.Frame(1001), "inspection-of-grade-night") {
+		t.Errorf("its inspection: %v, %v", has, err)
+	}
 	// A batch takes it along where it can be made of any of it.
 	wanted, err := h.WantedFollowUps(p.Production, []string{"grade name=night", "matte name=floor format=png"}, nil)
 	if err != nil || len(wanted) != 2 || wanted[0].Kind != "grade-night" || wanted[1].Kind != "matte-floor" {

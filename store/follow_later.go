@@ -8,8 +8,9 @@ import (
 	"reelhouse/core/work"
 )
 
-// AddFollowUp lets something be made from the files of rendered sequences of a batch that was sent before. Sequences
-// that have a follow-up of that kind already are passed over. It returns how many have it now that had not.
+// AddFollowUp lets something be made from the files of rendered sequences of a batch that was sent before, or of one
+// sequence, which may be a grade or a matte. Sequences that have a follow-up of that kind already are passed over. It
+// returns how many have it now that had not.
 func (s *Store) AddFollowUp(scope Scope, f FollowUp) (added int, err error) {
 	if scope.Frame != nil {
 		return 0, fmt.Errorf("%w: a follow-up is of a sequence, or of all of a batch", ErrNothing)
@@ -24,9 +25,10 @@ func (s *Store) AddFollowUp(scope Scope, f FollowUp) (added int, err error) {
 			return err
 		}
 		where, args := scope.sequences()
-		ids, err := column[int64](tx, `SELECT id FROM sequence q WHERE follows = 0 AND NOT EXISTS (SELECT 1
+		ids, err := column[int64](tx, `SELECT id FROM sequence q WHERE (follows = 0 OR id = ? AND class_id IN
+			(SELECT id FROM class WHERE kind IN (?, ?))) AND NOT EXISTS (SELECT 1
 			FROM sequence u WHERE u.follows > 0 AND u.follows = q.id AND u.task = ?) AND `+where,
-			append([]any{f.Kind}, args...)...)
+			append([]any{scope.Sequence, work.Matte, work.Grade, f.Kind}, args...)...)
 		if err != nil {
 			return err
 		}

@@ -226,6 +226,8 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	p.do("next frame", chromedp.KeyEvent("."))
 	p.wait("the next frame is shown", `document.querySelector("#picture").dataset.shows === "1004 beauty"`)
 	p.do("next pass", chromedp.KeyEvent("]"))
+	p.wait("one of its lights is shown", `document.querySelector("#picture").dataset.shows === "1004 light-boats"`)
+	p.press("its depth", "[data-pass=depth]")
 	p.wait("its depth is shown", `document.querySelector("#picture").dataset.shows === "1004 depth"`)
 	if url := p.text("location.search"); !strings.Contains(url, "frame=1004") || !strings.Contains(url, "pass=depth") {
 		t.Errorf("the address does not hold what is seen: %s", url)
@@ -256,7 +258,9 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 		held >= 1000 {
 		t.Errorf("the page says %v m, the file holds %v m", shown, held)
 	}
-	p.do("play", chromedp.KeyEvent("["), chromedp.KeyEvent(" "))
+	p.press("the picture", "[data-pass=beauty]")
+	p.wait("it is shown", `document.querySelector("#picture").dataset.shows === "1004 beauty"`)
+	p.do("play", chromedp.KeyEvent(" "))
 	p.wait("the sound of the cut is where the frames are", `((s, n) => !s.paused && s.currentTime > 0 &&
 		Math.abs(s.currentTime - Number(s.dataset.seconds) - (n - Number(s.dataset.number)) / 24) < 0.3)(
 		document.querySelector("#sound"), Number(document.querySelector("#number").textContent))`)
@@ -328,7 +332,6 @@ func TestScreenshots(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	shoot("productions", "../../?new=1", "true")
 	shoot("output", "output?open=review", `document.querySelector("#stamp-picture").naturalWidth > 300`)
 	shoot(
 		"set-up", "views?open=quay&beside1=bow&beside2=night&beside3=turn_1#set-up",
@@ -345,8 +348,14 @@ func TestScreenshots(t *testing.T) {
 	p.do("send", chromedp.WaitVisible(`section[id^="batch-"]`))
 	p.wait("enough frames are good", `Number(document.querySelector("[data-good]").dataset.good) > 56`)
 	shoot("queue", "queue", `document.querySelector("[data-state=rendering]") !== null`)
-	shoot("screening", "screening?sequence=1&frame=1020",
-		`document.querySelector("#picture").dataset.shows === "1020 beauty"`)
+	p.do("screening", chromedp.Navigate(base+"screening?sequence=1&frame=1008"))
+	p.arrive("it is shown", `document.querySelector("#picture").dataset.shows === "1008 beauty"`)
+	p.do("see a matte", chromedp.Click("#matting > summary"))
+	p.press("see a matte", "[data-show-matte=ferry]")
+	keep("screening", `document.querySelector("#mapping").textContent.includes("tinted")`)
+	p.do("relight", chromedp.Click("#matting > summary"), chromedp.Click("#regrading > summary"))
+	p.press("see it graded", "#grade-on")
+	keep("relight", `document.querySelector("#mapping").textContent.includes("graded by Night")`)
 	shoot("wall", "screening", `[...document.querySelectorAll("#wall img")].length > 1 &&
 		[...document.querySelectorAll("#wall img")].every(i => i.complete && i.naturalWidth > 0)`)
 	sketched := t.TempDir()

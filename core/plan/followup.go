@@ -62,7 +62,11 @@ func (f FollowUp) Sequence(b Batch, number int64, of Sequence) (Sequence, error)
 		s.Frames = of.Frames.Thin(max(2, of.Frames.Count()))
 		s.Own = s.Frames
 	}
-	folder := fmt.Sprintf("%s/%d/%s/", FollowUpsFolder, number, f.Kind)
+	called := f.Kind
+	if of.FollowUp != nil { // of a grade, beside that of what it was made of
+		called += "-of-" + of.FollowUp.Kind
+	}
+	folder := fmt.Sprintf("%s/%d/%s/", FollowUpsFolder, number, called)
 	rules := naming.Rules{}
 	for _, extension := range f.Extensions {
 		file := FileSequence{Label: f.Kind, Pattern: folder + "(shot)/(view)/(size).(frame:4).(ext)"}
@@ -76,7 +80,7 @@ func (f FollowUp) Sequence(b Batch, number int64, of Sequence) (Sequence, error)
 		} else {
 			file.Pattern = ""
 			file.Path = rules.Single(
-				extension, FollowUpsFolder, strconv.FormatInt(number, 10), f.Kind, of.Shot, of.View, of.SizeCode,
+				extension, FollowUpsFolder, strconv.FormatInt(number, 10), called, of.Shot, of.View, of.SizeCode,
 			)
 		}
 		file.Path = file.Path.On(b.Volume)

@@ -75,6 +75,10 @@ func (s *Store) Decide(production string, v review.Verdict, by Author) (id int64
 		return 0, err
 	}
 	spec := q.Spec
+	if spec.FollowUp != nil && spec.FollowUp.Pictures() {
+		return 0, fmt.Errorf("%w: a verdict is on what was rendered, and this was made of it; decide on sequence %d",
+			ErrNothing, q.Follows)
+	}
 	if len(spec.Files) == 0 || spec.FollowUp != nil {
 		return 0, fmt.Errorf("sequence %d: %w", v.Sequence, ErrNotFound)
 	}

@@ -182,6 +182,16 @@ func TestFramesAreRelitAndGraded(t *testing.T) {
 	if body := edit("command", "make", "grade", "night"); !strings.Contains(body, "just as it is") {
 		t.Errorf("it is made twice:\n%s", webtest.Said(body))
 	}
+	made, err := s.House.Record.PicturesMade("TEST")
+	if err != nil || len(made) != 1 {
+		t.Fatal(made, err)
+	}
+	_, body = s.Post(fmt.Sprintf("/p/TEST/screen/%d/verdicts", made[0].ID), url.Values{
+		"verdict": {"approved"}, "frames": {"1001"},
+	})
+	if !strings.Contains(body, "decide on sequence 1") {
+		t.Errorf("a verdict on what was made: %s", webtest.Said(body))
+	}
 	edit("command", "grade.add-step", "grade", "night", "exposure", "1")
 	if body := edit("command", "make", "grade", "night"); !strings.Contains(body, "grade-night-2") {
 		t.Errorf("changed, it is not made once more:\n%s", webtest.Said(body))

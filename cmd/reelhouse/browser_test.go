@@ -227,7 +227,7 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 	p.wait("the next frame is shown", `document.querySelector("#picture").dataset.shows === "1004 beauty"`)
 	p.do("next pass", chromedp.KeyEvent("]"))
 	p.wait("one of its lights is shown", `document.querySelector("#picture").dataset.shows === "1004 light-boats"`)
-	p.press("its depth", "[data-pass=depth]")
+	p.press("its depth", "button[data-pass=depth]")
 	p.wait("its depth is shown", `document.querySelector("#picture").dataset.shows === "1004 depth"`)
 	if url := p.text("location.search"); !strings.Contains(url, "frame=1004") || !strings.Contains(url, "pass=depth") {
 		t.Errorf("the address does not hold what is seen: %s", url)
@@ -258,7 +258,7 @@ func TestTheWholeLineInTheBrowser(t *testing.T) {
 		held >= 1000 {
 		t.Errorf("the page says %v m, the file holds %v m", shown, held)
 	}
-	p.press("the picture", "[data-pass=beauty]")
+	p.press("the picture", "button[data-pass=beauty]")
 	p.wait("it is shown", `document.querySelector("#picture").dataset.shows === "1004 beauty"`)
 	p.do("play", chromedp.KeyEvent(" "))
 	p.wait("the sound of the cut is where the frames are", `((s, n) => !s.paused && s.currentTime > 0 &&

@@ -13,8 +13,8 @@ import (
 	"reelhouse/store"
 )
 
-// A grade is made of the sequences of a batch that kept what it needs; changed, it is made once more under a number, and
-// as it is, it is not. What is named like the files that it would be made from is refused.
+// A grade is made of the sequences of a batch that kept what it needs; changed, it is made once more under a number,
+// and as it is, it is not. What is named like the files that it would be made from is refused.
 func TestGradesAreMadeOfWhatWasKept(t *testing.T) {
 	h, b := housetest.New(t, "1001-1002", func(p *production.Production) {
 		p.LightGroups = []pass.LightGroup{{Code: "sun", Sun: true}}
@@ -26,7 +26,9 @@ func TestGradesAreMadeOfWhatWasKept(t *testing.T) {
 		second.Code, second.PassList = "020", "lit"
 		p.Shots = append(p.Shots, second)
 		p.Mattes = []pass.Matte{{Code: "floor", Name: "Floor", Layer: pass.CryptoObject, Names: []string{"floor"}}}
-		p.Grades = []grade.Grade{{Code: "night", Name: "Night", Lights: []grade.Gain{{Pass: "light-sun", Intensity: 0.1}}}}
+		p.Grades = []grade.Grade{
+			{Code: "night", Name: "Night", Lights: []grade.Gain{{Pass: "light-sun", Intensity: 0.1}}},
+		}
 	})
 	p, err := h.Record.Production("TEST")
 	if err != nil {
@@ -55,7 +57,8 @@ func TestGradesAreMadeOfWhatWasKept(t *testing.T) {
 	}
 	frame := 1001
 	for says, scope := range map[string]store.Scope{
-		"of a sequence": {Production: "TEST", Batch: b.ID, Frame: &frame}, "not found": {Production: "OTHER", Batch: b.ID},
+		"of a sequence": {Production: "TEST", Batch: b.ID, Frame: &frame},
+		"not found":     {Production: "OTHER", Batch: b.ID},
 	} {
 		if _, err := h.MakePictures(p.Production, scope, work.Matte, "floor", "exr"); err == nil ||
 			!strings.Contains(err.Error(), says) {

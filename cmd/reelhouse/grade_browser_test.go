@@ -183,6 +183,11 @@ func TestAMatteIsPickedAndDuskBecomesNight(t *testing.T) {
 		`document.querySelector("[data-light=light-boats] [name=intensity]").getAttribute("value") === "4"
 		&& document.querySelector("#mapping").textContent.includes("graded by Night")`,
 	)
+	p.wait("nobody else has changed it", `document.querySelector("#elsewhere").hidden`)
+	p.press("take it back", "#undo")
+	p.arrive("it is as it was", `document.querySelector("[data-light=light-boats] [name=intensity]").value === "1.5" &&
+		document.querySelector("#picture").dataset.shows`)
+	p.do("open grading again", chromedp.Click("#regrading > summary"))
 	p.press("make it", "#grade-make")
 	p.wait("it is made", `document.querySelector("#grading-made").textContent.includes("done")`)
 	night, _ := filepath.Glob(filepath.Join(data, "output/SALT/010/master/scope/*/grade-night/*.1001.exr"))

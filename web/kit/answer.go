@@ -56,3 +56,23 @@ func (a *App) Update(c *echo.Context, r Answer) error {
 	}
 	return c.Render(http.StatusOK, string(st.Key)+"#sheet", v)
 }
+
+// Part answers an edit with one template of a station, such as "screening/mattes", and with the ticket of the
+// production as it is now, which says what can be undone.
+func (a *App) Part(c *echo.Context, of Key, template string, data any, p store.Revision) error {
+	st, _ := a.find(of)
+	st.Fill = nil // its page stays
+	v := &View{Production: p, Station: st, Swap: true, Author: Author(c), Query: c.FormValue}
+	if err := a.complete(v); err != nil {
+		return err
+	}
+	part, err := a.pages.text(template, data)
+	if err != nil {
+		return err
+	}
+	ticket, err := a.pages.text("ticket", v)
+	if err != nil {
+		return err
+	}
+	return c.HTML(http.StatusOK, part+ticket)
+}

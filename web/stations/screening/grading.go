@@ -198,7 +198,7 @@ func (a *page) answerGrading(c *echo.Context, open string, change func(g *gradin
 		return err
 	}
 	change(&g)
-	return c.Render(http.StatusOK, "screening/grading", g)
+	return a.answerPart(c, "screening/grading", g)
 }
 
 // showGrading answers with the panel as it is now.

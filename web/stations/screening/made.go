@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"os"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -17,6 +16,7 @@ import (
 	"reelhouse/core/plan"
 	"reelhouse/core/queue"
 	"reelhouse/core/work"
+	"reelhouse/house"
 	"reelhouse/store"
 	"reelhouse/web/kit"
 )
@@ -129,15 +129,11 @@ func (a *page) orderFor(s store.Sequence, b store.Batch, number int, passes []pa
 	return order, nil
 }
 
-// openInput opens a finished file.
+// openInput opens a finished file, which has to be a plain one.
 func openInput(path string) (followup.File, int64, error) {
-	f, err := os.Open(path)
+	f, info, err := house.OpenPlain(path)
 	if err != nil {
 		return nil, 0, err
-	}
-	info, err := f.Stat()
-	if err != nil {
-		return nil, 0, errors.Join(err, f.Close())
 	}
 	return f, info.Size(), nil
 }

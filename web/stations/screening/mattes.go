@@ -35,8 +35,10 @@ type mattesPanel struct {
 	Saved   []savedMatte
 	Formats []output.Format
 	Shown   string // code of the matte that was kept just now, and is shown
-	Done    string
-	Mistake string
+	// Revision is the production's that the panel shows.
+	Revision int
+	Done     string
+	Mistake  string
 }
 
 // A savedMatte is one that the production keeps.
@@ -71,6 +73,7 @@ func (a *page) mattesOf(code string, s store.Sequence) (m mattesPanel, err error
 	if err != nil {
 		return m, err
 	}
+	m.Revision = p.Number
 	if len(m.Layers) == 0 {
 		m.Missing = missingPasses(p.Production, s, pass.Cryptomattes()[:1])
 	}
@@ -101,7 +104,19 @@ func (a *page) answerMattes(c *echo.Context, change func(m *mattesPanel)) error 
 		return err
 	}
 	change(&m)
-	return c.Render(http.StatusOK, "screening/mattes", m)
+	return a.answerPart(c, "screening/mattes", m)
+}
+
+// answerPart answers with a panel; after an edit, with what has changed around it, too.
+func (a *page) answerPart(c *echo.Context, template string, panel any) error {
+	if c.Request().Method != http.MethodPost {
+		return c.Render(http.StatusOK, template, panel)
+	}
+	p, err := a.House.Record.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	return a.Part(c, key, template, panel, p)
 }
 
 // showMattes answers with the panel as it is now.

@@ -351,6 +351,15 @@ async function enter(room) {
     ask();
   });
 
+  // What a panel has changed of the production is no change that somebody else has made.
+  document.addEventListener("htmx:afterSwap", (e) => {
+    const sheet = document.getElementById("sheet");
+    if (e.detail.target === sheet || !room.isConnected) return location.reload(); // something was undone
+    for (const id of ["mattes", "grading"])
+      if (Number(document.getElementById(id)?.dataset.revision) === Number(sheet.dataset.seen) + 1)
+        sheet.dataset.seen = document.getElementById(id).dataset.revision;
+  });
+
   // What is being made of the frames is told while it is, once a second at most.
   let refreshing = 0;
   function refresh() {

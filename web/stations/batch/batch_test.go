@@ -7,10 +7,13 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/edit"
 	"reelhouse/core/preflight"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/core/raster"
+	"reelhouse/house"
+	"reelhouse/store"
 	"reelhouse/web/webtest"
 )
 
@@ -207,5 +210,39 @@ func TestOnlyWhatWasReadIsSent(t *testing.T) {
 	if _, body := s.Post("/p/TEST/send", now); sent() != 1 ||
 		!strings.Contains(body, "was sent already: 0 frames are in place and 3 queued with the same set-up") {
 		t.Errorf("sending twice:\n%s", body)
+	}
+}
+
+// A batch takes a grade along once the production has one, and its form says which.
+func TestAGradeIsTakenAlong(t *testing.T) {
+	s := webtest.New(t)
+	if _, body := s.Get("/p/TEST/batch"); strings.Contains(body, "with-grade") || strings.Contains(body, "with-matte") {
+		t.Error("there is a grade to choose, and none was made")
+	}
+	brighter, err := edit.FromText("grade.add-step", map[string][]string{"grade": {"bright"}, "exposure": {"1"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []edit.Command{
+		edit.AddGrade{Title: "Bright"}, brighter,
+	} {
+		if _, _, err := s.House.Do("TEST", house.Editing{Seen: store.Any}, c); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, body := s.Get("/p/TEST/batch"); !strings.Contains(body, `name=bright`) {
+		t.Error("the grade cannot be chosen")
+	}
+	s.Edits("production", "field", "next-version")
+	for _, c := range []struct {
+		with string
+		want int
+	}{{"name=dark", 0}, {"name=bright", 1}} {
+		s.Post("/p/TEST/send", url.Values{
+			"then": {"grade"}, "with-grade": {c.with}, "revision": {strconv.Itoa(s.Production().Number)},
+		})
+		if made, err := s.House.Record.PicturesMade("TEST"); err != nil || len(made) != c.want {
+			t.Errorf("%s: %d grades are made, %v", c.with, len(made), err)
+		}
 	}
 }

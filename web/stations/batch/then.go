@@ -28,11 +28,29 @@ func (k thenKind) Usual() string {
 }
 
 // thenKinds returns the kinds of follow-ups that can be chosen.
-func (a *page) thenKinds(*kit.View) ([]thenKind, error) {
+func (a *page) thenKinds(v *kit.View) ([]thenKind, error) {
 	all, err := a.House.FollowUps()
 	var kinds []thenKind
 	for _, f := range all {
-		kinds = append(kinds, thenKind{f})
+		var codes []string // of what it can make of this production; the first is made if nobody says otherwise
+		switch p := v.Production; work.Kind(f.Kind) {
+		case work.Matte:
+			for _, m := range p.Mattes {
+				codes = append(codes, m.Code)
+			}
+		case work.Grade:
+			for _, g := range p.Grades {
+				codes = append(codes, g.Code)
+			}
+		default:
+			kinds = append(kinds, thenKind{f})
+			continue
+		}
+		if len(codes) > 0 {
+			f.Parameters = maps.Clone(f.Parameters)
+			f.Parameters[work.Named] = codes[0]
+			kinds = append(kinds, thenKind{f})
+		}
 	}
 	return kinds, err
 }

@@ -97,8 +97,8 @@ func (h *House) Follow(scope store.Scope, f store.FollowUp) (added int, err erro
 	return 0, lacking
 }
 
-// numbered returns a follow-up of pictures under the first name that it does not have yet; made is true if the last one
-// is just like it.
+// numbered returns a follow-up of pictures under the first name that it does not have yet; made is true if one of
+// them is just like it.
 func (h *House) numbered(q store.Sequence, f store.FollowUp) (numbered store.FollowUp, made bool, err error) {
 	name := f.Kind
 	for n := 2; n <= mostTakes; n++ {

@@ -163,7 +163,7 @@ func (q *QuickMovies) one(ctx context.Context, code string) error {
 	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 		return err
 	}
-	old, err := filepath.Glob(filepath.Join(filepath.Dir(path), code+"_*"))
+	old, err := filepath.Glob(filepath.Join(filepath.Dir(path), code+"_"+strings.Repeat("?", 16)+".mp4*"))
 	for _, name := range old {
 		err = errors.Join(err, os.Remove(name))
 	}

@@ -206,7 +206,7 @@ func TestAGradeIsDoneToPictures(t *testing.T) {
 			t.Fatalf("pixel %d is %v, want %v", i, v, want)
 		}
 	}
-	if fact := p.Fact("focalLength"); fact != "" && !strings.HasPrefix(fact, "35") {
+	if fact := p.Fact("nominalFocalLength"); !strings.HasPrefix(fact, "35") {
 		t.Errorf("the lens is %s", fact)
 	}
 	// A light that is three quarters of all is changed by itself, where the rest was not kept.

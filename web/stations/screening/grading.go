@@ -141,7 +141,7 @@ func (g *gradingPanel) families(p production.Production, s store.Sequence, b sto
 	for _, f := range []struct {
 		lightFamily
 		all []pass.Code
-	}{{groups, wanted}, {lightFamily{Key: "parts", Name: "Parts of the picture"}, grade.Parts()}} {
+	}{{groups, wanted}, {lightFamily{Key: "parts", Name: "Light components"}, grade.Parts()}} {
 		family := f.lightFamily
 		var lacks []pass.Code
 		for _, code := range f.all {

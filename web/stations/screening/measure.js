@@ -55,8 +55,8 @@ export function measureIn(room, canvas, at) {
       ? found.distance === undefined
         ? `${place(a)} · ${place(b)}`
         : `${metres(found.distance)} from ${place(a)} to ${place(b)}`
-      : `${place(a)}${a.known ? ` · ${metres(a.depth)} deep` : ""}${named(a) ? ` · ${named(a)}` : ""}` +
-        (found.extent ? ` · ${found.thing}: ${size(found.extent)}, as far as it is seen` : "");
+      : `${place(a)}${a.known ? ` · depth ${metres(a.depth)}` : ""}${named(a) ? ` · ${named(a)}` : ""}` +
+        (found.extent ? ` · ${found.thing}: ${size(found.extent)}, visible part` : "");
     part("measured").dataset.distance = found.distance ?? "";
   }
 

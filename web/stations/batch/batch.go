@@ -352,7 +352,7 @@ func (a *page) fill(v *kit.View) error {
 		WrongSend: v.Wrong("batch", "send"),
 	}
 	var err error
-	if page.Kinds, err = a.thenKinds(v); err != nil {
+	if page.Kinds, err = a.thenKinds(v.Production.Production); err != nil {
 		return err
 	}
 	if v.Swap && v.Mistake.Field == "tiles" {

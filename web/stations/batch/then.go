@@ -12,7 +12,6 @@ import (
 	"reelhouse/core/production"
 	"reelhouse/core/work"
 	"reelhouse/house"
-	"reelhouse/web/kit"
 )
 
 // A thenKind is a kind of follow-up as it can be chosen.
@@ -28,12 +27,12 @@ func (k thenKind) Usual() string {
 }
 
 // thenKinds returns the kinds of follow-ups that can be chosen.
-func (a *page) thenKinds(v *kit.View) ([]thenKind, error) {
+func (a *page) thenKinds(p production.Production) ([]thenKind, error) {
 	all, err := a.House.FollowUps()
 	var kinds []thenKind
 	for _, f := range all {
 		var codes []string // of what it can make of this production; the first is made if nobody says otherwise
-		switch p := v.Production; work.Kind(f.Kind) {
+		switch work.Kind(f.Kind) {
 		case work.Matte:
 			for _, m := range p.Mattes {
 				codes = append(codes, m.Code)
@@ -66,8 +65,19 @@ func (a *page) more(c *echo.Context, p production.Production, how *house.Sending
 		return err
 	}
 	var wanted []string
+	kinds, err := a.thenKinds(p)
+	if err != nil {
+		return err
+	}
 	for _, kind := range form["then"] {
-		wanted = append(wanted, kind+" "+c.FormValue("with-"+kind))
+		with := c.FormValue("with-" + kind)
+		for _, k := range kinds { // what the field shows while it is empty
+			name := k.Parameters[work.Named]
+			if k.Kind == kind && name != "" && !strings.Contains(with, work.Named+"=") {
+				with = work.Named + "=" + name + " " + with
+			}
+		}
+		wanted = append(wanted, kind+" "+with)
 	}
 	how.FollowUps, err = a.House.WantedFollowUps(p, wanted, func(text string) (time.Time, error) {
 		at, err := time.Parse(time.RFC3339, text)

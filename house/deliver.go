@@ -264,6 +264,9 @@ func (h *House) fill(
 		return err
 	}
 	defer root.Close()
+	if err := undoSeal(root); err != nil {
+		return err
+	}
 	if err := removeUnfinished(root); err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -27,19 +28,15 @@ func SealFolder(
 		return "", list, nil, err
 	}
 	defer root.Close()
+	if err := undoSeal(root); err != nil {
+		return "", list, nil, err
+	}
 	history, err := mhl.ReadHistory(root.FS())
 	if err != nil && !errors.Is(err, mhl.ErrNoHistory) {
 		return "", list, nil, err
 	}
 	number := len(history.Chain) + 1
 	for _, fault := range history.Wrong {
-		// One that a seal before has not come to name in the chain is done again.
-		if unnamed := fmt.Sprintf("%s/%04d_", mhl.Dir, number); strings.HasPrefix(fault.Path, unnamed) {
-			if err := root.Remove(fault.Path); err != nil {
-				return "", list, nil, err
-			}
-			continue
-		}
 		return "", list, nil, fmt.Errorf("%s %s; nothing was added", fault.Path, fault.Text)
 	}
 	if list, wrong, err = mhl.Seal(ctx, root.FS(), how, progress); err != nil {
@@ -57,27 +54,78 @@ func SealFolder(
 	if err := root.MkdirAll(mhl.Dir, 0o755); err != nil {
 		return "", list, nil, err
 	}
-	if err := writeWhole(root, mhl.Dir+"/"+name, &text); err != nil {
-		return "", list, nil, err
+	// The chain waits beside its place while the list comes to its own: who finds one waiting knows that a seal ended.
+	err = writeSafely(root, chainWaits, &chain)
+	if err == nil {
+		err = writeWhole(root, mhl.Dir+"/"+name, &text)
 	}
-	return name, list, wrong, writeWhole(root, mhl.Dir+"/"+mhl.ChainName, &chain)
+	if err == nil {
+		err = rename(root, chainWaits, mhl.Dir+"/"+mhl.ChainName)
+	}
+	if err != nil {
+		return "", list, nil, errors.Join(err, undoSeal(root))
+	}
+	return name, list, wrong, nil
+}
+
+// chainWaits is where a chain waits for the list that it names last.
+const chainWaits = mhl.Dir + "/" + mhl.ChainName + PartMark
+
+// undoSeal removes what a seal has left that ended before the chain named its list. A list that no chain names is
+// somebody's, and stays, if no chain waits for it.
+func undoSeal(root *os.Root) error {
+	if _, err := root.Lstat(chainWaits); errors.Is(err, fs.ErrNotExist) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	history, err := mhl.ReadHistory(root.FS())
+	if err != nil && !errors.Is(err, mhl.ErrNoHistory) {
+		return err
+	}
+	unnamed := fmt.Sprintf("%s/%04d_", mhl.Dir, len(history.Chain)+1)
+	for _, fault := range history.Wrong {
+		if strings.HasPrefix(fault.Path, unnamed) {
+			if err := root.Remove(fault.Path); err != nil {
+				return err
+			}
+		}
+	}
+	return root.Remove(chainWaits)
 }
 
 // writeWhole writes a file beside its place, brings it safely to the disk, and puts it there.
 func writeWhole(root *os.Root, name string, from io.Reader) error {
 	temp := name + PartMark
-	f, err := root.Create(temp)
+	err := writeSafely(root, temp, from)
+	if err == nil {
+		err = rename(root, temp, name)
+	}
+	if err != nil {
+		_ = root.Remove(temp) // it may not be there
+	}
+	return err
+}
+
+// writeSafely writes a file and brings it safely to the disk; what it has begun goes if it cannot.
+func writeSafely(root *os.Root, name string, from io.Reader) error {
+	f, err := root.Create(name)
 	if err != nil {
 		return err
 	}
 	_, err = io.Copy(f, from)
-	if err = errors.Join(err, f.Sync(), f.Close()); err == nil {
-		err = root.Rename(temp, name)
+	if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
+		return errors.Join(err, root.Remove(name))
 	}
-	if err != nil {
-		return errors.Join(err, root.Remove(temp))
+	return nil
+}
+
+// rename puts a file at its place, safely.
+func rename(root *os.Root, from, to string) error {
+	if err := root.Rename(from, to); err != nil {
+		return err
 	}
-	dir, err := root.Open(filepath.Dir(name))
+	dir, err := root.Open(filepath.Dir(to))
 	if err != nil {
 		return err
 	}

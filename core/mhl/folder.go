@@ -47,10 +47,14 @@ const (
 	Unread  FaultKind = "unread"
 )
 
-// ReadHistory reads the hash lists of a folder. The error wraps ErrNoHistory if it has none.
+// ReadHistory reads the hash lists of a folder. The error wraps ErrNoHistory if it has no chain; lists that are there
+// without one are wrong.
 func ReadHistory(fsys fs.FS) (h History, err error) {
 	data, err := readBounded(fsys, path.Join(Dir, ChainName))
 	if errors.Is(err, fs.ErrNotExist) {
+		if err := h.findUnknown(fsys); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return h, err
+		}
 		return h, ErrNoHistory
 	} else if err != nil {
 		return h, err
@@ -58,37 +62,46 @@ func ReadHistory(fsys fs.FS) (h History, err error) {
 	if h.Chain, err = DecodeChain(bytes.NewReader(data)); err != nil {
 		return h, fmt.Errorf("%s/%s: %w", Dir, ChainName, err)
 	}
-	bad := func(name, text string) { h.Wrong = append(h.Wrong, Fault{BadList, path.Join(Dir, name), text}) }
 	for _, link := range h.Chain {
 		data, err := readBounded(fsys, path.Join(Dir, link.Name))
 		if errors.Is(err, fs.ErrNotExist) {
-			bad(link.Name, "is missing")
+			h.bad(link.Name, "is missing")
 			continue
 		} else if err != nil {
 			return h, err
 		}
 		if sum := C4.Of(data); sum != link.C4 {
-			bad(link.Name, "is not what it was when it was written: "+sum+" is not "+link.C4)
+			h.bad(link.Name, "is not what it was when it was written: "+sum+" is not "+link.C4)
 			continue
 		}
 		list, err := Decode(bytes.NewReader(data))
 		if err != nil {
-			bad(link.Name, err.Error())
+			h.bad(link.Name, err.Error())
 			continue
 		}
 		h.Lists = append(h.Lists, list)
 	}
+	return h, h.findUnknown(fsys)
+}
+
+// bad notes what is wrong with a list.
+func (h *History) bad(name, text string) {
+	h.Wrong = append(h.Wrong, Fault{BadList, path.Join(Dir, name), text})
+}
+
+// findUnknown notes the lists that the chain does not name.
+func (h *History) findUnknown(fsys fs.FS) error {
 	entries, err := fs.ReadDir(fsys, Dir)
 	if err != nil {
-		return h, err
+		return err
 	}
 	for _, e := range entries {
 		known := slices.ContainsFunc(h.Chain, func(l Link) bool { return l.Name == e.Name() })
 		if !known && strings.HasSuffix(e.Name(), ".mhl") {
-			bad(e.Name(), "is a hash list that the chain does not know")
+			h.bad(e.Name(), "is a hash list that the chain does not know")
 		}
 	}
-	return h, nil
+	return nil
 }
 
 func readBounded(fsys fs.FS, name string) ([]byte, error) {

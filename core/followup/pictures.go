@@ -167,20 +167,48 @@ type source struct {
 	passes []pass.Code // that it has
 	read   []pass.Code // that are read of it
 	file   *picture.File
-	from   int // first line of band
-	band   *pixel.Image
+	from   int             // first line of stored
+	stored *imagefile.Part // the lines that were read last
+	band   *pixel.Image    // the same as light, once somebody has asked for it
 }
 
-// lines reads lines of the file, with all that is in them, as light. Those that were read last are kept.
-func (s *source) lines(from, to int) (*pixel.Image, error) {
-	if s.band != nil && s.from == from && s.band.Height == to-from {
-		return s.band, nil
+// only lets nothing be read of the file but some passes.
+func (s *source) only(passes []pass.Code) {
+	if len(s.passes) == 1 { // the channels of which are not told apart by its name
+		return
 	}
-	p, err := s.file.Lines(0, from, to)
+	names := map[string]bool{}
+	for _, code := range passes {
+		if described, err := pass.Find(code); err == nil {
+			for _, name := range described.ChannelNames() {
+				names[name] = true
+			}
+		}
+	}
+	s.file.Only = func(channel string) bool { return names[channel] }
+}
+
+// readLines reads lines of the file, as it has them.
+func (s *source) readLines(from, to int) error {
+	if s.stored != nil && s.from == from && s.stored.Height() == to-from {
+		return nil
+	}
+	part, err := s.file.Stored(0, from, to)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", s.name, err)
+		return fmt.Errorf("%s: %w", s.name, err)
 	}
-	s.from, s.band = from, picture.Named(p.Image, s.passes)
+	s.from, s.stored, s.band = from, &part, nil
+	return nil
+}
+
+// lines reads lines of the file as light.
+func (s *source) lines(from, to int) (*pixel.Image, error) {
+	if err := s.readLines(from, to); err != nil {
+		return nil, err
+	}
+	if s.band == nil {
+		s.band = picture.Named(s.file.Decoded(0, *s.stored).Image, s.passes)
+	}
 	return s.band, nil
 }
 
@@ -224,9 +252,15 @@ func openSources(order job.FollowUp, disk PictureDisk) (all sources, closeAll fu
 		all = append(all, &source{name: in.Name, passes: in.Passes, read: in.Read, file: file})
 		there = append(there, in.Read...)
 	}
-	for _, code := range needs(order) {
+	needed := needs(order)
+	for _, code := range needed {
 		if !slices.Contains(there, code) {
 			return nil, closeAll, fmt.Errorf("no input holds %s", code)
+		}
+	}
+	if len(needed) > 0 {
+		for _, s := range all {
+			s.only(needed)
 		}
 	}
 	return all, closeAll, nil
@@ -330,7 +364,10 @@ func (s sources) coverage(m pass.Matte, from, to int) ([]float32, error) {
 	if err != nil {
 		return nil, err
 	}
-	r, err := matte.Lines(of.file, described.Layer, from, to)
+	if err := of.readLines(from, to); err != nil {
+		return nil, err
+	}
+	r, err := matte.Of(*of.stored, described.Layer)
 	if err != nil {
 		return nil, errors.Join(err, fmt.Errorf("%s", of.name))
 	}

@@ -268,11 +268,21 @@ func TestOrdersOfPicturesThatCannotBe(t *testing.T) {
 
 // BenchmarkGradedFrame grades frames of 2048 x 858 pixels with eight lights, from OpenEXR to OpenEXR.
 func BenchmarkGradedFrame(b *testing.B) {
-	const width, height = 2048, 858
-	codes := []pass.Code{pass.Beauty}
+	lit := []pass.Code{pass.Beauty}
 	for _, group := range []string{"a", "b", "c", "d", "e", "f", "g", "other"} {
-		codes = append(codes, pass.LightCode(group))
+		lit = append(lit, pass.LightCode(group))
 	}
+	exposure := grade.Grade{Steps: []grade.Step{{Exposure: 1, CDL: grade.Neutral()}}}
+	relit := exposure
+	relit.Lights = []grade.Gain{{Pass: "light-a", Intensity: 0.1}}
+	b.Run("lights", func(b *testing.B) { benchmarkGraded(b, relit, lit) })
+	b.Run("exposure", func(b *testing.B) { benchmarkGraded(b, exposure, lit) })
+	b.Run("exposure of the picture alone", func(b *testing.B) { benchmarkGraded(b, exposure, lit[:1]) })
+}
+
+// benchmarkGraded grades frames of files that hold some passes.
+func benchmarkGraded(b *testing.B, g grade.Grade, codes []pass.Code) {
+	const width, height = 2048, 858
 	var names []string
 	for _, code := range codes {
 		p, _ := pass.Find(code)
@@ -291,37 +301,31 @@ func BenchmarkGradedFrame(b *testing.B) {
 	order := pictureOrder("grade-a", []pass.Code{pass.Beauty}, output.EXR.Usual())
 	order.Picture.Size = raster.Size{Width: width, Height: height}
 	order.Inputs[0].Passes, order.Inputs[0].Read = codes, codes
-	for name, lights := range map[string][]grade.Gain{
-		"lights": {{Pass: "light-a", Intensity: 0.1}}, "exposure": nil,
-	} {
-		b.Run(name, func(b *testing.B) {
-			g := grade.Grade{Lights: lights, Steps: []grade.Step{{Exposure: 1, CDL: grade.Neutral()}}}
-			groups := []pass.LightGroup{}
-			for _, code := range codes[1:8] {
-				group, _ := code.LightGroup()
-				groups = append(groups, pass.LightGroup{Code: group})
-			}
-			f, err := g.Freeze(codes, groups, nil)
-			if err != nil {
-				b.Fatal(err)
-			}
-			order.Grade = &f
-			b.ReportAllocs()
-			for b.Loop() {
-				files := map[string][]byte{}
-				disk := PictureDisk{
-					Open: func(string) (File, int64, error) {
-						return readFile{bytes.NewReader(file.Bytes())}, int64(file.Len()), nil
-					},
-					Create: func(path string) (framefile.File, error) {
-						return &memoryFile{name: path, files: files}, nil
-					},
-				}
-				if err := DoPictures(context.Background(), order, disk, func(job.Message) {}); err != nil {
-					b.Fatal(err)
-				}
-			}
-			b.ReportMetric(float64(b.N)/b.Elapsed().Seconds(), "frames/s")
-		})
+	groups := []pass.LightGroup{}
+	for _, code := range codes[1:] {
+		if group, _ := code.LightGroup(); group != "other" {
+			groups = append(groups, pass.LightGroup{Code: group})
+		}
 	}
+	f, err := g.Freeze(codes, groups, nil)
+	if err != nil {
+		b.Fatal(err)
+	}
+	order.Grade = &f
+	b.ReportAllocs()
+	for b.Loop() {
+		files := map[string][]byte{}
+		disk := PictureDisk{
+			Open: func(string) (File, int64, error) {
+				return readFile{bytes.NewReader(file.Bytes())}, int64(file.Len()), nil
+			},
+			Create: func(path string) (framefile.File, error) {
+				return &memoryFile{name: path, files: files}, nil
+			},
+		}
+		if err := DoPictures(context.Background(), order, disk, func(job.Message) {}); err != nil {
+			b.Fatal(err)
+		}
+	}
+	b.ReportMetric(float64(b.N)/b.Elapsed().Seconds(), "frames/s")
 }

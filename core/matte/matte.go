@@ -135,13 +135,9 @@ func Read(ctx context.Context, f *picture.File, name string, of int) (*Ranks, er
 	return r, nil
 }
 
-// Lines reads lines of a layer of a file, from y0 up to y1, in all of their pixels.
-func Lines(f *picture.File, name string, y0, y1 int) (*Ranks, error) {
-	r, err := ranksOf(f.Headers[0], name, f.Headers[0].Width(), y1-y0)
-	if err != nil {
-		return nil, err
-	}
-	band, err := f.Stored(0, y0, y1)
+// Of returns a layer of lines that were read as a file has them.
+func Of(band imagefile.Part, name string) (*Ranks, error) {
+	r, err := ranksOf(band.Header, name, band.Width(), band.Height())
 	if err == nil {
 		r.take(band, 0, 1)
 	}

@@ -35,6 +35,8 @@ type File struct {
 	Storage []string           // how each is compressed and laid out, of OpenEXR
 	// KeepPrimaries says that light is read with the numbers that the file has for it, whatever its primaries are.
 	KeepPrimaries bool
+	// Only tells which channels of an OpenEXR file are read, besides its alpha; nil for all. The others have no planes.
+	Only func(channel string) bool
 }
 
 // Open reads what a file says of itself.
@@ -78,12 +80,16 @@ func (f *File) Part(n int) (Picture, error) {
 
 // Lines reads the lines of a part from y0 up to y1, counted from the top of its data window.
 func (f *File) Lines(n, y0, y1 int) (Picture, error) {
-	h := f.Headers[n]
-	part := imagefile.Part{Header: h, Planes: h.Planes(y1 - y0)}
-	if err := f.reader.ReadLines(n, y0, y1, part.Planes); err != nil {
+	part, err := f.Stored(n, y0, y1)
+	if err != nil {
 		return Picture{}, err
 	}
-	part.DataWindow.Min.Y, part.DataWindow.Max.Y = h.DataWindow.Min.Y+y0, h.DataWindow.Min.Y+y1
+	return f.Decoded(n, part), nil
+}
+
+// Decoded returns what lines are that were read as the file has them.
+func (f *File) Decoded(n int, part imagefile.Part) Picture {
+	h := f.Headers[n]
 	e := encodingOf(h, f.format)
 	p := Picture{Encoding: e, CurveStated: h.Curve != "" || e.Floating(), PixelAspect: h.Aspect()}
 	if e, ok := f.reader.(*exr.Reader); ok {
@@ -93,13 +99,19 @@ func (f *File) Lines(n, y0, y1 int) (Picture, error) {
 		p.Facts = append(p.Facts, job.Fact{Name: strings.TrimPrefix(a.Name, Prefix), Value: a.String()})
 	}
 	p.load(part, f.KeepPrimaries)
-	return p, nil
+	return p
 }
 
 // Stored reads the lines of a part from y0 up to y1 as the file has them, undecoded.
 func (f *File) Stored(n, y0, y1 int) (imagefile.Part, error) {
 	h := f.Headers[n]
-	part := imagefile.Part{Header: h, Planes: h.Planes(y1 - y0)}
+	part := imagefile.Part{Header: h, Planes: make([][]byte, len(h.Channels))}
+	_, layered := f.reader.(*exr.Reader)
+	for i, c := range h.Channels {
+		if f.Only == nil || !layered || c.Name == "A" || f.Only(c.Name) {
+			part.Planes[i] = make([]byte, (y1-y0)*h.Width()*c.Type.Size())
+		}
+	}
 	if err := f.reader.ReadLines(n, y0, y1, part.Planes); err != nil {
 		return imagefile.Part{}, err
 	}
@@ -157,6 +169,9 @@ func encodingOf(h imagefile.Header, f formats.Format) output.Encoding {
 func (p *Picture) load(part imagefile.Part, asStored bool) {
 	p.Image = &pixel.Image{Width: part.Width(), Height: part.Height()}
 	for i, c := range part.Channels {
+		if part.Planes[i] == nil { // it was not wanted
+			continue
+		}
 		name := c.Name
 		if name == "Y" && !p.Encoding.Floating() {
 			name = "R"

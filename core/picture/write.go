@@ -177,12 +177,16 @@ func storeLight(p imagefile.Part, img *pixel.Image, planes []pixel.Plane) {
 		data, to := img.Plane(plane.Name).Data, p.Planes[i]
 		half := p.Channels[i].Type == imagefile.Half
 		pixel.Bands(len(data), func(from, behind int) {
-			for at := from; at < behind; at++ {
-				if half {
-					le.PutUint16(to[2*at:], pixel.ToHalf(data[at]))
-				} else {
-					le.PutUint32(to[4*at:], math.Float32bits(data[at]))
+			if half {
+				to := to[2*from : 2*behind]
+				for i, v := range data[from:behind] {
+					le.PutUint16(to[2*i:], pixel.ToHalf(v))
 				}
+				return
+			}
+			to := to[4*from : 4*behind]
+			for i, v := range data[from:behind] {
+				le.PutUint32(to[4*i:], math.Float32bits(v))
 			}
 		})
 	}

@@ -2,11 +2,13 @@ package house
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -14,6 +16,7 @@ import (
 
 	"reelhouse/core/delivery"
 	"reelhouse/core/mhl"
+	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/store"
@@ -38,15 +41,26 @@ func (h *House) PlanDelivery(p production.Production, code string) (d delivery.D
 	if err != nil {
 		return d, err
 	}
+	made := map[int64][]store.Sequence{} // mattes and grades of batches
+	if len(recipe.Made) > 0 {
+		pictures, err := h.Record.PicturesMade(p.Code)
+		if err != nil {
+			return d, err
+		}
+		for _, q := range pictures {
+			made[q.BatchID] = append(made[q.BatchID], q)
+		}
+	}
 	var all []delivery.Rendering
 	for _, b := range batches {
-		for _, q := range b.Sequences {
-			if q.Counts[queue.Good] == 0 || len(recipe.Shots) > 0 && !slices.Contains(recipe.Shots, q.Spec.Shot) {
+		for _, q := range append(b.Sequences, made[b.ID]...) {
+			if q.Counts[queue.Good] == 0 || !recipe.Holds(q.Spec.Made()) ||
+				len(recipe.Shots) > 0 && !slices.Contains(recipe.Shots, q.Spec.Shot) {
 				continue
 			}
 			r := delivery.Rendering{
 				ID: q.ID, Batch: b.ID, Name: b.Name, Plan: b.Plan, Spec: q.Spec, Frames: map[int]delivery.Rendered{},
-				Verdicts: verdicts[q.ID],
+				Verdicts: verdicts[cmp.Or(q.Follows, q.ID)], // which are on what was rendered
 			}
 			files, err := h.Record.SequenceFiles(q.ID)
 			if err != nil {
@@ -72,6 +86,9 @@ func (h *House) PlanDelivery(p production.Production, code string) (d delivery.D
 	}
 	if err == nil {
 		h.attach(p, &d)
+		if recipe.Layers {
+			err = attachLayers(&d, all)
+		}
 		h.findRoom(&d)
 	}
 	if err == nil && len(d.Movies) > 0 {
@@ -136,6 +153,43 @@ func (h *House) attach(p production.Production, d *delivery.Delivery) {
 			d.Attached = append(d.Attached, delivery.Attached{Name: name, Data: file})
 		}
 	}
+}
+
+// attachLayers adds what the layers of each part are, for other programs.
+func attachLayers(d *delivery.Delivery, all []delivery.Rendering) error {
+	for i, part := range d.Parts {
+		r := all[slices.IndexFunc(all, func(r delivery.Rendering) bool { return r.ID == part.Rendering })]
+		var files []NamedFile
+		named := map[string]bool{} // outputs
+		for _, f := range d.Files {
+			if f.Part != i || f.Leader || named[f.Output] {
+				continue
+			}
+			file := NamedFile{Name: f.To}
+			if f.Form > 0 {
+				form := d.Forms[f.Form-1]
+				file.Format, file.Passes = form.Encoding.Format, form.Passes
+			} else {
+				at := slices.IndexFunc(r.Spec.Files, func(s plan.FileSequence) bool {
+					return s.Path.Frame(f.Frame) == f.From
+				})
+				file.Format, file.Passes = r.Spec.Files[at].Encoding.Format, r.Spec.Files[at].Passes
+			}
+			named[f.Output] = true
+			files = append(files, file)
+		}
+		if len(files) == 0 {
+			continue
+		}
+		others, err := ForOthers(r.Plan, r.Spec, files)
+		if err != nil {
+			return err
+		}
+		for _, o := range others {
+			d.Attached = append(d.Attached, delivery.Attached{Name: part.Along() + "/" + o.Name, Data: o.Data})
+		}
+	}
+	return nil
 }
 
 // FormerDelivery returns the newest complete delivery of a recipe, and what it holds; false if there is none.
@@ -282,6 +336,9 @@ func (h *House) fill(
 	for _, a := range d.Attached {
 		if _, err := root.Lstat(a.Name); err == nil { // by an attempt before
 			continue
+		}
+		if err := root.MkdirAll(path.Dir(a.Name), 0o755); err != nil {
+			return err
 		}
 		if err := writeWhole(root, a.Name, bytes.NewReader(a.Data)); err != nil {
 			return err

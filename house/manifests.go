@@ -2,6 +2,7 @@ package house
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"encoding/json"
 	"html/template"
@@ -13,6 +14,7 @@ import (
 
 	"reelhouse/core/delivery"
 	"reelhouse/core/plaintext"
+	"reelhouse/core/production"
 	"reelhouse/store"
 )
 
@@ -27,7 +29,8 @@ type manifest struct {
 
 // manifestColumns are those of the table.
 var manifestColumns = []string{
-	"shot", "name", "view", "size", "pixels", "version", "batch", "frames", "first", "count", "missing", "formats",
+	"shot", "name", "view", "size", "pictures", "pixels", "version", "batch", "frames", "first", "count",
+	"missing", "formats",
 	"rate", "approved by", "files", "bytes",
 }
 
@@ -79,7 +82,8 @@ func rowsOf(d delivery.Delivery) [][]string {
 	rows := make([][]string, len(d.Parts))
 	for i, p := range d.Parts {
 		rows[i] = []string{
-			p.Shot, p.ShotName, p.View, p.Size, p.Pixels.String(), strconv.Itoa(p.Version), p.Batch, p.Frames.String(),
+			p.Shot, p.ShotName, p.View, p.Size,
+			cmp.Or(p.Made, production.Rendered), p.Pixels.String(), strconv.Itoa(p.Version), p.Batch, p.Frames.String(),
 			strconv.Itoa(p.First), strconv.Itoa(p.Frames.Count()), p.Missing.String(), strings.Join(p.Formats, "; "),
 			d.ShownRate().
 				String(),

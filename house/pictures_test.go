@@ -2,13 +2,19 @@ package house_test
 
 import (
 	"errors"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
+	"reelhouse/core/edit"
+	"reelhouse/core/frame"
 	"reelhouse/core/grade"
 	"reelhouse/core/pass"
 	"reelhouse/core/production"
+	"reelhouse/core/review"
 	"reelhouse/core/work"
+	"reelhouse/house"
 	"reelhouse/house/housetest"
 	"reelhouse/store"
 )
@@ -95,6 +101,64 @@ func TestGradesAreMadeOfWhatWasKept(t *testing.T) {
 		if _, err := h.WantedFollowUps(p.Production, []string{bad}, nil); err == nil {
 			t.Errorf("%q was taken", bad)
 		}
+	}
+}
+
+// A grade is handed on with what was rendered, what the layers are, and its corrections; what was decided on the
+// rendered frames holds for it.
+func TestAGradeIsHandedOn(t *testing.T) {
+	h, b := housetest.New(t, "1001-1002", func(p *production.Production) {
+		p.Shots[0].PassList = "minimum"
+		step := grade.Step{CDL: grade.Neutral(), Exposure: -2}
+		p.Grades = []grade.Grade{{Code: "night", Name: "Night", Steps: []grade.Step{step}}}
+	})
+	p, err := h.Record.Production("TEST")
+	if err != nil {
+		t.Fatal(err)
+	}
+	scope := store.Scope{Production: "TEST", Batch: b.ID}
+	if n, err := h.MakePictures(p.Production, scope, work.Grade, "night", ""); err != nil || n != 1 {
+		t.Fatal(n, err)
+	}
+	housetest.FinishAll(t, h, 1000)
+	recipe(t, h, edit.SetDelivery{
+		Delivery: "delivery1", Code: new("edit"), Made: &[]string{"rendered", "grade-night"}, Layers: new(true),
+		Approved: new(true),
+	})
+	if d := plannedDelivery(t, h); !d.Refused() {
+		t.Fatal("nothing is approved, and it is not refused")
+	}
+	v := review.Verdict{Sequence: b.Sequences[0].ID, Kind: review.Approved, Frames: frame.MustParse("1001-1002")}
+	if _, err := h.Record.Decide("TEST", v, store.Author{Name: "Ann"}); err != nil {
+		t.Fatal(err)
+	}
+	d := plannedDelivery(t, h)
+	if d.Refused() || len(d.Parts) != 2 || len(d.Files) != 4 {
+		t.Fatalf("%d parts, %d files: %v", len(d.Parts), len(d.Files), d.Findings)
+	}
+	begun, err := h.BeginDelivery(d, "", store.Author{Name: "Bo"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := h.Deliver(t.Context(), begun, by, nil); err != nil {
+		t.Fatal(err)
+	}
+	if got := verified(t, begun.Folder); got != "[]" {
+		t.Error(got)
+	}
+	for name, holds := range map[string]string{
+		d.Parts[0].Along() + "/layers.txt": d.Files[0].To, d.Parts[1].Along() + "/layers.txt": d.Files[2].To,
+		d.Parts[1].Along() + "/night.ccc": "SOPNode", "manifest.csv": ",grade-night,",
+	} {
+		text, err := os.ReadFile(filepath.Join(begun.Folder, name))
+		if err != nil || !strings.Contains(string(text), holds) {
+			t.Errorf("%s does not hold %s: %v\n%s", name, holds, err, text)
+		}
+	}
+	if _, _, err := h.Do("TEST", house.Editing{}, edit.SetDelivery{
+		Delivery: "edit", Made: &[]string{"grade-day"},
+	}); err == nil || !strings.Contains(err.Error(), `no matte or grade "grade-day"`) {
+		t.Errorf("a grade that is not there: %v", err)
 	}
 }
 

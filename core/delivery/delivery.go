@@ -85,6 +85,7 @@ type Part struct {
 	Shot       string      `json:"shot"`
 	ShotName   string      `json:"shotName"`
 	View       string      `json:"view"`
+	Made       string      `json:"made,omitempty"`  // "" for rendered pictures, or such as grade-night
 	Angle      int         `json:"angle,omitempty"` // in its rig, degrees from the first view
 	Size       string      `json:"size"`
 	Pixels     raster.Size `json:"pixels"`
@@ -101,7 +102,14 @@ type Part struct {
 }
 
 // Title names a part.
-func (p Part) Title() string { return p.Shot + " " + p.View + " " + p.Size }
+func (p Part) Title() string {
+	return strings.TrimSpace(p.Shot + " " + p.View + " " + p.Size + " " + p.Made)
+}
+
+// Along returns the folder in which a part has what goes along with its files.
+func (p Part) Along() string { return alongFolder + clean(strings.ReplaceAll(p.Title(), " ", "_")) }
+
+const alongFolder = "layers/"
 
 // A Finding is something that is wrong with a delivery.
 type Finding struct {
@@ -206,9 +214,12 @@ func Plan(p production.Production, recipe production.Delivery, all []Rendering) 
 	shots := map[string]bool{}
 	var picked []Rendering
 	for _, r := range all {
-		key := r.Spec.Shot + "/" + r.Spec.View + "/" + r.Spec.SizeCode
-		if r.Plan.Trial != plan.Whole || !wanted(recipe.Shots, r.Spec.Shot) || !wanted(recipe.Sizes, r.Spec.SizeCode) ||
-			chosen[key] || r.ready(recipe.Approved).Empty() {
+		made := r.Spec.Made()
+		key := r.Spec.Shot + "/" + r.Spec.View + "/" + r.Spec.SizeCode + "/" + made
+		if r.Plan.Trial != plan.Whole || !recipe.Holds(made) || !wanted(recipe.Shots, r.Spec.Shot) ||
+			!wanted(recipe.Sizes, r.Spec.SizeCode) ||
+			chosen[key] ||
+			r.ready(recipe.Approved).Empty() {
 			continue
 		}
 		chosen[key], shots[r.Spec.Shot] = true, true
@@ -219,13 +230,14 @@ func Plan(p production.Production, recipe production.Delivery, all []Rendering) 
 	}
 	slices.SortStableFunc(picked, func(a, b Rendering) int {
 		return cmp.Or(place(a.Spec.Shot)-place(b.Spec.Shot), strings.Compare(a.Spec.View, b.Spec.View),
-			strings.Compare(a.Spec.SizeCode, b.Spec.SizeCode))
+			strings.Compare(a.Spec.SizeCode, b.Spec.SizeCode), strings.Compare(a.Spec.Made(), b.Spec.Made()))
 	})
 	for _, code := range recipe.Shots {
 		if !shots[code] {
 			d.find(true, code, "nothing of this shot is %s", kindOf(recipe))
 		}
 	}
+	d.findMade(picked)
 	if len(picked) == 0 {
 		d.find(true, "", "nothing that is asked for is %s", kindOf(recipe))
 	}
@@ -238,6 +250,31 @@ func Plan(p production.Production, recipe production.Delivery, all []Rendering) 
 	d.check(p)
 	d.fold()
 	return d, nil
+}
+
+// findMade says which mattes and grades were not made.
+func (d *Delivery) findMade(picked []Rendering) {
+	for _, made := range d.Recipe.Made {
+		if made == production.Rendered {
+			continue
+		}
+		of := func(r Rendering) string { return r.Spec.Shot + " " + r.Spec.View + " " + r.Spec.SizeCode }
+		there := map[string]bool{}
+		for _, r := range picked {
+			if r.Spec.Made() == made {
+				there[of(r)] = true
+			}
+		}
+		if len(there) == 0 && len(picked) > 0 {
+			d.find(true, "", "nothing of %s is %s; make it at the Screening station", made, kindOf(d.Recipe))
+			continue
+		}
+		for _, r := range picked {
+			if r.Spec.Made() == "" && !there[of(r)] {
+				d.find(false, of(r), "no %s of it is %s", made, kindOf(d.Recipe))
+			}
+		}
+	}
 }
 
 // kindOf says of which kind frames are that a recipe asks for.
@@ -271,7 +308,8 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 	ready := r.ready(d.Recipe.Approved)
 	part := Part{
 		Shot: s.Shot, ShotName: s.ShotName, View: s.View, Angle: s.Angle, Size: s.SizeCode, Pixels: s.Size,
-		Version: r.Plan.VersionOf(s), Batch: r.Name, Rendering: r.ID, Frames: asked, Missing: asked.Minus(ready),
+		Made: s.Made(), Version: r.Plan.VersionOf(s), Batch: r.Name, Rendering: r.ID, Frames: asked,
+		Missing: asked.Minus(ready),
 		First: asked.First(),
 	}
 	if d.Recipe.First != nil {
@@ -363,13 +401,25 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 	if len(part.Formats) == 0 {
 		d.find(false, title, "it has none of the outputs that are asked for")
 	}
-	if d.Recipe.Makes() {
+	if d.Recipe.Makes() && part.Made == d.shown() {
 		if part.Pictures = picturesOf(r, d.Recipe, asked.Common(ready)); part.Pictures == nil {
 			d.find(true, title, "it has no pictures of the beauty pass that sheets could be made of")
 		}
 	}
 	d.Parts = append(d.Parts, part)
 	return nil
+}
+
+// shown returns of which pictures sheets and movies are made, as Part.Made: of the rendered ones if it holds those, and
+// otherwise of the first grade.
+func (d *Delivery) shown() string {
+	if d.Recipe.Holds("") {
+		return ""
+	}
+	i := slices.IndexFunc(d.Recipe.Made, func(made string) bool {
+		return strings.HasPrefix(made, production.GradeMade)
+	})
+	return d.Recipe.Made[max(0, i)]
 }
 
 func counted(n int, one, many string) string {
@@ -404,6 +454,10 @@ func (d *Delivery) check(p production.Production) {
 		}
 	}
 	for _, f := range d.Files {
+		if d.Recipe.Layers && strings.HasPrefix(strings.ToLower(f.To), alongFolder) {
+			d.find(true, "", "%s lies where what the layers are goes along; let the pattern give it another name", f.To)
+			return
+		}
 		if kept(f.To) {
 			d.find(true, "", "%s is kept for what proves it; let the pattern give it another name", f.To)
 			return

@@ -6,10 +6,13 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/contact"
 	"reelhouse/core/frame"
+	"reelhouse/core/grade"
 	"reelhouse/core/mhl"
 	"reelhouse/core/naming"
 	"reelhouse/core/output"
+	"reelhouse/core/pass"
 	"reelhouse/core/plan"
 	"reelhouse/core/production"
 	"reelhouse/core/queue"
@@ -31,6 +34,7 @@ func rendering(id int64, shot, frames string, version int) Rendering {
 		Spec: plan.Sequence{Shot: shot, ShotName: "The " + shot, View: "quay", SizeCode: "hd", Frames: set, Own: set},
 	}
 	file := plan.FileSequence{Output: "master", Role: output.Master, Encoding: output.EXR.Usual()}
+	file.Passes = []pass.Code{pass.Beauty}
 	file.Path = r.Plan.Named(r.Spec, file, pattern)
 	r.Spec.Files = []plan.FileSequence{file}
 	for n := range set.All() {
@@ -94,6 +98,61 @@ func TestWhatIsHandedOn(t *testing.T) {
 	d = planned(t, production.Delivery{Approved: true}, newest, other)
 	if len(d.Parts) != 1 || !slices.Equal(d.Parts[0].ApprovedBy, []string{"Ann"}) || d.Refused() {
 		t.Errorf("%+v", d)
+	}
+}
+
+// made returns a grade or a matte of a rendering.
+func made(r Rendering, id int64, f plan.FollowUp) Rendering {
+	m := rendering(id, r.Spec.Shot, r.Spec.Frames.String(), r.Plan.Version)
+	m.Batch, m.Spec.FollowUp = r.Batch, &f
+	file := m.Spec.Files[0]
+	file.Path = m.Plan.Named(m.Spec, file, naming.MustParse("(shot)/"+f.Kind+"/(shot)_(view).(frame:4).(ext)"))
+	m.Spec.Files = []plan.FileSequence{file}
+	for n := range m.Frames {
+		m.Frames[n] = Rendered{queue.Good, []RecordedFile{{file.Path.Frame(n), 10, fmt.Sprint(id, n)}}}
+	}
+	return m
+}
+
+func TestGradesAndMattesAreHandedOn(t *testing.T) {
+	first, second := rendering(1, "010", "1001-1004", 1), rendering(2, "020", "1001-1002", 1)
+	night := grade.Frozen{Grade: grade.Grade{Code: "night"}}
+	all := []Rendering{
+		made(first, 5, plan.FollowUp{Kind: "grade-night-2", Grade: &night}),
+		made(first, 4, plan.FollowUp{Kind: "matte-boat", Matte: &pass.Matte{Code: "boat"}}),
+		made(first, 3, plan.FollowUp{Kind: "grade-night", Grade: &night}), second, first,
+	}
+	for _, c := range []struct {
+		made  []string
+		files string // shot and what is made, with the number of the rendering
+		says  string
+	}{
+		{nil, "010 1, 020 2", ""},
+		{[]string{"grade-night"}, "010 grade-night 5", ""},
+		{
+			[]string{"rendered", "matte-boat", "grade-night"}, "010 1, 010 grade-night 5, 010 matte-boat 4, 020 2",
+			"no grade-night of it is good",
+		},
+		{[]string{"rendered", "grade-day"}, "010 1, 020 2", "nothing of grade-day is good"},
+	} {
+		d := planned(t, production.Delivery{Made: c.made, Contact: contact.Usual()}, all...)
+		var parts []string
+		for _, p := range d.Parts {
+			parts = append(parts, strings.Join(strings.Fields(fmt.Sprint(p.Shot, " ", p.Made, " ", p.Rendering)), " "))
+			if (p.Pictures != nil) != (p.Made == d.shown()) {
+				t.Errorf("%v: sheets show %s: %v", c.made, p.Title(), p.Pictures != nil)
+			}
+		}
+		if got := strings.Join(parts, ", "); got != c.files {
+			t.Errorf("%v is %s, not %s", c.made, got, c.files)
+		}
+		if said := fmt.Sprint(d.Findings); !strings.Contains(said, c.says) || c.says == "" && d.Refused() {
+			t.Errorf("%v: %s", c.made, said)
+		}
+	}
+	along := production.Delivery{Layers: true, Pattern: "layers/(frame).(ext)"}
+	if d := planned(t, along, second); !d.Refused() {
+		t.Error("files lie where what the layers are goes along")
 	}
 }
 

@@ -62,6 +62,7 @@ type SetDelivery struct {
 	Shots     *[]string `json:"shots,omitempty"`
 	Sizes     *[]string `json:"sizes,omitempty"`
 	Outputs   *[]string `json:"outputs,omitempty"`
+	Made      *[]string `json:"made,omitempty" label:"pictures of"`
 	Approved  *bool     `json:"approved,omitempty" label:"approved only"`
 	OwnFrames *bool     `json:"ownFrames,omitempty" label:"without handles"`
 	Pattern   *string   `json:"pattern,omitempty"`
@@ -71,7 +72,8 @@ type SetDelivery struct {
 	Hash      *string   `json:"hash,omitempty"`
 	To        *string   `json:"to,omitempty" label:"destination"`
 	Form      *string   `json:"form,omitempty"`
-	Files     *bool     `json:"files,omitempty" label:"rendered files"`
+	Files     *bool     `json:"files,omitempty" label:"files of frames"`
+	Layers    *bool     `json:"layers,omitempty" label:"what the layers are"`
 	As        *string   `json:"as,omitempty" label:"in the form of"`
 	Leader    *int      `json:"leader,omitempty" label:"leader" unit:"frames"`
 	Cameras   *string   `json:"cameras,omitempty"`
@@ -130,6 +132,7 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 		to(&d.Code, c.Code), to(&d.Name, c.Title), to(&d.For, c.For), to(&d.Approved, c.Approved),
 		to(&d.OwnFrames, c.OwnFrames), to(&d.Pattern, c.Pattern), to(&d.To, c.To),
 		to(&d.Leader, c.Leader), to(&d.Cameras, c.Cameras), to(&d.Cut, c.Cut), to(&d.Page, c.Page),
+		to(&d.Layers, c.Layers),
 		with("shots", c.Shots, func(all []string) error {
 			d.Shots = all
 			return missing("shot", all, func(code string) bool {
@@ -143,6 +146,12 @@ func (c SetDelivery) apply(p *production.Production, _ Known) error {
 		with("outputs", c.Outputs, func(all []string) error {
 			d.Outputs = all
 			return missing("output", all, func(code string) bool { _, ok := p.FindOutput(code); return ok })
+		}),
+		with("made", c.Made, func(all []string) error {
+			d.Made = all
+			return missing("matte or grade", all, func(made string) bool {
+				return made == production.Rendered || slices.Contains(p.Makings(), made)
+			})
 		}),
 		with("rate", c.Rate, func(text string) (err error) {
 			d.Rate = frame.Rate{}

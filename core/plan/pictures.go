@@ -10,6 +10,7 @@ import (
 	"reelhouse/core/output"
 	"reelhouse/core/pass"
 	"reelhouse/core/pixel"
+	"reelhouse/core/production"
 	"reelhouse/core/raster"
 )
 
@@ -89,6 +90,17 @@ func joined(codes []pass.Code) string {
 		all = append(all, string(code))
 	}
 	return strings.Join(all, ", ")
+}
+
+// Made says what the pictures of a sequence are: "" for rendered ones, and otherwise one of Production.Makings.
+func (s Sequence) Made() string {
+	switch f := s.FollowUp; {
+	case f != nil && f.Matte != nil:
+		return production.MatteMade + f.Matte.Code
+	case f != nil && f.Grade != nil:
+		return production.GradeMade + f.Grade.Code
+	}
+	return ""
 }
 
 // Needs returns the passes that pictures are made from.

@@ -21,6 +21,9 @@ type Delivery struct {
 	Shots   []string `json:"shots,omitempty"`
 	Sizes   []string `json:"sizes,omitempty"`
 	Outputs []string `json:"outputs,omitempty"`
+	// Made are which pictures it holds: Rendered, and those of grades and mattes, such as grade-night; none for the
+	// rendered ones alone.
+	Made []string `json:"made,omitempty"`
 	// Approved says that only approved frames are handed on; otherwise good ones are.
 	Approved bool `json:"approved"`
 	// OwnFrames says that handles are cut off.
@@ -42,6 +45,8 @@ type Delivery struct {
 	Cut     string `json:"cut,omitempty"`
 	// NoFiles says that the rendered files are not handed on, but only what is made of them.
 	NoFiles bool `json:"noFiles,omitempty"`
+	// Layers says that what the layers are goes along, with light groups and the corrections of grades.
+	Layers bool `json:"layers,omitempty"`
 	// As is the output in whose form files are handed on: its format, encoding, scale and stamp; "" for as they are.
 	As string `json:"as,omitempty"`
 	// Leader is how many frames that say what it is come before each sequence that is encoded anew.
@@ -56,6 +61,33 @@ type Delivery struct {
 	Page bool `json:"page,omitempty"`
 	// Movie says which movies are made.
 	Movie movie.Settings `json:"movie,omitzero"`
+}
+
+// What pictures are that a recipe may hold: rendered ones, or what the code of a grade or a matte follows.
+const (
+	Rendered  = "rendered"
+	GradeMade = "grade-"
+	MatteMade = "matte-"
+)
+
+// Makings returns what may be made of rendered pictures: the grades and mattes, such as grade-night.
+func (p Production) Makings() []string {
+	var all []string
+	for _, g := range p.Grades {
+		all = append(all, GradeMade+g.Code)
+	}
+	for _, m := range p.Mattes {
+		all = append(all, MatteMade+m.Code)
+	}
+	return all
+}
+
+// Holds reports whether the recipe holds pictures of a kind: "" for rendered ones, and otherwise such as grade-night.
+func (d Delivery) Holds(made string) bool {
+	if made == "" {
+		return len(d.Made) == 0 || slices.Contains(d.Made, Rendered)
+	}
+	return slices.Contains(d.Made, made)
 }
 
 // A Form is what the files of a delivery are put into.

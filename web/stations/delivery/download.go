@@ -1,6 +1,7 @@
 package delivery
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -92,11 +93,17 @@ func (a *page) downloadSequence(c *echo.Context) error {
 	if len(p.Entries) == 0 {
 		return echo.NewHTTPError(http.StatusNotFound, "Nothing of this sequence is good yet.")
 	}
-	others, err := house.ForOthers(b.Plan, s.Spec)
+	others, err := house.ForOthers(b.Plan, s.Spec, house.NamedFiles(s.Spec))
 	if err != nil {
 		return err
 	}
-	p.Entries = append(p.Entries, others...)
+	for _, o := range others {
+		p.Entries = append(p.Entries, house.Entry{
+			Name: o.Name, Bytes: int64(len(o.Data)), Open: func() (io.ReadCloser, error) {
+				return io.NopCloser(bytes.NewReader(o.Data)), nil
+			},
+		})
+	}
 	content, err := p.Reader(c.Request().Context())
 	if err != nil {
 		return err

@@ -8,15 +8,15 @@ import (
 	"slices"
 	"strings"
 
-	"reelhouse/core/contact"
-	"reelhouse/core/delivery"
-
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/contact"
+	"reelhouse/core/delivery"
 	"reelhouse/core/edit"
 	"reelhouse/core/frame"
 	"reelhouse/core/mhl"
 	"reelhouse/core/movie"
+	"reelhouse/core/pass"
 	"reelhouse/core/preset"
 	"reelhouse/core/production"
 	"reelhouse/core/sprite"
@@ -46,6 +46,7 @@ type openRecipe struct {
 	Groups   []kit.Group
 	Shots    kit.Ticks
 	Sizes    kit.Ticks
+	Made     kit.Ticks // only if the production has mattes or grades
 	Outputs  kit.Ticks
 	Remove   kit.Action
 	Plan     delivery.Delivery
@@ -61,6 +62,15 @@ type openRecipe struct {
 	Refusals int
 	// DeliverWrong is why it was not delivered when somebody wanted it.
 	DeliverWrong string
+}
+
+// Along returns the names of the small files that go along.
+func (o openRecipe) Along() []string {
+	var all []string
+	for _, a := range o.Plan.Attached {
+		all = append(all, a.Name)
+	}
+	return all
 }
 
 // A shownPart is what a recipe has of one rendering.
@@ -254,20 +264,26 @@ func (a *page) openRecipe(v *kit.View, d production.Delivery) (*openRecipe, erro
 }
 
 // partsOf returns what a plan has of each rendering, with what is wrong with it.
-func partsOf(v *kit.View, plan delivery.Delivery) []shownPart {
-	all := make([]shownPart, len(plan.Parts))
-	for i, p := range plan.Parts {
+func partsOf(v *kit.View, d delivery.Delivery) []shownPart {
+	all := make([]shownPart, len(d.Parts))
+	for i, p := range d.Parts {
 		all[i].Part = p
 		if good := p.Frames.Minus(p.Missing); !good.Empty() {
-			all[i].Picture = v.Path(fmt.Sprintf("screen/%d/%d/play/beauty", p.Rendering, middle(good.Count(), good.At)))
+			shown := pass.Beauty
+			if strings.HasPrefix(p.Made, production.MatteMade) {
+				shown = pass.Code(p.Made)
+			}
+			all[i].Picture = v.Path(
+				fmt.Sprintf("screen/%d/%d/play/%s", p.Rendering, middle(good.Count(), good.At), shown),
+			)
 		}
-		for _, f := range plan.Findings {
+		for _, f := range d.Findings {
 			if f.Part == p.Title() {
 				all[i].Wrong = append(all[i].Wrong, f)
 			}
 		}
 	}
-	for _, f := range plan.Files {
+	for _, f := range d.Files {
 		all[f.Part].Files++
 		if f.Form == 0 { // the size of others is not known before
 			all[f.Part].Bytes += f.Bytes
@@ -311,6 +327,14 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 	o.Shots = part.Ticks("shots", "Shots", kit.Choices(shots, d.Shots))
 	o.Sizes = part.Ticks("sizes", "Sizes", kit.Choices(sizes, d.Sizes))
 	o.Outputs = part.Ticks("outputs", "Outputs", kit.Choices(outputs, d.Outputs))
+	if makings := p.Makings(); len(makings) > 0 || len(d.Made) > 0 {
+		for _, made := range d.Made {
+			if made != production.Rendered && !slices.Contains(makings, made) { // it was removed
+				makings = append(makings, made)
+			}
+		}
+		o.Made = part.Ticks("made", "Pictures", kit.Choices(append([]string{production.Rendered}, makings...), d.Made))
+	}
 	o.Remove = part.Action("remove", "Remove", "Remove this recipe; what was handed on by it stays on record")
 	encodings := []kit.Option{{Value: "", Text: "as rendered"}}
 	for _, o := range kit.Codes(outputs, d.As) {
@@ -323,10 +347,11 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 			part.Field("for", "For", d.For).Or("editor, client, archive"),
 			part.Tick("approved", "Approved frames only", d.Approved),
 			part.Tick("ownFrames", "Without handles", d.OwnFrames),
-			part.Tick("files", "Rendered files", !d.NoFiles),
+			part.Tick("files", "Files of frames", !d.NoFiles),
 		}},
 		{Name: "Beside the files", Fields: []kit.Field{
 			part.Tick("page", "Page for the web", d.Page),
+			part.Tick("layers", "What the layers are", d.Layers),
 			part.Field("cameras", "Cameras", d.Cameras).Among(words(production.CameraFiles(), cameraNames)),
 			part.Field("cut", "Cut", d.Cut).Among(words(production.CutFiles(), cutNames)),
 		}},

@@ -310,7 +310,7 @@ func (d *Delivery) add(p production.Production, r Rendering, pattern *naming.Pat
 		Shot: s.Shot, ShotName: s.ShotName, View: s.View, Angle: s.Angle, Size: s.SizeCode, Pixels: s.Size,
 		Made: s.Made(), Version: r.Plan.VersionOf(s), Batch: r.Name, Rendering: r.ID, Frames: asked,
 		Missing: asked.Minus(ready),
-		First: asked.First(),
+		First:   asked.First(),
 	}
 	if d.Recipe.First != nil {
 		part.First = *d.Recipe.First

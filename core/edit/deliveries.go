@@ -73,7 +73,7 @@ type SetDelivery struct {
 	To        *string   `json:"to,omitempty" label:"destination"`
 	Form      *string   `json:"form,omitempty"`
 	Files     *bool     `json:"files,omitempty" label:"files of frames"`
-	Layers    *bool     `json:"layers,omitempty" label:"what the layers are"`
+	Layers    *bool     `json:"layers,omitempty" label:"list of layers"`
 	As        *string   `json:"as,omitempty" label:"in the form of"`
 	Leader    *int      `json:"leader,omitempty" label:"leader" unit:"frames"`
 	Cameras   *string   `json:"cameras,omitempty"`

@@ -351,7 +351,7 @@ func (a *page) fields(v *kit.View, o *openRecipe) {
 		}},
 		{Name: "Beside the files", Fields: []kit.Field{
 			part.Tick("page", "Page for the web", d.Page),
-			part.Tick("layers", "What the layers are", d.Layers),
+			part.Tick("layers", "List of layers", d.Layers),
 			part.Field("cameras", "Cameras", d.Cameras).Among(words(production.CameraFiles(), cameraNames)),
 			part.Field("cut", "Cut", d.Cut).Among(words(production.CutFiles(), cutNames)),
 		}},

@@ -106,6 +106,10 @@ func TestMattesArePickedKeptAndWritten(t *testing.T) {
 	if _, body := s.Get("/p/TEST/screening?empty=1"); !strings.Contains(body, "matte-floor") {
 		t.Error("the wall does not have it")
 	}
+	housetest.FinishAll(t, s.House, 1000)
+	if _, body := s.Get("/p/TEST/screening"); !strings.Contains(body, "/play/matte-floor\"") {
+		t.Error("the wall does not show it")
+	}
 	if code, body := s.Get(fmt.Sprintf("/p/TEST/screening?sequence=%d", made[0].ID)); code != 200 ||
 		!strings.Contains(body, "Not kept of this sequence") {
 		t.Errorf("its room: %d", code)

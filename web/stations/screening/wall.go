@@ -171,7 +171,10 @@ func (a *page) fillCard(code string, c *wallCard) error {
 	if c.Findings, err = a.foundIn(code, c.Sequence, ""); err != nil {
 		return err
 	}
-	if !lit(filesOf(c.Spec, "")) {
+	picture := "around"
+	if f := c.Spec.FollowUp; f != nil && f.Matte != nil {
+		picture = "play/" + string(pass.MattePass(f.Matte.Code))
+	} else if !lit(filesOf(c.Spec, "")) {
 		return nil
 	}
 	good, err := a.House.Record.SomeGood(c.ID, c.Good, framesOfCard)
@@ -180,7 +183,7 @@ func (a *page) fillCard(code string, c *wallCard) error {
 	}
 	var pictures []string
 	for _, number := range good {
-		pictures = append(pictures, fmt.Sprintf("/p/%s/screen/%d/%d/around", code, c.ID, number))
+		pictures = append(pictures, fmt.Sprintf("/p/%s/screen/%d/%d/%s", code, c.ID, number, picture))
 	}
 	if c.Pictures = strings.Join(pictures, " "); len(pictures) > 0 {
 		c.First = pictures[len(pictures)/2]

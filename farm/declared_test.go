@@ -124,7 +124,7 @@ func farmOf(t *testing.T, h *house.House, r Renderer, works work.Catalogue, node
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
-	go func() { done <- Farm{nodes}.Run(ctx) }()
+	go func() { done <- Farm{Nodes: nodes}.Run(ctx) }()
 	t.Cleanup(func() {
 		cancel()
 		if err := <-done; err != nil {

@@ -15,7 +15,19 @@ import (
 // A Farm is the nodes of one server. They share the house, the hub and the programs; each has slots and labels of its
 // own. The first of them looks after what is everybody's: what a server that died has left, frames that wait for a
 // time, and tiles that nobody needs any more.
-type Farm struct{ Nodes []*Node }
+type Farm struct {
+	Nodes []*Node
+	// Others returns the nodes that are on other machines, as far as they are connected; nil for none.
+	Others func() []*Node
+}
+
+// all returns all nodes.
+func (f Farm) all() []*Node {
+	if f.Others == nil {
+		return f.Nodes
+	}
+	return append(slices.Clone(f.Nodes), f.Others()...)
+}
 
 // Offer notes which renderers, and which kinds of follow-ups, the house has, so that whoever sends from now on knows
 // them. Run does so, too, however often it has to be tried.
@@ -42,16 +54,16 @@ func (f Farm) Run(ctx context.Context) error {
 // SlotCount returns how many tasks all nodes do side by side.
 func (f Farm) SlotCount() int {
 	sum := 0
-	for _, n := range f.Nodes {
+	for _, n := range f.all() {
 		sum += n.SlotCount()
 	}
-	return sum
+	return max(1, sum)
 }
 
 // Trouble says why nodes cannot render although frames are ready, or "".
 func (f Farm) Trouble() string {
 	var all []string
-	for _, n := range f.Nodes {
+	for _, n := range f.all() {
 		if text := n.Trouble(); text != "" && !slices.Contains(all, text) {
 			all = append(all, text)
 		}
@@ -61,7 +73,7 @@ func (f Farm) Trouble() string {
 
 // Progress returns how far a step in the hands of a node is, 0 to 1: a frame, or one of its tiles, counted from 1.
 func (f Farm) Progress(sequence int64, number, tile int) float64 {
-	for _, n := range f.Nodes {
+	for _, n := range f.all() {
 		if p := n.Progress(sequence, number, tile); p > 0 {
 			return p
 		}
@@ -71,7 +83,7 @@ func (f Farm) Progress(sequence int64, number, tile int) float64 {
 
 // Saying returns what has been said so far at a step in the hands of a node, "" if none has it.
 func (f Farm) Saying(sequence int64, number, tile int) string {
-	for _, n := range f.Nodes {
+	for _, n := range f.all() {
 		if text := n.saying(stepKey{sequence, number, tile}); text != "" {
 			return text
 		}
@@ -82,8 +94,10 @@ func (f Farm) Saying(sequence int64, number, tile int) string {
 // Names returns the names of the nodes.
 func (f Farm) Names() []string {
 	var all []string
-	for _, n := range f.Nodes {
-		all = append(all, n.Name)
+	for _, n := range f.all() {
+		if !n.Idle {
+			all = append(all, n.Name)
+		}
 	}
 	return all
 }
@@ -91,14 +105,19 @@ func (f Farm) Names() []string {
 // Usual returns what a task of a class needs, and what it would need if nobody had changed it.
 func (f Farm) Usual(class work.Class) (now, usual work.Settings) { return f.Nodes[0].Works.Of(class) }
 
+// takers returns the nodes that take tasks.
+func (f Farm) takers() []*Node {
+	return slices.DeleteFunc(slices.Clone(f.all()), func(n *Node) bool { return n.Idle })
+}
+
 // Waits says why no node can take a task of a class now, "" if one can: the reason of the node that lacks least.
 func (f Farm) Waits(class work.Class) string {
 	used, err := f.Nodes[0].House.Record.InUse()
 	if err != nil {
 		return ""
 	}
-	licences, reason := store.LicencesOf(used), ""
-	for _, n := range f.Nodes {
+	licences, reason := store.LicencesOf(used), "no node is here that takes tasks"
+	for i, n := range f.takers() {
 		if _, known := n.rendererOf(class); !known {
 			if class.Renderer == "" {
 				return fmt.Sprintf("the kind of work %s is not in the configuration", class.Kind)
@@ -115,7 +134,7 @@ func (f Farm) Waits(class work.Class) string {
 		if why == "" {
 			return ""
 		}
-		if reason == "" || n.offers().Lacks(needs) == "" { // it only has to wait
+		if i == 0 || n.offers().Lacks(needs) == "" { // it only has to wait
 			reason = why
 		}
 	}

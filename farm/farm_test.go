@@ -575,7 +575,7 @@ func TestNoNoteIsLeftOfWhatCouldNotBePlaced(t *testing.T) {
 func TestWhatIsBeingSaidIsHeard(t *testing.T) {
 	h, b := housetest.New(t, "1001")
 	n, stop := start(t, h, "hang")
-	all := Farm{[]*Node{n}}
+	all := Farm{Nodes: []*Node{n}}
 	id := b.Sequences[0].ID
 	changed, end := n.Hub.Listen()
 	defer end()

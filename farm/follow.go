@@ -60,7 +60,7 @@ func (n *Node) follow(ctx context.Context, l *store.Lease, log *Log, heard func(
 	}
 	program.Memory = l.Needs.Memory
 	before := n.inputStates(order)
-	made := program.Run(ctx, n.House.Work(), order, n.coresOf(l), heard, log)
+	made := n.run(ctx, []*store.Lease{l}, program, order, n.coresOf(l), heard, log)
 	if name := firstChanged(order, before, n.inputStates(order)); name != "" && ctx.Err() == nil {
 		err := n.readInputs(ctx, l, &order, log)
 		if errors.Is(err, errInputsLost) {
@@ -245,7 +245,7 @@ func (n *Node) repeat(ctx context.Context, l *store.Lease, log *Log, heard func(
 	}
 	by := n.rendererFor(l)
 	l.Made = &store.Made{Inputs: l.Source.Print(l.Number), Program: by.Print()}
-	if err := by.Run(ctx, n.House.Work(), j, n.coresOf(l), heard, log); err != nil {
+	if err := n.run(ctx, []*store.Lease{l}, by, j, n.coresOf(l), heard, log); err != nil {
 		return nil, err
 	}
 	judged, err := n.judge(ctx, parts, log)

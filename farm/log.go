@@ -54,6 +54,16 @@ func (l *Log) Append(other *Log) {
 	l.text.WriteString(text)
 }
 
+// Take adds text as it is, which has its own lines and times, such as that of another machine.
+func (l *Log) Take(text string) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if room := maxLog - l.text.Len(); len(text) > room {
+		text = strings.ToValidUTF8(text[:max(0, room)], "")
+	}
+	l.text.WriteString(text)
+}
+
 // Last adds a line though the log is full.
 func (l *Log) Last(format string, args ...any) {
 	l.mutex.Lock()

@@ -43,10 +43,18 @@ type Node struct {
 	Cores  int      // that tasks may have for themselves; 0 for those of this machine
 	Memory int64    // bytes that tasks may have for themselves; 0 for not counted
 
-	Slots    int           // tasks side by side; 0 for one a core
+	Slots int  // tasks side by side; 0 for one a core
+	Idle  bool // it takes nothing, and only looks after what is everybody's
+	// Elsewhere does its work on another machine; nil for this one.
+	Elsewhere Elsewhere
+	// Keeps says which leases of a server that has ended go on at nodes that are elsewhere; nil for none.
+	Keeps    func(l *store.Lease) bool
 	Timeout  time.Duration // after which a frame is given up; 0 for DefaultTimeout
 	Patience time.Duration // before another try when something is wrong with the house, the first time; 0 for 3 s
 	Log      *slog.Logger
+
+	lacksUsual bool           // it does not have Renderer
+	taking     sync.WaitGroup // of what is done elsewhere
 
 	mutex   sync.Mutex
 	running map[stepKey]*underWay
@@ -81,6 +89,9 @@ var (
 
 // SlotCount returns how many frames the node renders side by side.
 func (n *Node) SlotCount() int {
+	if n.Idle {
+		return 0
+	}
 	if n.Slots > 0 {
 		return n.Slots
 	}
@@ -101,7 +112,7 @@ func (n *Node) Draw(ctx context.Context, j job.Job) error {
 // Run renders until ctx ends; then it ends its children and gives their frames back. Before it takes the first frame it
 // clears away what a server that died has left; while that is not possible, as on a full disk, it says why and tries
 // again.
-func (n *Node) Run(ctx context.Context) error { return Farm{[]*Node{n}}.Run(ctx) }
+func (n *Node) Run(ctx context.Context) error { return Farm{Nodes: []*Node{n}}.Run(ctx) }
 
 func (n *Node) reset() {
 	n.mutex.Lock()
@@ -210,9 +221,13 @@ func (n *Node) clearUp() error {
 	if err != nil {
 		return err
 	}
-	var cleared []int64
+	var cleared, kept []int64
 	var behind []*store.Lease
 	for _, l := range open {
+		if n.Keeps != nil && n.Keeps(l) {
+			kept = append(kept, l.ID())
+			continue
+		}
 		if err := clearLease(n.House, l); err != nil {
 			n.Log.Warn("partial files are removed later", "sequence", l.Sequence.Spec.Title(), "error", err)
 			behind = append(behind, l)
@@ -220,7 +235,7 @@ func (n *Node) clearUp() error {
 		}
 		cleared = append(cleared, l.ID())
 	}
-	frames, err := n.House.Record.Recover(cleared...)
+	frames, err := n.House.Record.RecoverBut(kept, cleared...)
 	if err != nil {
 		return err
 	}
@@ -527,6 +542,9 @@ func (n *Node) owe(parent context.Context, record func() error) error {
 
 // settle records a step that did not become good.
 func (n *Node) settle(ctx, parent context.Context, l *store.Lease, err error, log *Log) {
+	if n.Elsewhere != nil && parent.Err() != nil {
+		return // the node goes on with it, and hands over what comes of it when the house is back
+	}
 	left := clearLease(n.House, l)
 	if record := n.ending(ctx, parent, l, err, log); record != nil {
 		n.settleAs(parent, l, left, record)
@@ -599,6 +617,16 @@ func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, lo
 		return func() error { return n.House.Record.Refuse(l, err.Error(), log.String()) }
 	}
 	reason := err.Error()
+	var away *AwayError
+	if errors.As(err, &away) && cause == nil {
+		n.Log.Warn("given back", "node", n.Name, "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "reason",
+			away.Reason)
+		if away.Waits {
+			n.rests.add(0, away.Reason, n.patience())
+			n.troubled(away.Reason)
+		}
+		return func() error { return n.House.Record.GiveBack(l) }
+	}
 	if errors.Is(cause, errTimeout) {
 		reason = fmt.Sprintf("it took longer than %v and was stopped", n.timeoutOf(l))
 	} else if fault := n.faultOf(l, err); fault != nil && n.believes(l, fault) {
@@ -650,7 +678,7 @@ func (n *Node) timeoutOf(l *store.Lease) time.Duration { return cmp.Or(l.Needs.T
 
 // coresOf returns how many cores a child has.
 func (n *Node) coresOf(l *store.Lease) int {
-	return cmp.Or(l.Needs.Cores, max(1, n.offers().Cores/n.SlotCount()))
+	return cmp.Or(l.Needs.Cores, max(1, n.offers().Cores/max(1, n.SlotCount())))
 }
 
 // offers returns what the node has for tasks.
@@ -677,7 +705,7 @@ func (n *Node) rendererOf(class work.Class) (Renderer, bool) {
 		return r, known
 	}
 	if class.Renderer == "" {
-		return n.Renderer, true
+		return n.Renderer, !n.lacksUsual
 	}
 	r, known := n.Renderers[class.Renderer]
 	return r, known
@@ -719,7 +747,7 @@ func (n *Node) make(
 	wrote := map[string]bool{}
 	var made error
 	if len(parts) > 0 {
-		made = by.Run(ctx, n.House.Work(), order, cores, func(m job.Message) {
+		made = n.run(ctx, []*store.Lease{l}, by, order, cores, func(m job.Message) {
 			if m.Event == job.Wrote {
 				wrote[m.Path] = true
 			}

@@ -67,7 +67,8 @@ func (n *Node) renderTile(ctx context.Context, l *store.Lease, log *Log, heard f
 		return store.File{}, err
 	}
 	defer os.Remove(p.temp) // which is not there any more if all went well
-	if err := n.rendererFor(l).Run(ctx, n.House.Work(), j, n.coresOf(l), heard, log); err != nil {
+	err = n.run(ctx, []*store.Lease{l}, n.rendererFor(l), j, n.coresOf(l), heard, log)
+	if err != nil {
 		return store.File{}, err
 	}
 	if err := n.House.Record.Check(l); err != nil {

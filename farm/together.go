@@ -58,7 +58,11 @@ func (n *Node) renderTogether(ctx, parent context.Context, leases []*store.Lease
 	var made error
 	if len(order.Frames) > 0 {
 		l := shares[0].lease
-		made = n.rendererFor(l).Run(ctx, n.House.Work(), order, n.coresOf(l), func(m job.Message) {
+		var these []*store.Lease
+		for _, s := range shares {
+			these = append(these, s.lease)
+		}
+		made = n.run(ctx, these, n.rendererFor(l), order, n.coresOf(l), func(m job.Message) {
 			wrote(shares, m)
 			n.heard(leases, m)
 		}, said)
@@ -135,5 +139,8 @@ func (n *Node) owns(l *store.Lease) bool {
 
 // giveBack returns a frame that its process did not come to.
 func (n *Node) giveBack(parent context.Context, l *store.Lease) {
+	if n.Elsewhere != nil && parent.Err() != nil {
+		return
+	}
 	n.settleAs(parent, l, clearLease(n.House, l), func() error { return n.House.Record.GiveBack(l) })
 }

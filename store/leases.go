@@ -609,22 +609,73 @@ func (l *Lease) NodeName() string {
 
 // Recover makes every step ready that a server was busy with when it died, and returns the frames that were being
 // rendered or put together. Of leases that are named nothing lies about any more.
-func (s *Store) Recover(cleared ...int64) ([]Frame, error) {
-	var found []Frame
-	err := s.change(func(tx *writing) error {
-		var err error
-		if found, err = frames(tx, busy); err != nil {
+func (s *Store) Recover(cleared ...int64) ([]Frame, error) { return s.RecoverBut(nil, cleared...) }
+
+// RecoverBut is Recover where some leases stay, since nodes on other machines go on with them.
+func (s *Store) RecoverBut(kept []int64, cleared ...int64) (found []Frame, err error) {
+	err = s.change(func(tx *writing) error {
+		all, err := frames(tx, busy)
+		if err != nil {
 			return err
 		}
+		found = slices.DeleteFunc(all, func(f Frame) bool { return slices.Contains(kept, f.Lease) })
 		for _, f := range found {
 			if err := s.vanish(tx, f.SequenceID, f.Number); err != nil {
 				return err
 			}
 		}
-		_, err = tx.Exec("UPDATE lease SET needs = ?", takesNothing)
-		return errors.Join(err, recoverTiles(tx), forget(tx, cleared...))
+		if err := recoverTiles(tx, kept); err != nil {
+			return err
+		}
+		ids, err := column[int64](tx, "SELECT id FROM lease WHERE needs <> ?", takesNothing)
+		for _, id := range ids {
+			if !slices.Contains(kept, id) {
+				_, failed := tx.Exec("UPDATE lease SET needs = ? WHERE id = ?", takesNothing, id)
+				err = errors.Join(err, failed)
+			}
+		}
+		return errors.Join(err, forget(tx, cleared...))
 	})
 	return found, err
+}
+
+// LeaseNow returns a lease that a step still has, as it was leased, but for what it needs.
+func (s *Store) LeaseNow(id int64) (*Lease, error) {
+	all, err := s.leases("WHERE id = ?", id)
+	if err != nil || len(all) == 0 {
+		return nil, cmp.Or(err, ErrLost)
+	}
+	l, index := all[0], all[0].TileIndex()
+	f, err := s.Frame(l.SequenceID, l.Number)
+	if err != nil {
+		return nil, err
+	}
+	l.Frame = f
+	if err := s.read.QueryRow("SELECT kind, renderer, needs FROM class WHERE id = (SELECT class_id FROM sequence "+
+		"WHERE id = ?)", l.SequenceID).Scan(&l.Class.Kind, &l.Class.Renderer, &l.Class.Override); err != nil {
+		return nil, err
+	}
+	tiles, err := tilesIn(s.read, l.SequenceID, l.Number)
+	if err != nil {
+		return nil, err
+	}
+	if index > 0 {
+		i := slices.IndexFunc(tiles, func(t Tile) bool { return t.Index == index })
+		if i < 0 {
+			return nil, ErrLost
+		}
+		l.Tile = &tiles[i]
+	} else if len(tiles) > 0 {
+		l.Tiles, l.Class.Kind = tiles, work.Assemble
+	}
+	if l.ID() != id {
+		return nil, ErrLost
+	}
+	if owned, err := s.Owned(l); err != nil || !owned {
+		return nil, cmp.Or(err, ErrLost)
+	}
+	l.Batch, err = s.BatchAlone(l.Sequence.BatchID)
+	return l, err
 }
 
 // Leased returns every step that is in a node's hands, without its frozen set-up.

@@ -30,7 +30,7 @@ type Author struct {
 	Key  string // tells authors of one name apart
 }
 
-// ErrTaken is wrapped by the error about a code that another production has.
+// ErrTaken is wrapped by the error about a code that another production has, or a name that another node has.
 var ErrTaken = errors.New("taken")
 
 // Create keeps a new production.

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"reelhouse/core/queue"
@@ -188,9 +189,9 @@ func (s *Store) ForgetTiles(sequence int64, number int, aside func() error) erro
 }
 
 // recoverTiles makes the tiles ready that a server was busy with when it died.
-func recoverTiles(tx *writing) error {
+func recoverTiles(tx *writing, kept []int64) error {
 	rows, err := tx.Query(
-		"SELECT sequence_id, number, tile FROM tile WHERE state IN (?, ?)", queue.Rendering, queue.Checking,
+		"SELECT sequence_id, number, tile, lease FROM tile WHERE state IN (?, ?)", queue.Rendering, queue.Checking,
 	)
 	if err != nil {
 		return err
@@ -199,10 +200,13 @@ func recoverTiles(tx *writing) error {
 	var found []step
 	for rows.Next() {
 		var n step
-		if err := rows.Scan(&n.sequence, &n.number, &n.Tile); err != nil {
+		var lease int64
+		if err := rows.Scan(&n.sequence, &n.number, &n.Tile, &lease); err != nil {
 			return err
 		}
-		found = append(found, n)
+		if !slices.Contains(kept, lease) {
+			found = append(found, n)
+		}
 	}
 	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
 		return err

@@ -347,7 +347,7 @@ func (f serverFlags) farm(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 			Assembler: own("assembly", "assemble", "--with-parent"), Judge: own("judge", "judge"),
 			Labels: slices.Compact(
 				n.Labels,
-			), Cores: n.Cores, Memory: memory, Slots: n.Slots, Timeout: f.timeout, Log: log,
+			), Cores: n.Cores, Memory: memory, Slots: n.Slots, Idle: f.gate.noNode, Timeout: f.timeout, Log: log,
 		})
 	}
 	return all, nil

@@ -89,7 +89,7 @@ func command() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(
-		serveCommand(),
+		serveCommand(), nodeCommand(), nodeTokenCommand(), nodesCommand(),
 		demoCommand(),
 		planCommand(),
 		checkCommand(),

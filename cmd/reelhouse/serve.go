@@ -26,6 +26,7 @@ type serverFlags struct {
 	timeout time.Duration
 	hosts   []string
 	usual   func() (configuration, error) // without a file
+	gate    gateFlags
 }
 
 func (f *serverFlags) add(cmd *cobra.Command) {
@@ -54,6 +55,7 @@ func serveCommand() *cobra.Command {
 	}
 	dataFlag(cmd, &data)
 	flags.add(cmd)
+	flags.gate.add(cmd)
 	return cmd
 }
 
@@ -66,6 +68,11 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	}
 	hub := farm.NewHub()
 	nodes, err := flags.farm(h, hub, log)
+	if err != nil {
+		listener.Close()
+		return err
+	}
+	let, err := flags.gate.open(h, hub, nodes, log)
 	if err != nil {
 		listener.Close()
 		return err
@@ -83,6 +90,8 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		}
 		ended <- err
 	}()
+	gated := make(chan error, 1)
+	go func() { gated <- runGate(ctx, let) }()
 	verified := make(chan struct{})
 	go func() {
 		defer close(verified)
@@ -98,5 +107,5 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	})
 	cancel()
 	<-verified
-	return errors.Join(err, <-ended)
+	return errors.Join(err, <-gated, <-ended)
 }

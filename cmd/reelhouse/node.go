@@ -1,0 +1,418 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"maps"
+	"net"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"syscall"
+	"text/tabwriter"
+	"time"
+
+	"github.com/dustin/go-humanize"
+	"github.com/nats-io/nkeys"
+	"github.com/spf13/cobra"
+
+	"reelhouse/core/fingerprint"
+	"reelhouse/farm"
+	"reelhouse/farm/gate"
+	"reelhouse/farm/outside"
+	"reelhouse/farm/wire"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// gateFlags say how nodes on other machines are let in.
+type gateFlags struct {
+	address string
+	noNode  bool
+	every   time.Duration
+	lease   time.Duration
+}
+
+func (f *gateFlags) add(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&f.address, "farm", "",
+		"let nodes on other machines in at this HOST:PORT, and their bytes at the next port (see docs/farm.md)")
+	cmd.Flags().BoolVar(&f.noNode, "no-node", false, "render nothing on this machine")
+	cmd.Flags().DurationVar(&f.every, "farm-beat", gate.UsualEvery, "how often a node says what it has")
+	cmd.Flags().DurationVar(&f.lease, "farm-lease", gate.UsualLease,
+		"after how long without a word a node loses what it has")
+}
+
+// open lets nodes in, if it is to; nil if not.
+func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *slog.Logger) (*gate.Gate, error) {
+	if f.address == "" {
+		if f.noNode {
+			return nil, errors.New("with --no-node and without --farm nobody would render; let nodes in with --farm")
+		}
+		return nil, nil
+	}
+	if f.every < 10*time.Millisecond || f.lease < 2*f.every {
+		return nil, errors.New("a lease lasts for two beats at least, and a beat for 10 ms: see --farm-beat, --farm-lease")
+	}
+	g, err := gate.Open(gate.Options{
+		House: h, Hub: hub, Address: f.address, Program: version, Every: f.every, Lease: f.lease, Log: log,
+		Like: nodes.Nodes[0].Like,
+	})
+	if err != nil {
+		return nil, err
+	}
+	nodes.Others = g.Nodes
+	nodes.Nodes[0].Keeps = g.Keeps
+	messages, bytes := g.Addresses(nil)
+	return g, keepGate(h, gateAddress{messages[0], bytes[0], g.Fingerprint})
+}
+
+// gateAddress is where the server lets nodes in, as it lies in the house for commands.
+type gateAddress struct {
+	Messages    string `json:"messages"`
+	Bytes       string `json:"bytes"`
+	Certificate string `json:"certificate"`
+}
+
+func gatePath(h *house.House) string { return filepath.Join(gate.Folder(h), "address.json") }
+
+func keepGate(h *house.House, at gateAddress) error {
+	text, err := json.Marshal(at)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(gatePath(h), text, 0o600)
+}
+
+func nodeTokenCommand() *cobra.Command {
+	var data, name, by string
+	var hosts []string
+	var back bool
+	cmd := &cobra.Command{
+		Use: "node-token", Short: "Let a machine be a node of this house, or do not any more", Args: cobra.NoArgs,
+		Long: "Prints a token, with which `reelhouse node` joins on another machine. Whoever has it is that node: keep " +
+			"it to yourself, and in a file that nobody else reads. The server has to have been started with --farm.",
+		Example: "  reelhouse node-token --name shed > shed.token\n  reelhouse node-token --name shed --take-back",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			if back {
+				if err := h.Record.RemoveNode(name); err != nil {
+					return fmt.Errorf("node %s: %w", name, err)
+				}
+				fmt.Fprintf(cmd.OutOrStdout(), "The token of %s is taken back; what the node had is given back.\n", name)
+				return nil
+			}
+			token, err := newToken(h, name, hosts, store.Author{Name: by})
+			if err != nil {
+				return err
+			}
+			fmt.Fprintln(cmd.OutOrStdout(), token)
+			return nil
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().StringVar(&name, "name", "", "name of the node")
+	cmd.Flags().StringArrayVar(&hosts, "at", nil,
+		"name or address by which the node finds this machine; may be given several times (default: those of this "+
+			"machine, if the server listens on all)")
+	cmd.Flags().StringVar(&by, "by", "", "your name")
+	cmd.Flags().BoolVar(&back, "take-back", false, "let it be a node no more")
+	_ = cmd.MarkFlagRequired("name")
+	return cmd
+}
+
+// newToken lets a machine be a node of the house.
+func newToken(h *house.House, name string, hosts []string, by store.Author) (token wire.Token, err error) {
+	if err := wire.CheckName(name); err != nil {
+		return token, err
+	}
+	text, err := os.ReadFile(gatePath(h))
+	if errors.Is(err, os.ErrNotExist) {
+		return token, errors.New("this house lets no nodes in; start its server with --farm HOST:PORT first")
+	}
+	var at gateAddress
+	if err == nil {
+		err = json.Unmarshal(text, &at)
+	}
+	if err != nil {
+		return token, err
+	}
+	pair, err := nkeys.CreateUser()
+	if err != nil {
+		return token, err
+	}
+	seed, err := pair.Seed()
+	if err != nil {
+		return token, err
+	}
+	public, err := pair.PublicKey()
+	if err != nil {
+		return token, err
+	}
+	token = wire.Token{
+		Name: name, Messages: reached(at.Messages, hosts), Bytes: reached(at.Bytes, hosts),
+		Certificate: at.Certificate, Key: string(seed),
+	}
+	return token, h.Record.AddNode(name, public, by)
+}
+
+// reached returns by which addresses a listener is found: at hosts, or as it says, or by what this machine is called.
+func reached(address string, hosts []string) (all []string) {
+	host, port, _ := net.SplitHostPort(address)
+	if ip := net.ParseIP(host); len(hosts) == 0 && (host == "" || ip != nil && ip.IsUnspecified()) {
+		if name, err := os.Hostname(); err == nil {
+			hosts = append(hosts, name)
+		}
+		addresses, _ := net.InterfaceAddrs()
+		for _, a := range addresses {
+			if ip, is := a.(*net.IPNet); is && ip.IP.IsGlobalUnicast() {
+				hosts = append(hosts, ip.IP.String())
+			}
+		}
+	}
+	if len(hosts) == 0 {
+		hosts = []string{host}
+	}
+	for _, h := range hosts {
+		all = append(all, net.JoinHostPort(h, port))
+	}
+	return all
+}
+
+func nodeCommand() *cobra.Command {
+	var flags serverFlags
+	var tokenFile, scratch, cache string
+	var labels []string
+	cmd := &cobra.Command{
+		Use: "node", Short: "Render for a house on another machine", Args: cobra.NoArgs,
+		Long: "Joins the house that a token is of, and does what that gives it until it is ended. What it has done, and " +
+			"the house could not take, it keeps in its scratch folder and hands over when the house is back.",
+		Example: "  reelhouse node --token shed.token --slots 4 --labels fast",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			text, err := os.ReadFile(tokenFile)
+			if err != nil {
+				return fmt.Errorf("the token: %w", err)
+			}
+			token, err := wire.ParseToken(string(text))
+			if err != nil {
+				return fmt.Errorf("%s: %w", tokenFile, err)
+			}
+			most, err := humanize.ParseBytes(cache)
+			if err != nil {
+				return fmt.Errorf("--cache: %w", err)
+			}
+			o := outside.Options{
+				Token: token, Scratch: scratch, Cache: int64(most),
+				Log: slog.New(slog.NewTextHandler(os.Stderr, nil)),
+			}
+			if o.Scratch == "" {
+				o.Scratch = "reelhouse-node-" + token.Name
+			}
+			if o.Scratch, err = filepath.Abs(o.Scratch); err != nil {
+				return err
+			}
+			if err := flags.describe(&o, labels); err != nil {
+				return err
+			}
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			fmt.Fprintf(cmd.OutOrStdout(), "Node %s looks for its house at %s.\n", token.Name,
+				strings.Join(token.Messages, ", "))
+			return outside.Run(ctx, o)
+		},
+	}
+	cmd.Flags().StringVar(&tokenFile, "token", "", "file with the node's token")
+	cmd.Flags().StringVar(&flags.config, "config", "", "configuration file with the renderers that this machine has")
+	cmd.Flags().IntVar(&flags.slots, "slots", 0, "tasks to do side by side; 0 for one a core")
+	cmd.Flags().StringSliceVar(&labels, "labels", nil, "labels that tasks may ask for, with commas between them")
+	cmd.Flags().StringVar(&scratch, "scratch", "", "folder for what it fetches and makes (default reelhouse-node-NAME)")
+	cmd.Flags().StringVar(&cache, "cache", "20 GB", "how much of what was fetched is kept")
+	_ = cmd.MarkFlagRequired("token")
+	return cmd
+}
+
+// describe says what this machine has.
+func (f serverFlags) describe(o *outside.Options, labels []string) error {
+	c, err := f.configuration()
+	if err != nil {
+		return err
+	}
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	supervisor := []string{self, "supervise"}
+	usual, err := c.renderer()
+	if err != nil {
+		return err
+	}
+	usual.Supervisor = supervisor
+	others, err := c.programs(supervisor)
+	if err != nil {
+		return err
+	}
+	o.Programs = map[string]farm.Renderer{farm.AssemblyProgram: {
+		Name: "assembly", Command: self, Args: []string{"assemble", "--with-parent"}, Supervisor: supervisor,
+	}}
+	host, err := os.Hostname()
+	if err != nil {
+		host = "localhost"
+	}
+	h := wire.Hello{
+		Version: wire.Version, Program: version, System: runtime.GOOS + "/" + runtime.GOARCH, Machine: host,
+		Cores: runtime.NumCPU(), Slots: f.slots, Labels: slices.Compact(slices.Sorted(slices.Values(labels))),
+	}
+	if h.Slots <= 0 {
+		h.Slots = h.Cores
+	}
+	for _, r := range append(slices.Collect(maps.Values(others)), usual) {
+		o.Programs[farm.ProgramOf(r)] = r
+		h.Renderers = append(h.Renderers, r.Print())
+	}
+	for kind, r := range c.followUpPrograms(self, supervisor) {
+		o.Programs[farm.KindProgram(kind)] = r
+		h.Kinds = append(h.Kinds, fingerprint.Renderer{Name: kind, Version: r.Version})
+	}
+	slices.SortFunc(h.Renderers, byName)
+	slices.SortFunc(h.Kinds, byName)
+	o.Hello = h
+	return nil
+}
+
+func byName(a, b fingerprint.Renderer) int { return strings.Compare(a.Name, b.Name) }
+
+func nodesCommand() *cobra.Command {
+	var data, pause, note string
+	var resume, asJSON bool
+	var labels []string
+	cmd := &cobra.Command{
+		Use: "nodes [NAME]", Short: "Say which machines render for this house, or pause one", Args: cobra.MaximumNArgs(1),
+		Example: "  reelhouse nodes\n  reelhouse nodes shed --pause \"its fan\"\n  reelhouse nodes shed --resume",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			changes := cmd.Flags().Changed("pause") || resume || cmd.Flags().Changed("note") ||
+				cmd.Flags().Changed("labels")
+			if len(args) == 0 {
+				if changes {
+					return errors.New("say which node: reelhouse nodes NAME --pause …")
+				}
+				all, err := h.Record.Nodes()
+				if err != nil {
+					return err
+				}
+				return printNodes(cmd.OutOrStdout(), all, asJSON)
+			}
+			n, err := h.Record.FindNode(args[0])
+			if err != nil {
+				return fmt.Errorf("node %s: %w", args[0], err)
+			}
+			if !changes {
+				return printNodes(cmd.OutOrStdout(), []store.Node{n}, asJSON)
+			}
+			switch {
+			case resume && pause != "":
+				return errors.New("it is either paused or resumed")
+			case resume:
+				n.Paused = ""
+			case cmd.Flags().Changed("pause"):
+				if n.Paused = strings.TrimSpace(pause); n.Paused == "" {
+					return errors.New("say why it is paused, for whoever looks next")
+				}
+			}
+			if cmd.Flags().Changed("note") {
+				n.Note = note
+			}
+			if cmd.Flags().Changed("labels") {
+				n.Labels = labels
+			}
+			return h.Record.SetNode(n)
+		},
+	}
+	dataFlag(cmd, &data)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	cmd.Flags().StringVar(&pause, "pause", "", "let it finish what it has and take nothing more, for this reason")
+	cmd.Flags().BoolVar(&resume, "resume", false, "let it take tasks again")
+	cmd.Flags().StringVar(&note, "note", "", "a note for people")
+	cmd.Flags().StringSliceVar(&labels, "labels", nil, "labels beside those that it has itself; they hold when it joins")
+	return cmd
+}
+
+// nodeRow is a node as JSON.
+type nodeRow struct {
+	Name    string           `json:"name"`
+	Machine string           `json:"machine,omitempty"`
+	System  string           `json:"system,omitempty"`
+	Cores   int              `json:"cores,omitempty"`
+	Slots   int              `json:"slots,omitempty"`
+	Labels  []string         `json:"labels"`
+	Program string           `json:"program,omitempty"`
+	Paused  string           `json:"paused,omitempty"`
+	Note    string           `json:"note,omitempty"`
+	Made    time.Time        `json:"made"`
+	By      string           `json:"by,omitempty"`
+	Joined  time.Time        `json:"joined,omitzero"`
+	Seen    time.Time        `json:"seen,omitzero"`
+	Counts  store.NodeCounts `json:"counts"`
+}
+
+func rowOf(n store.Node) nodeRow {
+	var said wire.Hello
+	_ = json.Unmarshal([]byte(n.Hello), &said) // "" before it has joined
+	return nodeRow{
+		n.Name, said.Machine, said.System, said.Cores, said.Slots, append(said.Labels, n.Labels...), said.Program,
+		n.Paused, n.Note, n.Made, n.By, n.Joined, n.Seen, n.NodeCounts,
+	}
+}
+
+func printNodes(out io.Writer, all []store.Node, asJSON bool) error {
+	rows := make([]nodeRow, len(all))
+	for i, n := range all {
+		rows[i] = rowOf(n)
+	}
+	if asJSON {
+		e := json.NewEncoder(out)
+		e.SetIndent("", "  ")
+		return e.Encode(rows)
+	}
+	if len(rows) == 0 {
+		fmt.Fprintln(out, "No other machine renders for this house; reelhouse node-token lets one in.")
+		return nil
+	}
+	w := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
+	fmt.Fprintln(w, "name\tmachine\tcores\tslots\tlabels\tdone\tfailed\trefused\tseen\tstate")
+	for _, r := range rows {
+		seen, state := "never", "takes tasks"
+		if !r.Seen.IsZero() {
+			seen = humanize.Time(r.Seen)
+		}
+		if r.Paused != "" {
+			state = "paused: " + r.Paused
+		}
+		fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\t%d\t%d\t%d\t%s\t%s\n", r.Name, r.Machine, r.Cores, r.Slots,
+			strings.Join(r.Labels, ","), r.Counts.Done, r.Counts.Failed, r.Counts.Refused, seen, state)
+	}
+	return w.Flush()
+}
+
+// runGate runs it until ctx ends; nil is nothing.
+func runGate(ctx context.Context, g *gate.Gate) error {
+	if g == nil {
+		return nil
+	}
+	defer g.Close()
+	return g.Run(ctx)
+}

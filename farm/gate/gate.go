@@ -1,0 +1,355 @@
+// Package gate lets machines be nodes of a house. It listens for them alone: for messages by NATS with JetStream, which
+// is embedded, and for bytes by HTTPS. Each node is a farm.Node of the house whose programs run elsewhere: who gets
+// what, judging, publishing and the record stay with the house.
+package gate
+
+import (
+	"context"
+	"crypto/tls"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/nats-io/nats-server/v2/server"
+	"github.com/nats-io/nats.go"
+	"github.com/nats-io/nats.go/jetstream"
+	"github.com/nats-io/nkeys"
+
+	"reelhouse/farm"
+	"reelhouse/farm/wire"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// Options say how nodes are let in.
+type Options struct {
+	House   *house.House
+	Hub     *farm.Hub
+	Address string // HOST:PORT for messages; bytes have the next port, or any free one if the port is 0
+	// Program is the version of this program: a node of another one is told so, and takes nothing.
+	Program string
+	// Like returns a node that has what the house renders with; its name and what a machine has are filled in.
+	Like func() *farm.Node
+	// Every is the time between two beats of a node, and Lease how long it keeps what it has without one; 0 for the
+	// usual ones.
+	Every, Lease time.Duration
+	Log          *slog.Logger
+}
+
+// Usual times.
+const (
+	UsualEvery = 2 * time.Second
+	UsualLease = 30 * time.Second
+)
+
+// A Gate lets nodes in.
+type Gate struct {
+	Options
+	Fingerprint string // of the certificate
+
+	own      string // the house's own key, which it has for as long as it runs
+	server   *server.Server
+	conn     *nats.Conn
+	stream   jetstream.JetStream
+	consumer jetstream.Consumer
+	bytes    net.Listener
+	http     *http.Server
+	sums     sums
+
+	group sync.WaitGroup // of what nodes do here
+
+	mutex sync.Mutex
+	nodes map[string]*outpost // that have said hello
+	left  map[string][]int64  // leases that nodes have from before this server was started
+	began time.Time
+}
+
+// Folder returns where a house keeps what it needs for its nodes.
+func Folder(h *house.House) string { return filepath.Join(h.Dir, "farm") }
+
+// Open begins to listen.
+func Open(o Options) (g *Gate, err error) {
+	if o.Every == 0 {
+		o.Every = UsualEvery
+	}
+	if o.Lease == 0 {
+		o.Lease = UsualLease
+	}
+	g = &Gate{Options: o, nodes: map[string]*outpost{}, left: map[string][]int64{}, began: time.Now()}
+	defer func() {
+		if err != nil {
+			g.Close()
+		}
+	}()
+	certificate, fingerprint, err := Certificate(Folder(o.House))
+	if err != nil {
+		return g, fmt.Errorf("the certificate for nodes: %w", err)
+	}
+	g.Fingerprint = fingerprint
+	host, port, err := splitAddress(o.Address)
+	if err != nil {
+		return g, err
+	}
+	secured := &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS13}
+	if err := g.startServer(host, port, secured); err != nil {
+		return g, fmt.Errorf("nodes cannot be let in at %s: %w; choose another address with --farm", o.Address, err)
+	}
+	if port > 0 {
+		port++
+	}
+	at := net.JoinHostPort(host, strconv.Itoa(port))
+	if g.bytes, err = tls.Listen("tcp", at, secured); err != nil {
+		return g, fmt.Errorf("bytes of nodes cannot be taken at %s: %w; choose another address with --farm", at, err)
+	}
+	g.http = &http.Server{
+		Handler: g.handler(), ReadHeaderTimeout: 10 * time.Second,
+		ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug),
+	}
+	return g, g.listen()
+}
+
+func splitAddress(address string) (host string, port int, err error) {
+	host, text, err := net.SplitHostPort(address)
+	if err == nil {
+		port, err = strconv.Atoi(text)
+	}
+	if err != nil || port < 0 || port > 65534 {
+		return "", 0, fmt.Errorf("%q is no address for nodes; it is HOST:PORT, such as 0.0.0.0:7350", address)
+	}
+	return host, port, nil
+}
+
+// startServer starts the embedded server of NATS. What JetStream keeps is safely on the disk before it says so.
+func (g *Gate) startServer(host string, port int, secured *tls.Config) error {
+	if port == 0 {
+		port = server.RANDOM_PORT
+	}
+	own, err := nkeys.CreateUser()
+	if err != nil {
+		return err
+	}
+	if g.own, err = own.PublicKey(); err != nil {
+		return err
+	}
+	g.server, err = server.NewServer(&server.Options{
+		ServerName: "reelhouse", Host: host, Port: port, TLSConfig: secured, TLS: true, TLSTimeout: 10,
+		JetStream: true, StoreDir: filepath.Join(Folder(g.House), "jetstream"), SyncAlways: true,
+		JetStreamMaxStore: 1 << 30, JetStreamMaxMemory: 64 << 20,
+		CustomClientAuthentication: (*guard)(g), AlwaysEnableNonce: true,
+		MaxPayload: wire.Largest, NoLog: true, NoSigs: true,
+	})
+	if err != nil {
+		return err
+	}
+	g.server.SetLogger(serverLog{g.Log}, false, false)
+	g.server.Start()
+	if !g.server.ReadyForConnections(20 * time.Second) {
+		return errors.New("it does not start; the server's log says why")
+	}
+	g.conn, err = nats.Connect("", nats.InProcessServer(g.server), nats.Name("house"),
+		nats.Nkey(g.own, own.Sign), nats.MaxReconnects(-1))
+	return err
+}
+
+// listen hears what nodes say.
+func (g *Gate) listen() (err error) {
+	if g.stream, err = jetstream.New(g.conn); err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	defer cancel()
+	kept, err := g.stream.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
+		Name: wire.Stream, Subjects: []string{wire.SaidTo + "*", wire.DoneTo + "*"},
+		Retention: jetstream.WorkQueuePolicy, Storage: jetstream.FileStorage, MaxBytes: 512 << 20,
+		Discard: jetstream.DiscardNew, // rather than losing a result: the node tries again
+	})
+	if err != nil {
+		return err
+	}
+	g.consumer, err = kept.CreateOrUpdateConsumer(ctx, jetstream.ConsumerConfig{
+		Durable: "house", AckPolicy: jetstream.AckExplicitPolicy, AckWait: time.Minute, MaxAckPending: 1000,
+	})
+	if err != nil {
+		return err
+	}
+	for subject, answer := range map[string]nats.MsgHandler{
+		wire.HelloTo + "*": g.hello, wire.BeatTo + "*": g.beat,
+	} {
+		if _, err := g.conn.Subscribe(subject, answer); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Run serves bytes, takes results, and hands out work, until ctx ends.
+func (g *Gate) Run(ctx context.Context) error {
+	taking, err := g.consumer.Consume(g.kept)
+	if err != nil {
+		return err
+	}
+	defer taking.Stop()
+	served := make(chan error, 1)
+	go func() { served <- g.http.Serve(g.bytes) }()
+	var group sync.WaitGroup
+	group.Go(func() { g.watch(ctx) })
+	<-ctx.Done()
+	group.Wait()
+	g.mutex.Lock()
+	for _, o := range g.nodes {
+		o.end()
+	}
+	g.mutex.Unlock()
+	g.group.Wait()
+	g.http.Close()
+	if err := <-served; !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}
+
+// Close ends all of it.
+func (g *Gate) Close() {
+	if g.http != nil {
+		g.http.Close()
+	}
+	if g.bytes != nil {
+		g.bytes.Close()
+	}
+	if g.conn != nil {
+		g.conn.Close()
+	}
+	if g.server != nil {
+		g.server.Shutdown()
+		g.server.WaitForShutdown()
+	}
+}
+
+// Addresses returns where nodes find this house, for messages and for bytes: at hosts, or where it listens.
+func (g *Gate) Addresses(hosts []string) (messages, bytes []string) {
+	at := func(a net.Addr) []string {
+		host, port, _ := net.SplitHostPort(a.String())
+		names := hosts
+		if len(names) == 0 {
+			names = []string{host}
+		}
+		var all []string
+		for _, name := range names {
+			all = append(all, net.JoinHostPort(name, port))
+		}
+		return all
+	}
+	return at(g.server.Addr()), at(g.bytes.Addr())
+}
+
+// Nodes returns the nodes that are connected, by their names.
+func (g *Gate) Nodes() []*farm.Node {
+	g.mutex.Lock()
+	defer g.mutex.Unlock()
+	var all []*farm.Node
+	for _, o := range g.nodes {
+		all = append(all, o.node)
+	}
+	slices.SortFunc(all, func(a, b *farm.Node) int { return strings.Compare(a.Name, b.Name) })
+	return all
+}
+
+// find returns a node that has said hello.
+func (g *Gate) find(name string) *outpost {
+	g.mutex.Lock()
+	defer g.mutex.Unlock()
+	return g.nodes[name]
+}
+
+// answer answers a message.
+func (g *Gate) answer(m *nats.Msg, with any) {
+	text, err := json.Marshal(with)
+	if err == nil {
+		err = m.Respond(text)
+	}
+	if err != nil {
+		g.Log.Warn("a node was not answered", "subject", m.Subject, "error", err)
+	}
+}
+
+// watch gives nodes what is new to be done, and takes from those that were not heard of.
+func (g *Gate) watch(ctx context.Context) {
+	changed, end := g.Hub.Listen()
+	defer end()
+	look := time.NewTicker(g.Every)
+	defer look.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-changed:
+		case <-look.C:
+		}
+		g.lookAfter(ctx, time.Now())
+	}
+}
+
+// lookAfter does for all nodes what has to be done now.
+func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
+	known, err := g.House.Record.Nodes()
+	if err != nil {
+		g.Log.Error("the nodes cannot be read from the record", "error", err)
+		return
+	}
+	records := map[string]store.Node{}
+	for _, n := range known {
+		records[n.Name] = n
+	}
+	g.mutex.Lock()
+	all := make([]*outpost, 0, len(g.nodes))
+	for _, o := range g.nodes {
+		all = append(all, o)
+	}
+	g.mutex.Unlock()
+	if now.Sub(g.began) > g.Lease {
+		g.giveBackLeft()
+	}
+	nothingFor := map[string]bool{} // kinds of nodes that there is nothing for
+	for _, o := range all {
+		record, there := records[o.name]
+		if !there || record.Key != o.key {
+			g.putOut(o, "its token was taken back")
+			continue
+		}
+		o.paused(record.Paused)
+		if since := now.Sub(o.lastSeen()); since > g.Lease {
+			g.putOut(o, fmt.Sprintf("nothing was heard of it for %v", since.Round(time.Second)))
+			continue
+		}
+		o.note(now)
+		o.handOut(ctx, nothingFor)
+	}
+}
+
+// putOut lets a node go: what it has is given back.
+func (g *Gate) putOut(o *outpost, why string) {
+	g.Log.Warn("a node is away", "node", o.name, "reason", why)
+	g.mutex.Lock()
+	if g.nodes[o.name] == o {
+		delete(g.nodes, o.name)
+	}
+	g.mutex.Unlock()
+	o.lose(why)
+	g.group.Go(func() { // what it had is given back in the name of its context
+		o.node.Settled()
+		o.stop()
+	})
+	if record, err := g.House.Record.FindNode(o.name); err != nil || record.Key != o.key {
+		(*guard)(g).disconnect(o.key)
+	}
+	g.Hub.Changed()
+}

@@ -1,0 +1,285 @@
+package gate
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/nats-io/nats.go"
+
+	"reelhouse/core/fingerprint"
+	"reelhouse/farm"
+	"reelhouse/farm/wire"
+	"reelhouse/store"
+)
+
+// An outpost is a node on another machine that has said hello.
+type outpost struct {
+	gate  *Gate
+	name  string
+	key   string // of the record, by which it is known again
+	hello wire.Hello
+	pass  string // for bytes
+	node  *farm.Node
+	stop  context.CancelFunc
+	ctx   context.Context // of all that it does
+
+	mutex   sync.Mutex
+	seen    time.Time
+	noted   time.Time // when it was last noted that it was seen
+	beat    wire.Beat
+	gone    bool   // it was put out: another one has its place, or none
+	pause   string // why it takes nothing
+	opening int    // leases that have no errand yet
+	errands map[int64]*errand
+	counts  store.NodeCounts // that are not noted yet
+}
+
+// noteEvery is how often it is noted that a node was seen.
+const noteEvery = 10 * time.Second
+
+// nameIn returns the name of the node at the end of a subject.
+func nameIn(subject, prefix string) string { return strings.TrimPrefix(subject, prefix) }
+
+// hello answers a node that presents itself.
+func (g *Gate) hello(m *nats.Msg) {
+	name := nameIn(m.Subject, wire.HelloTo)
+	var h wire.Hello
+	if err := json.Unmarshal(m.Data, &h); err != nil {
+		g.answer(m, wire.Welcome{Refused: "its hello cannot be read: " + err.Error()})
+		return
+	}
+	record, err := g.House.Record.FindNode(name)
+	if err != nil {
+		g.answer(m, wire.Welcome{Refused: "the house does not know it any more"})
+		return
+	}
+	if why := refusal(h, g.Program); why != "" {
+		g.Log.Warn("a node gets no work", "node", name, "reason", why)
+		g.answer(m, wire.Welcome{Refused: why})
+		return
+	}
+	if err := g.House.Record.NodeJoined(name, string(m.Data)); err != nil {
+		g.answer(m, wire.Welcome{Refused: "the house cannot note that it has joined"})
+		return
+	}
+	o := g.join(record, h)
+	g.Log.Info("a node has joined", "node", name, "machine", h.Machine, "cores", h.Cores, "slots", h.Slots)
+	g.answer(m, wire.Welcome{Key: o.pass, Every: g.Every, Lease: g.Lease})
+	g.Hub.Changed()
+}
+
+// refusal says why a node cannot be one of this house, "" if it can.
+func refusal(h wire.Hello, program string) string {
+	switch {
+	case h.Version != wire.Version:
+		return fmt.Sprintf("it speaks version %d of the protocol, and this house version %d; give both the same program",
+			h.Version, wire.Version)
+	case h.Program != program:
+		return fmt.Sprintf("it has version %s of the program, and this house version %s; give both the same one",
+			h.Program, program)
+	case h.Slots < 1 || h.Slots > mostSlots || h.Cores < 1 || h.Cores > mostSlots || len(h.Labels) > mostLabels:
+		return "what it says of its slots, cores or labels cannot be"
+	}
+	return ""
+}
+
+// Bounds of what a node says of itself.
+const (
+	mostSlots  = 1024
+	mostLabels = 64
+)
+
+// join makes a node of the house of what said hello. What one of its name had before goes on, if it is the same key:
+// then it has only connected again.
+func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
+	g.mutex.Lock()
+	defer g.mutex.Unlock()
+	o := &outpost{gate: g, name: record.Name, key: record.Key, errands: map[int64]*errand{}}
+	if before := g.nodes[record.Name]; before != nil {
+		if before.key == record.Key && sameMachine(before.hello, h) {
+			o = before
+		} else {
+			before.lose("it has joined again as another one")
+		}
+	}
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.hello, o.pass, o.seen, o.pause = h, rand.Text(), time.Now(), record.Paused
+	if o.node != nil {
+		return o
+	}
+	o.ctx, o.stop = context.WithCancel(context.Background())
+	n := g.Like()
+	o.node = n
+	n.Name, n.Slots, n.Cores, n.Memory, n.Elsewhere = o.name, h.Slots, h.Cores, h.Memory, o
+	n.Labels = slices.Compact(slices.Sorted(slices.Values(slices.Concat(h.Labels, record.Labels))))
+	n.Only(func(r farm.Renderer) bool { return slices.Contains(h.Renderers, r.Print()) },
+		func(kind string, r farm.Renderer) bool {
+			return slices.Contains(h.Kinds, fingerprint.Renderer{Name: kind, Version: r.Version})
+		})
+	g.nodes[record.Name] = o
+	n.Reset()
+	g.group.Go(func() { n.Attend(o.ctx) })
+	g.resume(o)
+	return o
+}
+
+// sameMachine reports whether a node that says hello again is as it was.
+func sameMachine(a, b wire.Hello) bool {
+	return a.Slots == b.Slots && a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine &&
+		slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Renderers, b.Renderers) && slices.Equal(a.Kinds, b.Kinds)
+}
+
+// beat answers a node that says what it has.
+func (g *Gate) beat(m *nats.Msg) {
+	o := g.find(nameIn(m.Subject, wire.BeatTo))
+	var b wire.Beat
+	if err := json.Unmarshal(m.Data, &b); err != nil || o == nil {
+		g.answer(m, wire.Tasks{Unknown: true})
+		return
+	}
+	o.mutex.Lock()
+	o.seen, o.beat = time.Now(), b
+	for _, h := range b.Have {
+		if e := o.errands[h.Lease]; e != nil {
+			e.taken = true
+			if h.Progress > 0 && h.Progress <= 1 {
+				e.progressed(h.Progress)
+			}
+		} // others are somebody else's meanwhile, which the answer tells
+	}
+	o.mutex.Unlock()
+	o.handOut(o.ctx, nil)
+	g.answer(m, o.tasks())
+}
+
+// tasks returns what the node is to have.
+func (o *outpost) tasks() wire.Tasks {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	t := wire.Tasks{Paused: o.pause}
+	for lease := range o.errands {
+		t.Leases = append(t.Leases, lease)
+	}
+	slices.Sort(t.Leases)
+	return t
+}
+
+// room returns how many more errands the node can be given.
+func (o *outpost) room() int {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	if o.pause != "" || o.beat.Trouble != "" {
+		return 0
+	}
+	n := min(o.beat.Free, o.hello.Slots) - o.opening
+	for _, e := range o.errands {
+		if !e.taken {
+			n--
+		}
+	}
+	return n
+}
+
+// handOut leases what the node has room for. nothingFor are kinds of nodes that there is nothing for just now; nil if
+// that is not known.
+func (o *outpost) handOut(ctx context.Context, nothingFor map[string]bool) {
+	kind := strings.Join(o.node.Labels, ",") + fmt.Sprint(o.hello.Cores, o.hello.Memory, o.hello.Renderers)
+	for o.room() > 0 && o.ctx.Err() == nil && !nothingFor[kind] {
+		o.mutex.Lock()
+		o.opening++
+		o.mutex.Unlock()
+		opened := sync.OnceFunc(func() {
+			o.mutex.Lock()
+			o.opening--
+			o.mutex.Unlock()
+		})
+		if !o.node.Take(context.WithValue(o.ctx, openedKey{}, opened), opened) {
+			opened()
+			if nothingFor != nil {
+				nothingFor[kind] = true
+			}
+			return
+		}
+	}
+}
+
+// openedKey is under which a context has what to call when an errand of it is known.
+type openedKey struct{}
+
+func (o *outpost) paused(why string) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.pause = why
+}
+
+func (o *outpost) lastSeen() time.Time {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	return o.seen
+}
+
+// note notes now and then that the node was seen, and what came of its errands.
+func (o *outpost) note(now time.Time) {
+	o.mutex.Lock()
+	if now.Sub(o.noted) < noteEvery {
+		o.mutex.Unlock()
+		return
+	}
+	counts, seen := o.counts, o.seen
+	o.noted, o.counts = now, store.NodeCounts{}
+	o.mutex.Unlock()
+	if err := o.gate.House.Record.NodeSeen(o.name, seen, counts); err != nil {
+		o.gate.Log.Error("what came of a node's errands cannot be noted", "node", o.name, "error", err)
+		o.mutex.Lock()
+		o.counts.Done, o.counts.Failed = o.counts.Done+counts.Done, o.counts.Failed+counts.Failed
+		o.counts.Refused, o.counts.Seconds = o.counts.Refused+counts.Refused, o.counts.Seconds+counts.Seconds
+		o.mutex.Unlock()
+	}
+}
+
+// count counts what came of an errand, or what was refused.
+func (o *outpost) count(more store.NodeCounts) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.counts.Done, o.counts.Failed = o.counts.Done+more.Done, o.counts.Failed+more.Failed
+	o.counts.Refused, o.counts.Seconds = o.counts.Refused+more.Refused, o.counts.Seconds+more.Seconds
+}
+
+// refuse counts something that is not the node's own, or not what it is said to be, and says so.
+func (o *outpost) refuse(what string, args ...any) error {
+	err := fmt.Errorf(what, args...)
+	o.gate.Log.Warn("refused", "node", o.name, "what", err)
+	o.count(store.NodeCounts{Refused: 1})
+	return err
+}
+
+// poke lets the node beat at once.
+func (o *outpost) poke() {
+	if err := o.gate.conn.Publish(wire.PokeTo+o.name, nil); err != nil {
+		o.gate.Log.Debug("a node cannot be told that there is something for it", "node", o.name, "error", err)
+	}
+}
+
+// lose ends all errands of a node that is away: they are given back.
+func (o *outpost) lose(why string) {
+	o.mutex.Lock()
+	o.gone = true
+	for _, e := range o.errands {
+		e.lost(why)
+	}
+	o.mutex.Unlock()
+	o.note(time.Now().Add(noteEvery))
+}
+
+// end ends all that is under way, as the server does when it ends.
+func (o *outpost) end() {
+	o.note(time.Now().Add(noteEvery))
+	o.stop()
+}

@@ -1,0 +1,287 @@
+package outside
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"sync"
+	"time"
+
+	"reelhouse/farm/wire"
+	"reelhouse/house"
+)
+
+// bytesOf fetches bytes from the house, and sends it those of files.
+type bytesOf struct {
+	token  wire.Token
+	client *http.Client
+
+	mutex sync.Mutex
+	pass  string
+	busy  map[string]*sync.Mutex // hashes that are being fetched
+}
+
+func newBytes(t wire.Token) *bytesOf {
+	return &bytesOf{
+		token: t, busy: map[string]*sync.Mutex{},
+		client: &http.Client{Transport: &http.Transport{
+			TLSClientConfig: t.TLS(), MaxIdleConnsPerHost: 4, ResponseHeaderTimeout: time.Minute,
+			IdleConnTimeout: time.Minute,
+		}},
+	}
+}
+
+// set takes the pass that the house has given.
+func (b *bytesOf) set(pass string) {
+	b.mutex.Lock()
+	defer b.mutex.Unlock()
+	b.pass = pass
+}
+
+// ask asks the first address of the house that can be reached. The answer has a status below 300.
+func (b *bytesOf) ask(
+	ctx context.Context, method, path string, query url.Values, header http.Header, body func() (io.Reader, int64),
+) (*http.Response, error) {
+	b.mutex.Lock()
+	pass := b.pass
+	b.mutex.Unlock()
+	var failed error
+	for _, address := range b.token.Bytes {
+		u := url.URL{Scheme: "https", Host: address, Path: path, RawQuery: query.Encode()}
+		r, err := http.NewRequestWithContext(ctx, method, u.String(), nil)
+		if err != nil {
+			return nil, err
+		}
+		if body != nil {
+			from, length := body()
+			r.Body, r.ContentLength = io.NopCloser(from), length
+			if length == 0 {
+				r.Body = http.NoBody
+			}
+		}
+		for key, values := range header {
+			r.Header[key] = values
+		}
+		r.SetBasicAuth(b.token.Name, pass)
+		answer, err := b.client.Do(r)
+		if err != nil {
+			failed = errors.Join(failed, err)
+			continue
+		}
+		if answer.StatusCode < 300 {
+			return answer, nil
+		}
+		text, _ := io.ReadAll(io.LimitReader(answer.Body, 1<<10))
+		answer.Body.Close()
+		return nil, &answered{answer.StatusCode, string(text)}
+	}
+	return nil, failed
+}
+
+// answered is an answer of the house that is no good one.
+type answered struct {
+	status int
+	text   string
+}
+
+func (a *answered) Error() string { return fmt.Sprintf("the house says %d: %s", a.status, a.text) }
+
+// mostErrand is how long an errand may be, in bytes.
+const mostErrand = 64 << 20
+
+// errand fetches an errand.
+func (b *bytesOf) errand(ctx context.Context, lease int64, into *wire.Errand) error {
+	answer, err := b.ask(ctx, http.MethodGet, "/errand/"+strconv.FormatInt(lease, 10), nil, nil, nil)
+	if err != nil {
+		return err
+	}
+	defer answer.Body.Close()
+	return json.NewDecoder(io.LimitReader(answer.Body, mostErrand)).Decode(into)
+}
+
+// cachePath returns where a file that was fetched is kept. Its name keeps its ending, by which programs tell what it is.
+func cachePath(cache string, r wire.Read) string {
+	sum := sha256.Sum256([]byte(r.SHA256 + r.Name)) // which is a name of a file, whatever the house says
+	name := hex.EncodeToString(sum[:])
+	return filepath.Join(cache, name[:2], name[2:], filepath.Base(filepath.Clean("/"+r.Name)))
+}
+
+// fetch returns where a file is on this machine, which is fetched to a path if it is not there yet. What was fetched of
+// it before stays.
+func (b *bytesOf) fetch(ctx context.Context, path string, r wire.Read) (string, error) {
+	b.mutex.Lock()
+	one := b.busy[r.SHA256]
+	if one == nil {
+		one = &sync.Mutex{}
+		b.busy[r.SHA256] = one
+	}
+	b.mutex.Unlock()
+	one.Lock()
+	defer one.Unlock()
+	if info, err := os.Stat(path); err == nil && info.Size() == r.Bytes {
+		now := time.Now()
+		return path, os.Chtimes(path, now, now) // when it was used last
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return "", err
+	}
+	part := path + ".fetched"
+	for tries := 0; ; tries++ {
+		err := b.fetchInto(ctx, part, r)
+		if err == nil {
+			return path, os.Rename(part, path)
+		}
+		var said *answered
+		if ctx.Err() != nil || errors.As(err, &said) || tries == 5 {
+			return "", err
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(time.Duration(1<<tries) * 200 * time.Millisecond):
+		}
+	}
+}
+
+// fetchInto fetches what is missing of a file.
+func (b *bytesOf) fetchInto(ctx context.Context, part string, r wire.Read) error {
+	f, err := os.OpenFile(part, os.O_RDWR|os.O_CREATE, 0o600)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	at, err := f.Seek(0, io.SeekEnd)
+	if err != nil {
+		return err
+	}
+	if at < r.Bytes {
+		header := http.Header{"Range": {fmt.Sprintf("bytes=%d-", at)}, "If-Range": {strconv.Quote(r.SHA256)}}
+		answer, err := b.ask(ctx, http.MethodGet, "/bytes/"+r.SHA256, nil, header, nil)
+		if err != nil {
+			return err
+		}
+		defer answer.Body.Close()
+		if answer.StatusCode != http.StatusPartialContent {
+			at = 0
+		}
+		if _, err := f.Seek(at, io.SeekStart); err != nil {
+			return err
+		}
+		if _, err := io.Copy(f, io.LimitReader(answer.Body, r.Bytes-at+1)); err != nil {
+			return err
+		}
+	}
+	if _, err := f.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	sum, err := house.SumOf(f)
+	if err == nil && (sum.SHA256 != r.SHA256 || sum.Bytes != r.Bytes) {
+		err = errors.Join(errors.New("what was fetched is not what its hash says"), os.Remove(part))
+	}
+	return errors.Join(err, f.Sync())
+}
+
+// pieceBytes is how much of a file is sent at once.
+const pieceBytes = 8 << 20
+
+// send sends a file, from where the house has it.
+func (b *bytesOf) send(ctx context.Context, lease int64, made wire.Made, path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	address := fmt.Sprintf("/file/%d/%d", lease, made.Write)
+	answer, err := b.ask(ctx, http.MethodGet, address, nil, nil, nil)
+	if err != nil {
+		return err
+	}
+	answer.Body.Close()
+	at, err := strconv.ParseInt(answer.Header.Get(wire.HaveHeader), 10, 64)
+	if err != nil || at < 0 || at > made.Bytes {
+		at = 0
+	}
+	for {
+		n := min(pieceBytes, made.Bytes-at)
+		query := url.Values{"at": {strconv.FormatInt(at, 10)}}
+		if at+n == made.Bytes {
+			query.Set("sum", made.SHA256)
+		}
+		answer, err := b.ask(ctx, http.MethodPut, address, query, nil, func() (io.Reader, int64) {
+			return io.NewSectionReader(f, at, n), n
+		})
+		if err != nil {
+			return err
+		}
+		answer.Body.Close()
+		if at += n; at >= made.Bytes {
+			return nil
+		}
+	}
+}
+
+func (n *Node) cacheFolder() string { return filepath.Join(n.Scratch, "fetched") }
+
+// trim removes what was fetched and not used for longest, until it takes no more than it may. What is used now stays.
+func (n *Node) trim() {
+	n.trimming.Lock()
+	defer n.trimming.Unlock()
+	type kept struct {
+		path  string
+		bytes int64
+		at    time.Time
+	}
+	var all []kept
+	sum := int64(0)
+	paths, _ := filepath.Glob(filepath.Join(n.cacheFolder(), "*", "*", "*"))
+	for _, path := range paths {
+		if info, err := os.Stat(path); err == nil {
+			all = append(all, kept{path, info.Size(), info.ModTime()})
+			sum += info.Size()
+		}
+	}
+	slices.SortFunc(all, func(a, b kept) int { return a.at.Compare(b.at) })
+	for _, k := range all {
+		if sum <= n.Cache {
+			return
+		}
+		if !n.inUse(k.path) {
+			if os.RemoveAll(filepath.Dir(k.path)) == nil {
+				sum -= k.bytes
+			}
+		}
+	}
+}
+
+// hold says that files are in use, until what it returns is called.
+func (n *Node) hold(paths []string) (release func()) {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	for _, path := range paths {
+		n.reading[path]++
+	}
+	return func() {
+		n.mutex.Lock()
+		defer n.mutex.Unlock()
+		for _, path := range paths {
+			if n.reading[path]--; n.reading[path] <= 0 {
+				delete(n.reading, path)
+			}
+		}
+	}
+}
+
+func (n *Node) inUse(path string) bool {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	return n.reading[path] > 0
+}

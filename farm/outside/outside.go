@@ -1,0 +1,294 @@
+// Package outside is a node that is on another machine than its house: it joins by its token, does errands with its own
+// programs, and hands over what came of them. What it has done and not handed over it keeps on its disk.
+package outside
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"sync"
+	"time"
+
+	"github.com/nats-io/nats.go"
+	"github.com/nats-io/nats.go/jetstream"
+	"github.com/nats-io/nkeys"
+
+	"reelhouse/farm"
+	"reelhouse/farm/wire"
+	"reelhouse/house"
+)
+
+// Options say what a node is.
+type Options struct {
+	Token   wire.Token
+	Scratch string // folder of its own, for what it fetches and makes
+	Hello   wire.Hello
+	// Programs are what it has, by what they are called in errands.
+	Programs map[string]farm.Renderer
+	Cache    int64          // bytes that fetched files may take together
+	Load     func() float64 // of all cores, 0 to 1; nil for not known
+	Log      *slog.Logger
+}
+
+// A Node is one that runs.
+type Node struct {
+	Options
+	conn   *nats.Conn
+	stream jetstream.JetStream
+	bytes  *bytesOf
+	beatIn chan struct{} // something has changed
+
+	mutex   sync.Mutex
+	welcome wire.Welcome
+	joined  bool
+	errands map[int64]*errand
+	trouble string
+	reading map[string]int // files that errands read, by how many
+
+	trimming sync.Mutex
+}
+
+// Run joins, and works until ctx ends. It fails at once only if its folder cannot be used, or is another node's.
+func Run(ctx context.Context, o Options) error {
+	n := &Node{Options: o, beatIn: make(chan struct{}, 1), errands: map[int64]*errand{}, reading: map[string]int{}}
+	if err := os.MkdirAll(n.errandsFolder(), 0o700); err != nil {
+		return fmt.Errorf("the scratch folder: %w", err)
+	}
+	unlock, err := house.Lock(filepath.Join(o.Scratch, "node.lock"))
+	if err != nil {
+		return fmt.Errorf("the scratch folder %s: %w", o.Scratch, err)
+	}
+	defer unlock()
+	if err := n.takeUp(); err != nil {
+		return fmt.Errorf("the scratch folder: %w", err)
+	}
+	n.bytes = newBytes(o.Token)
+	if err := n.connect(); err != nil {
+		return err
+	}
+	defer n.conn.Close()
+	var group sync.WaitGroup
+	defer group.Wait()
+	for _, e := range n.all() { // which were done before
+		group.Go(func() { n.handOver(ctx, e) })
+	}
+	pause := time.Second
+	for ctx.Err() == nil {
+		wait := pause
+		switch err := n.once(ctx, &group); {
+		case err == nil:
+			n.mutex.Lock()
+			wait, pause = n.welcome.Every, time.Second
+			n.mutex.Unlock()
+		default:
+			n.Log.Debug("the house does not answer", "error", err)
+			pause = min(2*pause, 15*time.Second)
+		}
+		select {
+		case <-ctx.Done():
+		case <-n.beatIn:
+		case <-time.After(wait):
+		}
+	}
+	return nil
+}
+
+// connect connects to the house, now or whenever it can be reached.
+func (n *Node) connect() error {
+	pair, err := nkeys.FromSeed([]byte(n.Token.Key))
+	if err != nil {
+		return err
+	}
+	public, err := pair.PublicKey()
+	if err != nil {
+		return err
+	}
+	var urls []string
+	for _, address := range n.Token.Messages {
+		urls = append(urls, "tls://"+address)
+	}
+	options := nats.GetDefaultOptions()
+	options.Servers, options.Name, options.InboxPrefix = urls, n.Token.Name, wire.Inbox(n.Token.Name)
+	options.Nkey, options.SignatureCB = public, pair.Sign
+	options.Secure, options.TLSConfig = true, n.Token.TLS()
+	options.MaxReconnect, options.RetryOnFailedConnect, options.AllowReconnect = -1, true, true
+	options.ReconnectWait, options.IgnoreAuthErrorAbort = time.Second, true
+	options.ConnectedCB = func(*nats.Conn) { n.again() }
+	options.ReconnectedCB = func(*nats.Conn) { n.again() }
+	options.DisconnectedErrCB = func(_ *nats.Conn, err error) { n.Log.Warn("the line to the house is down", "error", err) }
+	options.AsyncErrorCB = func(_ *nats.Conn, _ *nats.Subscription, err error) { n.Log.Warn("refused", "error", err) }
+	if n.conn, err = options.Connect(); err != nil {
+		return err
+	}
+	if _, err := n.conn.Subscribe(wire.PokeTo+n.Token.Name, func(*nats.Msg) { n.poke() }); err != nil {
+		return err
+	}
+	n.stream, err = jetstream.New(n.conn)
+	return err
+}
+
+// poke lets it beat at once.
+func (n *Node) poke() {
+	select {
+	case n.beatIn <- struct{}{}:
+	default:
+	}
+}
+
+// again lets it say hello once more.
+func (n *Node) again() {
+	n.mutex.Lock()
+	n.joined = false
+	n.mutex.Unlock()
+	n.poke()
+}
+
+// answerWithin is how long it waits for an answer of the house.
+const answerWithin = 10 * time.Second
+
+// ask sends a message and reads its answer.
+func (n *Node) ask(ctx context.Context, subject string, message, answer any) error {
+	text, err := json.Marshal(message)
+	if err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(ctx, answerWithin)
+	defer cancel()
+	m, err := n.conn.RequestWithContext(ctx, subject, text)
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal(m.Data, answer)
+}
+
+// once says hello, if the house does not know it, or beats.
+func (n *Node) once(ctx context.Context, group *sync.WaitGroup) error {
+	n.mutex.Lock()
+	joined := n.joined
+	n.mutex.Unlock()
+	if !joined {
+		var w wire.Welcome
+		if err := n.ask(ctx, wire.HelloTo+n.Token.Name, n.Hello, &w); err != nil {
+			return err
+		}
+		if w.Refused != "" {
+			n.told(false, w.Refused)
+			return errors.New(w.Refused)
+		}
+		n.mutex.Lock()
+		n.welcome, n.joined = w, true
+		n.mutex.Unlock()
+		n.bytes.set(w.Key)
+		n.told(true, "")
+	}
+	var t wire.Tasks
+	if err := n.ask(ctx, wire.BeatTo+n.Token.Name, n.state(), &t); err != nil {
+		return err
+	}
+	if t.Unknown {
+		n.again()
+		return nil
+	}
+	n.follow(ctx, t, group)
+	return nil
+}
+
+func (n *Node) told(joined bool, why string) {
+	if joined {
+		n.Log.Info("joined", "node", n.Token.Name)
+	} else {
+		n.Log.Warn("the house gives it no work", "node", n.Token.Name, "reason", why)
+	}
+}
+
+// roomLeft is how much of its disk a node leaves alone, in bytes.
+const roomLeft = 1 << 30
+
+// state is what it tells of itself.
+func (n *Node) state() wire.Beat {
+	free := house.FreeBytes(n.Scratch)
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	b := wire.Beat{Free: n.Hello.Slots, Disk: int64(max(0, free)), Trouble: n.trouble}
+	if n.Load != nil {
+		b.Load = n.Load()
+	}
+	if free >= 0 && free < roomLeft {
+		b.Trouble = "its disk is full"
+	}
+	for lease, e := range n.errands {
+		progress, working := e.state()
+		if working {
+			b.Free--
+		}
+		b.Have = append(b.Have, wire.Held{Lease: lease, Progress: progress})
+	}
+	slices.SortFunc(b.Have, func(x, y wire.Held) int { return int(x.Lease - y.Lease) })
+	b.Free = max(0, b.Free)
+	return b
+}
+
+// follow begins what is new, and ends what is not its own any more.
+func (n *Node) follow(ctx context.Context, t wire.Tasks, group *sync.WaitGroup) {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	for lease, e := range n.errands {
+		if !slices.Contains(t.Leases, lease) {
+			delete(n.errands, lease)
+			e.drop()
+		}
+	}
+	for _, lease := range t.Leases {
+		if e := n.errands[lease]; e != nil {
+			if e.unheard(n.welcome.Lease) {
+				group.Go(func() { n.handOver(ctx, e) })
+			}
+			continue
+		}
+		e := &errand{lease: lease, folder: n.folderOf(lease), dropped: make(chan struct{})}
+		n.errands[lease] = e
+		group.Go(func() { n.do(ctx, e) })
+	}
+}
+
+// all returns what it has.
+func (n *Node) all() (all []*errand) {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	for _, e := range n.errands {
+		all = append(all, e)
+	}
+	return all
+}
+
+func (n *Node) errandsFolder() string { return filepath.Join(n.Scratch, "errands") }
+
+func (n *Node) folderOf(lease int64) string {
+	return filepath.Join(n.errandsFolder(), strconv.FormatInt(lease, 10))
+}
+
+// takeUp finds what was done before it started and is not handed over, and removes what was not done to its end.
+func (n *Node) takeUp() error {
+	entries, err := os.ReadDir(n.errandsFolder())
+	if err != nil {
+		return err
+	}
+	for _, entry := range entries {
+		lease, err := strconv.ParseInt(entry.Name(), 10, 64)
+		e := &errand{lease: lease, folder: n.folderOf(lease), dropped: make(chan struct{})}
+		if err != nil || e.readOutcome() != nil {
+			if err := os.RemoveAll(filepath.Join(n.errandsFolder(), entry.Name())); err != nil {
+				return err
+			}
+			continue
+		}
+		n.errands[lease] = e
+	}
+	return nil
+}

@@ -1,0 +1,92 @@
+package wire
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/nats-io/nkeys"
+)
+
+func tested(t testing.TB) Token {
+	t.Helper()
+	pair, err := nkeys.CreateUser()
+	if err != nil {
+		t.Fatal(err)
+	}
+	seed, err := pair.Seed()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return Token{
+		Name: "shed-1", Messages: []string{"127.0.0.1:7341"}, Bytes: []string{"127.0.0.1:7342"},
+		Certificate: FingerprintOf([]byte("x")), Key: string(seed),
+	}
+}
+
+func TestTokensAreRead(t *testing.T) {
+	token := tested(t)
+	read, err := ParseToken("\n " + token.String() + "\n")
+	if err != nil || read.String() != token.String() {
+		t.Fatal(read, err)
+	}
+	if public, err := read.Public(); err != nil || !strings.HasPrefix(public, "U") {
+		t.Error(public, err)
+	}
+	text := token.String()
+	for says, bad := range map[string]string{
+		"begins with":                      "something",
+		"damaged, or cut short":            text[:len(text)-20],
+		"letters, digits":                  with(token, func(t *Token) { t.Name = "a.b" }),
+		"no address":                       with(token, func(t *Token) { t.Bytes = nil }),
+		"missing port":                     with(token, func(t *Token) { t.Messages = []string{"here"} }),
+		"fingerprint":                      with(token, func(t *Token) { t.Certificate = "00" }),
+		"its key":                          with(token, func(t *Token) { t.Key = "SU" }),
+		"the key of something else than a": with(token, func(t *Token) { t.Key = accountKey() }),
+	} {
+		if _, err := ParseToken(bad); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%q does not say %q: %v", bad, says, err)
+		}
+	}
+}
+
+// accountKey returns a key that is none of a node.
+func accountKey() string {
+	pair, _ := nkeys.CreateAccount()
+	seed, _ := pair.Seed()
+	return string(seed)
+}
+
+func with(t Token, change func(t *Token)) string {
+	change(&t)
+	return t.String()
+}
+
+// A node may send and hear under its own name, and under no other that only begins with it.
+func TestSubjectsAreANodesOwn(t *testing.T) {
+	for _, s := range append(Publishes("a"), Listens("a")...) {
+		if strings.Contains(strings.TrimSuffix(s, ".>"), ">") || strings.Contains(s, "*") {
+			t.Errorf("%s is wider than a node", s)
+		}
+	}
+	for _, bad := range []string{"", "a.b", "*", "a>", ">", "a b", "-a", strings.Repeat("a", 41), "ä"} {
+		if CheckName(bad) == nil {
+			t.Errorf("%q is a name", bad)
+		}
+	}
+}
+
+func FuzzParseToken(f *testing.F) {
+	f.Add(tested(f).String())
+	f.Add(tokenMark)
+	f.Add(tokenMark + "e30")
+	f.Fuzz(func(t *testing.T, text string) {
+		token, err := ParseToken(text)
+		if err != nil {
+			return
+		}
+		again, err := ParseToken(token.String())
+		if err != nil || again.String() != token.String() {
+			t.Errorf("%q becomes %q, %v", text, again, err)
+		}
+	})
+}

@@ -1,0 +1,50 @@
+package store
+
+import (
+	"errors"
+	"testing"
+	"time"
+)
+
+func TestNodesAreKept(t *testing.T) {
+	s := open(t)
+	if err := s.AddNode("shed", "UKEY", Author{Name: "Ann"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.AddNode("Shed", "UOTHER", Author{}); !errors.Is(err, ErrTaken) {
+		t.Errorf("the name is given twice: %v", err)
+	}
+	n, err := s.NodeOf("UKEY")
+	if err != nil || n.Name != "shed" || n.By != "Ann" || !n.Seen.IsZero() || n.Made.IsZero() {
+		t.Fatalf("%+v, %v", n, err)
+	}
+	before, _ := s.Marks()
+	n.Paused, n.Note, n.Labels = "fan", "in the shed", []string{"big"}
+	if err := s.SetNode(n); err != nil {
+		t.Fatal(err)
+	}
+	if now, _ := s.Marks(); now == before {
+		t.Error("nobody is told")
+	}
+	at := time.Now()
+	if err := errors.Join(
+		s.NodeJoined("shed", `{"cores":4}`), s.NodeSeen("shed", at, NodeCounts{2, 1, 0, 3.5}),
+		s.NodeSeen("shed", at, NodeCounts{1, 0, 4, 1}),
+	); err != nil {
+		t.Fatal(err)
+	}
+	n, err = s.FindNode("SHED")
+	if err != nil || n.Paused != "fan" || n.Labels[0] != "big" || n.Hello != `{"cores":4}` || !n.Seen.Equal(at) ||
+		n.NodeCounts != (NodeCounts{3, 1, 4, 4.5}) {
+		t.Errorf("%+v, %v", n, err)
+	}
+	if err := s.RemoveNode("shed"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.NodeOf("UKEY"); !errors.Is(err, ErrNotFound) {
+		t.Errorf("its key is still known: %v", err)
+	}
+	if err := s.RemoveNode("shed"); !errors.Is(err, ErrNotFound) {
+		t.Errorf("it is removed twice: %v", err)
+	}
+}

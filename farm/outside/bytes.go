@@ -101,12 +101,34 @@ const mostErrand = 64 << 20
 
 // errand fetches an errand.
 func (b *bytesOf) errand(ctx context.Context, lease int64, into *wire.Errand) error {
-	answer, err := b.ask(ctx, http.MethodGet, "/errand/"+strconv.FormatInt(lease, 10), nil, nil, nil)
-	if err != nil {
-		return err
+	return patiently(ctx, func() error {
+		answer, err := b.ask(ctx, http.MethodGet, "/errand/"+strconv.FormatInt(lease, 10), nil, nil, nil)
+		if err != nil {
+			return err
+		}
+		defer answer.Body.Close()
+		return json.NewDecoder(io.LimitReader(answer.Body, mostErrand)).Decode(into)
+	})
+}
+
+// mostTries is how often something is tried over a bad line.
+const mostTries = 6
+
+// patiently tries something again, a little later each time, as long as the line, or the house, is what is wrong.
+func patiently(ctx context.Context, try func() error) error {
+	for tries := 0; ; tries++ {
+		err := try()
+		var said *answered
+		final := errors.As(err, &said) && said.status != http.StatusUnauthorized &&
+			said.status != http.StatusServiceUnavailable
+		if err == nil || final || tries == mostTries || ctx.Err() != nil {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(time.Duration(1<<tries) * 200 * time.Millisecond):
+		}
 	}
-	defer answer.Body.Close()
-	return json.NewDecoder(io.LimitReader(answer.Body, mostErrand)).Decode(into)
 }
 
 // cachePath returns where a file that was fetched is kept. Its name keeps its ending, by which programs tell what it is.
@@ -136,20 +158,10 @@ func (b *bytesOf) fetch(ctx context.Context, path string, r wire.Read) (string, 
 		return "", err
 	}
 	part := path + ".fetched"
-	for tries := 0; ; tries++ {
-		err := b.fetchInto(ctx, part, r)
-		if err == nil {
-			return path, os.Rename(part, path)
-		}
-		var said *answered
-		if ctx.Err() != nil || errors.As(err, &said) || tries == 5 {
-			return "", err
-		}
-		select {
-		case <-ctx.Done():
-		case <-time.After(time.Duration(1<<tries) * 200 * time.Millisecond):
-		}
+	if err := patiently(ctx, func() error { return b.fetchInto(ctx, part, r) }); err != nil {
+		return "", err
 	}
+	return path, os.Rename(part, path)
 }
 
 // fetchInto fetches what is missing of a file.

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -112,6 +113,14 @@ func (n *Node) do(parent context.Context, e *errand) {
 	o, err := n.work(ctx, e)
 	if ctx.Err() != nil { // it is not wanted any more, or the node ends: it is done anew when it is back
 		os.RemoveAll(e.folder)
+		return
+	}
+	var said *answered
+	if errors.As(err, &said) && said.status == http.StatusNotFound { // it was taken away meanwhile, which a beat tells
+		os.RemoveAll(e.folder)
+		n.mutex.Lock()
+		delete(n.errands, e.lease)
+		n.mutex.Unlock()
 		return
 	}
 	if err != nil { // which is not the errand's fault

@@ -1,0 +1,449 @@
+package gate
+
+import (
+	"bytes"
+	"context"
+	"crypto/tls"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/nats-io/nats.go"
+	"github.com/nats-io/nats.go/jetstream"
+	"github.com/nats-io/nkeys"
+
+	"reelhouse/core/fingerprint"
+	"reelhouse/core/job"
+	"reelhouse/core/queue"
+	"reelhouse/core/work"
+	"reelhouse/farm"
+	"reelhouse/farm/wire"
+	"reelhouse/house"
+	"reelhouse/house/housetest"
+	"reelhouse/store"
+)
+
+var renderer = farm.Renderer{Name: "drawn", Version: "1", Command: "none"}
+
+// gated is a house that lets nodes in.
+type gated struct {
+	t     *testing.T
+	house *house.House
+	gate  *Gate
+	b     store.Batch
+}
+
+func opened(t *testing.T, frames string) *gated {
+	t.Helper()
+	h, b := housetest.New(t, frames)
+	log := slog.New(slog.DiscardHandler)
+	hub := farm.NewHub()
+	like := farm.Node{
+		House: h, Hub: hub, Renderer: renderer, Works: work.Catalogue{}, Timeout: time.Hour, Log: log,
+	}
+	g, err := Open(Options{
+		House: h, Hub: hub, Address: "127.0.0.1:0", Program: "test", Like: like.Like, Every: 50 * time.Millisecond,
+		Lease: 10 * time.Second, Log: log,
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	ended := make(chan error, 1)
+	go func() { ended <- g.Run(ctx) }()
+	t.Cleanup(func() {
+		cancel()
+		if err := <-ended; err != nil {
+			t.Error(err)
+		}
+		g.Close()
+	})
+	return &gated{t, h, g, b}
+}
+
+// token lets a node in.
+func (g *gated) token(name string) wire.Token {
+	g.t.Helper()
+	pair, err := nkeys.CreateUser()
+	if err != nil {
+		g.t.Fatal(err)
+	}
+	seed, _ := pair.Seed()
+	public, _ := pair.PublicKey()
+	if err := g.house.Record.AddNode(name, public, store.Author{}); err != nil {
+		g.t.Fatal(err)
+	}
+	messages, bytes := g.gate.Addresses(nil)
+	return wire.Token{Name: name, Messages: messages, Bytes: bytes, Certificate: g.gate.Fingerprint, Key: string(seed)}
+}
+
+// A stranger is a node that does as the test likes.
+type stranger struct {
+	*gated
+	token   wire.Token
+	conn    *nats.Conn
+	stream  jetstream.JetStream
+	wrong   chan error // what the server has refused
+	gone    chan bool
+	welcome wire.Welcome
+}
+
+func (g *gated) connect(token wire.Token) (*stranger, error) {
+	g.t.Helper()
+	pair, err := nkeys.FromSeed([]byte(token.Key))
+	if err != nil {
+		g.t.Fatal(err)
+	}
+	public, _ := pair.PublicKey()
+	s := &stranger{gated: g, token: token, wrong: make(chan error, 10), gone: make(chan bool, 1)}
+	s.conn, err = nats.Connect("tls://"+token.Messages[0], nats.Nkey(public, pair.Sign), nats.Secure(token.TLS()),
+		nats.CustomInboxPrefix(wire.Inbox(token.Name)), nats.NoReconnect(),
+		nats.ErrorHandler(func(_ *nats.Conn, _ *nats.Subscription, err error) { s.wrong <- err }),
+		nats.ClosedHandler(func(*nats.Conn) { s.gone <- true }))
+	if err != nil {
+		return nil, err
+	}
+	g.t.Cleanup(s.conn.Close)
+	s.stream, err = jetstream.New(s.conn)
+	return s, err
+}
+
+func (g *gated) joined(name string) *stranger {
+	g.t.Helper()
+	s, err := g.connect(g.token(name))
+	if err != nil {
+		g.t.Fatal(err)
+	}
+	s.ask(wire.HelloTo+name, hello(), &s.welcome)
+	if s.welcome.Refused != "" || s.welcome.Key == "" {
+		g.t.Fatalf("%+v", s.welcome)
+	}
+	return s
+}
+
+func hello() wire.Hello {
+	return wire.Hello{
+		Version: wire.Version, Program: "test", Cores: 2, Slots: 1, Machine: "m",
+		Renderers: []fingerprint.Renderer{renderer.Print()},
+	}
+}
+
+func (s *stranger) ask(subject string, message, answer any) {
+	s.t.Helper()
+	text, err := json.Marshal(message)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	m, err := s.conn.Request(subject, text, 10*time.Second)
+	if err != nil {
+		s.t.Fatal(subject, err)
+	}
+	if err := json.Unmarshal(m.Data, answer); err != nil {
+		s.t.Fatal(err)
+	}
+}
+
+// keep sends what JetStream keeps.
+func (s *stranger) keep(subject string, message any) error {
+	s.t.Helper()
+	text, err := json.Marshal(message)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	ctx, cancel := context.WithTimeout(s.t.Context(), 2*time.Second)
+	defer cancel()
+	_, err = s.stream.Publish(ctx, subject, text)
+	return err
+}
+
+// lease beats until the house gives it something.
+func (s *stranger) lease() wire.Errand {
+	s.t.Helper()
+	free := 1
+	for {
+		var t wire.Tasks
+		s.ask(wire.BeatTo+s.token.Name, wire.Beat{Free: free}, &t)
+		if free = 0; len(t.Leases) > 0 {
+			var e wire.Errand
+			if code, text := s.http("GET", fmt.Sprintf("/errand/%d", t.Leases[0]), nil); code != 200 {
+				s.t.Fatal(code, text)
+			} else if err := json.Unmarshal([]byte(text), &e); err != nil {
+				s.t.Fatal(err)
+			}
+			return e
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+}
+
+func (s *stranger) http(method, path string, body []byte) (int, string) {
+	s.t.Helper()
+	r, err := http.NewRequest(method, "https://"+s.token.Bytes[0]+path, bytes.NewReader(body))
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	r.SetBasicAuth(s.token.Name, s.welcome.Key)
+	c := http.Client{Transport: &http.Transport{TLSClientConfig: s.token.TLS(), DisableKeepAlives: true}}
+	answer, err := c.Do(r)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	defer answer.Body.Close()
+	text, _ := io.ReadAll(answer.Body)
+	return answer.StatusCode, string(text)
+}
+
+// refused waits until so many things of the node were refused.
+func (s *stranger) refused(n int) {
+	s.t.Helper()
+	o := s.gate.find(s.token.Name)
+	for range 500 {
+		record, err := s.house.Record.FindNode(s.token.Name)
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		o.mutex.Lock()
+		now := o.counts.Refused + record.Refused
+		o.mutex.Unlock()
+		if now == n {
+			return
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	s.t.Fatalf("not %d things were refused", n)
+}
+
+// Who has no key of a node does not come in, and who has one speaks for itself alone.
+func TestANodeSpeaksForItselfAlone(t *testing.T) {
+	g := opened(t, "1001-1004")
+	foreign := g.token("known")
+	pair, _ := nkeys.CreateUser()
+	seed, _ := pair.Seed()
+	foreign.Key = string(seed)
+	if _, err := g.connect(foreign); !errors.Is(err, nats.ErrAuthorization) {
+		t.Errorf("a key that is not known comes in: %v", err)
+	}
+	other := foreign
+	other.Certificate = strings.Repeat("0", 64)
+	if _, err := tls.Dial("tcp", g.gate.bytes.Addr().String(), other.TLS()); err == nil ||
+		!strings.Contains(err.Error(), "another house") {
+		t.Errorf("another house is believed: %v", err)
+	}
+	a, b := g.joined("a"), g.joined("b")
+	mine := a.lease()
+	for subject, message := range map[string]any{
+		wire.DoneTo + "b": wire.Result{Lease: mine.Lease}, wire.BeatTo + "b": wire.Beat{Free: 1},
+		wire.SaidTo + "b": wire.Said{Lease: mine.Lease}, wire.HelloTo + "b": hello(), "$JS.API.STREAM.NAMES": nil,
+		"$JS.API.STREAM.DELETE." + wire.Stream: nil, wire.PokeTo + "b": nil,
+	} {
+		text, _ := json.Marshal(message)
+		if err := a.conn.Publish(subject, text); err != nil {
+			t.Fatal(err)
+		}
+		select {
+		case err := <-a.wrong:
+			if !errors.Is(err, nats.ErrPermissionViolation) {
+				t.Errorf("%s: %v", subject, err)
+			}
+		case <-time.After(10 * time.Second):
+			t.Errorf("%s was sent in another's name", subject)
+		}
+	}
+	for _, subject := range []string{wire.PokeTo + "b", wire.Inbox("b") + ".>", ">", wire.DoneTo + "*"} {
+		if _, err := a.conn.SubscribeSync(subject); err != nil {
+			t.Fatal(err)
+		}
+		select {
+		case err := <-a.wrong:
+			if !errors.Is(err, nats.ErrPermissionViolation) {
+				t.Errorf("%s: %v", subject, err)
+			}
+		case <-time.After(10 * time.Second):
+			t.Errorf("%s is heard", subject)
+		}
+	}
+	if code, _ := b.http("GET", fmt.Sprintf("/errand/%d", mine.Lease), nil); code != http.StatusNotFound {
+		t.Errorf("another's errand: %d", code)
+	}
+	if code, _ := b.http("GET", "/bytes/"+mine.Reads[0].SHA256, nil); code != http.StatusForbidden {
+		t.Errorf("a file that no errand of it reads: %d", code)
+	}
+	if code, _ := b.http("PUT", fmt.Sprintf("/file/%d/0?at=0", mine.Lease), []byte("x")); code != http.StatusNotFound {
+		t.Errorf("another's file: %d", code)
+	}
+	b.refused(2)
+	b.welcome.Key = "wrong"
+	if code, _ := b.http("GET", "/bytes/"+mine.Reads[0].SHA256, nil); code != http.StatusUnauthorized {
+		t.Errorf("a wrong pass: %d", code)
+	}
+	if err := g.house.Record.RemoveNode("a"); err != nil {
+		t.Fatal(err)
+	}
+	g.gate.Hub.Changed()
+	select {
+	case <-a.gone:
+	case <-time.After(10 * time.Second):
+		t.Error("its token was taken back, and it is still there")
+	}
+	if _, err := g.connect(a.token); err == nil {
+		t.Error("it comes in again")
+	}
+	if code, _ := a.http("GET", fmt.Sprintf("/errand/%d", mine.Lease), nil); code != http.StatusUnauthorized {
+		t.Errorf("its pass still counts: %d", code)
+	}
+}
+
+// A node of another version is told so.
+func TestNodesOfOtherVersionsAreTold(t *testing.T) {
+	g := opened(t, "1001")
+	s, err := g.connect(g.token("old"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for says, change := range map[string]func(h *wire.Hello){
+		"version 9 of the protocol":  func(h *wire.Hello) { h.Version = 9 },
+		"version 0.1 of the program": func(h *wire.Hello) { h.Program = "0.1" },
+		"cannot be":                  func(h *wire.Hello) { h.Slots = -1 },
+	} {
+		h := hello()
+		change(&h)
+		var w wire.Welcome
+		if s.ask(wire.HelloTo+"old", h, &w); !strings.Contains(w.Refused, says) {
+			t.Errorf("%q does not say %q", w.Refused, says)
+		}
+	}
+	var tasks wire.Tasks
+	if s.ask(wire.BeatTo+"old", wire.Beat{Free: 9}, &tasks); !tasks.Unknown || len(tasks.Leases) > 0 {
+		t.Errorf("it works all the same: %+v", tasks)
+	}
+	// Who has another renderer takes nothing.
+	h := hello()
+	h.Renderers[0].Version = "2"
+	var w wire.Welcome
+	s.ask(wire.HelloTo+"old", h, &w)
+	tasks = wire.Tasks{}
+	if s.ask(wire.BeatTo+"old", wire.Beat{Free: 1}, &tasks); w.Refused != "" || tasks.Unknown || len(tasks.Leases) > 0 {
+		t.Errorf("%+v, %+v", w, tasks)
+	}
+}
+
+// What a node sends is held against what it says and may send; what is not as it should be is refused and counted, and
+// costs the frame nothing.
+func TestWhatNodesSendIsHeldAgainstWhatTheySay(t *testing.T) {
+	g := opened(t, "1001")
+	s := g.joined("a")
+	e := s.lease()
+	picture := []byte("no picture at all")
+	sum, err := house.SumOf(bytes.NewReader(picture))
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := fmt.Sprintf("/file/%d/0", e.Lease)
+	for i, c := range []struct {
+		path string
+		body []byte
+		code int
+	}{
+		{at + "?at=5", picture, http.StatusConflict},
+		{at + "?at=99999999999", picture, http.StatusForbidden},
+		{at + "?at=-1", picture, http.StatusBadRequest},
+		{at + "?at=0&sum=" + strings.Repeat("0", 64), picture, http.StatusForbidden},
+		{fmt.Sprintf("/file/%d/7?at=0", e.Lease), picture, http.StatusNotFound},
+		{fmt.Sprintf("/file/%d/..%%2f..%%2fx?at=0", e.Lease), picture, http.StatusNotFound},
+		{"/file/99/0?at=0", picture, http.StatusNotFound},
+	} {
+		if code, text := s.http("PUT", c.path, c.body); code != c.code {
+			t.Errorf("%d: %d, %s", i, code, text)
+		}
+	}
+	s.refused(5)
+	// A result whose files are not here, and one for a lease that it never had.
+	if err := s.keep(wire.DoneTo+"a", wire.Result{Lease: 4711}); err != nil {
+		t.Fatal(err)
+	}
+	s.refused(6)
+	for range 40 {
+		said := wire.Said{Lease: e.Lease, Number: 1, Text: strings.Repeat("x", 200_000)}
+		if err := s.keep(wire.SaidTo+"a", said); err != nil { // sent again and again, it counts once
+			t.Fatal(err)
+		}
+	}
+	for n := range 40 {
+		said := wire.Said{Lease: e.Lease, Number: n + 2, Text: strings.Repeat("x", 200_000)}
+		if err := s.keep(wire.SaidTo+"a", said); err != nil {
+			t.Fatal(err)
+		}
+	}
+	s.refused(7) // the flood
+	if code, text := s.http("PUT", at+"?at=0&sum="+sum.SHA256, picture); code != http.StatusOK {
+		t.Fatal(code, text)
+	}
+	result := wire.Result{Lease: e.Lease, Files: []wire.Made{{Write: 0, Bytes: sum.Bytes, SHA256: sum.SHA256}}}
+	if err := s.keep(wire.DoneTo+"a", result); err != nil {
+		t.Fatal(err)
+	}
+	// The house judges by itself: it is no picture, and breaks.
+	g.until(func(f store.Frame) bool { return f.Reason != "" || f.Attempts > 1 })
+	if err := s.keep(wire.DoneTo+"a", result); err != nil { // replayed
+		t.Fatal(err)
+	}
+	s.refused(8)
+	if f := g.frame(); f.State == queue.Good {
+		t.Errorf("it is good: %+v", f)
+	}
+	paths, _ := filepath.Glob(filepath.Join(g.house.Output(), "*", "*", "*", "*", "*", "*.exr"))
+	if len(paths) > 0 {
+		t.Errorf("it was published: %v", paths)
+	}
+}
+
+func (g *gated) frame() store.Frame {
+	g.t.Helper()
+	f, err := g.house.Record.Frame(g.b.Sequences[0].ID, 1001)
+	if err != nil {
+		g.t.Fatal(err)
+	}
+	return f
+}
+
+func (g *gated) until(wanted func(f store.Frame) bool) {
+	g.t.Helper()
+	for range 1000 {
+		if wanted(g.frame()) {
+			return
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	g.t.Fatalf("the frame stays %+v", g.frame())
+}
+
+// Paths that are on their way name places, and nothing of either machine.
+func TestOrdersNameNoPathsOfTheHouse(t *testing.T) {
+	g := opened(t, "1001")
+	s := g.joined("a")
+	e := s.lease()
+	if strings.Contains(string(e.Order), g.house.Dir) {
+		t.Errorf("it names a path of the house: %s", e.Order)
+	}
+	j, err := job.Read(bytes.NewReader(e.Order))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if i, ok := wire.ReadAt(j.Scene); !ok || e.Reads[i].SHA256 != g.b.Plan.Scene.SHA256 {
+		t.Errorf("the scene is %s", j.Scene)
+	}
+	if i, ok := wire.WriteAt(j.Frames[0].Files[0].Path); !ok || !strings.HasSuffix(e.Writes[i].Name, ".exr") {
+		t.Errorf("the file is %s", j.Frames[0].Files[0].Path)
+	}
+	code, text := s.http("GET", "/bytes/"+e.Reads[0].SHA256, nil)
+	if sum, err := house.SumOf(strings.NewReader(text)); code != 200 || err != nil || sum.SHA256 != e.Reads[0].SHA256 {
+		t.Errorf("the scene is not to be had: %d, %v", code, err)
+	}
+}

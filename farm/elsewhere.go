@@ -14,8 +14,8 @@ import (
 // An Elsewhere does on another machine what a node's programs do on this one. All else stays with the house: who gets
 // what, judging, publishing, and the record.
 type Elsewhere interface {
-	// Run has a program do an order, as Renderer.Run does: the paths are those of this house, and what was written is in
-	// its place when Run returns. An error that is an AwayError is not the order's fault.
+	// Run has a program do an order, as Renderer.Run does: the paths are those of this house, and what was written is
+	// in its place when Run returns. An error that is an AwayError is not the order's fault.
 	Run(ctx context.Context, e Errand, heard func(job.Message), log *Log) error
 }
 

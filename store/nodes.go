@@ -94,7 +94,13 @@ func (s *Store) AddNode(name, key string, by Author) error {
 		case !errors.Is(err, sql.ErrNoRows):
 			return err
 		}
-		_, err = tx.Exec("INSERT INTO node (name, key, made_at, made_by) VALUES (?, ?, ?, ?)", name, key, now(), by.Name)
+		_, err = tx.Exec(
+			"INSERT INTO node (name, key, made_at, made_by) VALUES (?, ?, ?, ?)",
+			name,
+			key,
+			now(),
+			by.Name,
+		)
 		return errors.Join(err, hasChanged(tx))
 	})
 }

@@ -58,7 +58,9 @@ func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *sl
 		return nil, nil
 	}
 	if f.every < 10*time.Millisecond || f.lease < 2*f.every {
-		return nil, errors.New("a lease lasts for two beats at least, and a beat for 10 ms: see --farm-beat, --farm-lease")
+		return nil, errors.New(
+			"a lease lasts for two beats at least, and a beat for 10 ms: see --farm-beat, --farm-lease",
+		)
 	}
 	g, err := gate.Open(gate.Options{
 		House: h, Hub: hub, Address: f.address, Program: version, Every: f.every, Lease: f.lease, Log: log,
@@ -96,8 +98,9 @@ func nodeTokenCommand() *cobra.Command {
 	var back bool
 	cmd := &cobra.Command{
 		Use: "node-token", Short: "Let a machine be a node of this house, or do not any more", Args: cobra.NoArgs,
-		Long: "Prints a token, with which `reelhouse node` joins on another machine. Whoever has it is that node: keep " +
-			"it to yourself, and in a file that nobody else reads. The server has to have been started with --farm.",
+		Long: "Prints a token, with which `reelhouse node` joins on another machine. Whoever has it is that node: " +
+			"keep it to yourself, and in a file that nobody else reads. The server has to have been started with " +
+			"--farm.",
 		Example: "  reelhouse node-token --name shed > shed.token\n  reelhouse node-token --name shed --take-back",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			h, err := house.Open(data, true)
@@ -109,7 +112,11 @@ func nodeTokenCommand() *cobra.Command {
 				if err := h.Record.RemoveNode(name); err != nil {
 					return fmt.Errorf("node %s: %w", name, err)
 				}
-				fmt.Fprintf(cmd.OutOrStdout(), "The token of %s is taken back; what the node had is given back.\n", name)
+				fmt.Fprintf(
+					cmd.OutOrStdout(),
+					"The token of %s is taken back; what the node had is given back.\n",
+					name,
+				)
 				return nil
 			}
 			token, err := newToken(h, name, hosts, store.Author{Name: by})
@@ -195,8 +202,8 @@ func nodeCommand() *cobra.Command {
 	var labels []string
 	cmd := &cobra.Command{
 		Use: "node", Short: "Render for a house on another machine", Args: cobra.NoArgs,
-		Long: "Joins the house that a token is of, and does what that gives it until it is ended. What it has done, and " +
-			"the house could not take, it keeps in its scratch folder and hands over when the house is back.",
+		Long: "Joins the house that a token is of, and does what that gives it until it is ended. What it has done, " +
+			"and the house could not take, it keeps in its scratch folder and hands over when the house is back.",
 		Example: "  reelhouse node --token shed.token --slots 4 --labels fast",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			text, err := os.ReadFile(tokenFile)
@@ -296,7 +303,8 @@ func nodesCommand() *cobra.Command {
 	var resume, asJSON bool
 	var labels []string
 	cmd := &cobra.Command{
-		Use: "nodes [NAME]", Short: "Say which machines render for this house, or pause one", Args: cobra.MaximumNArgs(1),
+		Use: "nodes [NAME]", Short: "Say which machines render for this house, or pause one",
+		Args:    cobra.MaximumNArgs(1),
 		Example: "  reelhouse nodes\n  reelhouse nodes shed --pause \"its fan\"\n  reelhouse nodes shed --resume",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			h, err := house.Open(data, true)
@@ -347,7 +355,8 @@ func nodesCommand() *cobra.Command {
 	cmd.Flags().StringVar(&pause, "pause", "", "let it finish what it has and take nothing more, for this reason")
 	cmd.Flags().BoolVar(&resume, "resume", false, "let it take tasks again")
 	cmd.Flags().StringVar(&note, "note", "", "a note for people")
-	cmd.Flags().StringSliceVar(&labels, "labels", nil, "labels beside those that it has itself; they hold when it joins")
+	cmd.Flags().
+		StringSliceVar(&labels, "labels", nil, "labels beside those that it has itself; they hold when it joins")
 	return cmd
 }
 

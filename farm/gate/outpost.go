@@ -78,8 +78,11 @@ func (g *Gate) hello(m *nats.Msg) {
 func refusal(h wire.Hello, program string) string {
 	switch {
 	case h.Version != wire.Version:
-		return fmt.Sprintf("it speaks version %d of the protocol, and this house version %d; give both the same program",
-			h.Version, wire.Version)
+		return fmt.Sprintf(
+			"it speaks version %d of the protocol, and this house version %d; give both the same program",
+			h.Version,
+			wire.Version,
+		)
 	case h.Program != program:
 		return fmt.Sprintf("it has version %s of the program, and this house version %s; give both the same one",
 			h.Program, program)

@@ -131,7 +131,8 @@ func patiently(ctx context.Context, try func() error) error {
 	}
 }
 
-// cachePath returns where a file that was fetched is kept. Its name keeps its ending, by which programs tell what it is.
+// cachePath returns where a file that was fetched is kept. Its name keeps its ending, by which programs tell what it
+// is.
 func cachePath(cache string, r wire.Read) string {
 	sum := sha256.Sum256([]byte(r.SHA256 + r.Name)) // which is a name of a file, whatever the house says
 	name := hex.EncodeToString(sum[:])

@@ -121,7 +121,9 @@ func (n *Node) connect() error {
 	options.ReconnectWait, options.IgnoreAuthErrorAbort = time.Second, true
 	options.ConnectedCB = func(*nats.Conn) { n.again() }
 	options.ReconnectedCB = func(*nats.Conn) { n.again() }
-	options.DisconnectedErrCB = func(_ *nats.Conn, err error) { n.Log.Warn("the line to the house is down", "error", err) }
+	options.DisconnectedErrCB = func(_ *nats.Conn, err error) {
+		n.Log.Warn("the line to the house is down", "error", err)
+	}
 	options.AsyncErrorCB = func(_ *nats.Conn, _ *nats.Subscription, err error) { n.Log.Warn("refused", "error", err) }
 	if n.conn, err = options.Connect(); err != nil {
 		return err

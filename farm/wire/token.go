@@ -40,7 +40,8 @@ func (t Token) String() string {
 func ParseToken(text string) (t Token, err error) {
 	rest, marked := strings.CutPrefix(strings.TrimSpace(text), tokenMark)
 	if !marked || len(rest) > mostToken {
-		return t, errors.New("it is no token of a node: that is one word, which begins with " + tokenMark)
+		return t, errors.New("it is no token of a node, which is one word that begins with " +
+			strings.TrimSuffix(tokenMark, "."))
 	}
 	data, err := base64.RawURLEncoding.DecodeString(rest)
 	if err == nil {

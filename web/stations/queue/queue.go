@@ -23,8 +23,9 @@ type queuePage struct {
 	Paused   time.Time // since when; the zero time if it is not
 	Pause    kit.Action
 	Checks   shownVerification
-	Log      *logPage   // is shown alone, if the address asks for it
-	Search   *logSearch // likewise
+	Nodes    []shownNode // on other machines
+	Log      *logPage    // is shown alone, if the address asks for it
+	Search   *logSearch  // likewise
 }
 
 // A filter is what of the queue is shown, as the address of the page says it.
@@ -106,6 +107,9 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 		page.Filter.States = append(page.Filter.States, string(s))
 	}
 	var err error
+	if page.Nodes, err = a.nodes(code); err != nil {
+		return nil, err
+	}
 	if page.Paused, err = a.House.Record.Paused(); err != nil {
 		return nil, err
 	}

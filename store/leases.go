@@ -41,6 +41,14 @@ func (l *Lease) ID() int64 {
 	return l.Frame.Lease
 }
 
+// Began returns when the step was leased.
+func (l *Lease) Began() time.Time {
+	if l.Tile != nil {
+		return l.Tile.Started
+	}
+	return l.Frame.Started
+}
+
 // TileIndex returns the number of the tile, 0 for the frame itself.
 func (l *Lease) TileIndex() int {
 	if l.Tile != nil {

@@ -21,18 +21,20 @@ type Node struct {
 	Joined time.Time
 	Seen   time.Time // the zero time for never
 	NodeCounts
+	// TrustedDone and TrustedFailed are those tasks that count no more when it is held against others.
+	TrustedDone, TrustedFailed int
 }
 
-// NodeCounts is what came of a node's errands.
+// NodeCounts is what came of a node's tasks.
 type NodeCounts struct {
 	Done    int     `json:"done"`
 	Failed  int     `json:"failed"`
 	Refused int     `json:"refused"` // messages and files that were not its own, or not what they were said to be
-	Seconds float64 `json:"seconds"` // of the errands that it has done
+	Seconds float64 `json:"seconds"` // of the tasks that it has done
 }
 
 const nodeColumns = "name, key, made_at, made_by, note, paused, labels, hello, joined_at, seen_at, done, failed, " +
-	"refused, seconds"
+	"refused, seconds, trusted_done, trusted_failed"
 
 // Nodes returns the nodes on other machines, by their names.
 func (s *Store) Nodes() ([]Node, error) { return s.nodes("ORDER BY name") }
@@ -74,7 +76,7 @@ func (s *Store) nodes(where string, args ...any) ([]Node, error) {
 func scanNode(rows *sql.Rows) (n Node, err error) {
 	var made, labels, joined, seen string
 	err = rows.Scan(&n.Name, &n.Key, &made, &n.By, &n.Note, &n.Paused, &labels, &n.Hello, &joined, &seen, &n.Done,
-		&n.Failed, &n.Refused, &n.Seconds)
+		&n.Failed, &n.Refused, &n.Seconds, &n.TrustedDone, &n.TrustedFailed)
 	if err != nil {
 		return n, err
 	}
@@ -110,7 +112,8 @@ func (s *Store) RemoveNode(name string) error {
 	return s.changeNode("DELETE FROM node WHERE name = ?", name)
 }
 
-// SetNode changes what people say of a node: whether and why it is paused, a note, labels.
+// SetNode changes what people say of a node: whether and why it is paused, a note, labels. When it is resumed, it is
+// held against others by what it does from then on.
 func (s *Store) SetNode(n Node) error {
 	if n.Labels == nil {
 		n.Labels = []string{}
@@ -119,8 +122,11 @@ func (s *Store) SetNode(n Node) error {
 	if err != nil {
 		return err
 	}
-	return s.changeNode("UPDATE node SET note = ?, paused = ?, labels = ? WHERE name = ?", n.Note, n.Paused,
-		string(labels), n.Name)
+	return s.changeNode(
+		"UPDATE node SET trusted_done = CASE WHEN paused <> '' AND ?2 = '' THEN done ELSE trusted_done END, "+
+			"trusted_failed = CASE WHEN paused <> '' AND ?2 = '' THEN failed ELSE trusted_failed END, "+
+			"note = ?1, paused = ?2, labels = ?3 WHERE name = ?4",
+		n.Note, n.Paused, string(labels), n.Name)
 }
 
 // NodeJoined notes that a node has joined, and what it said.
@@ -128,7 +134,7 @@ func (s *Store) NodeJoined(name, hello string) error {
 	return s.changeNode("UPDATE node SET hello = ?1, joined_at = ?2, seen_at = ?2 WHERE name = ?3", hello, now(), name)
 }
 
-// NodeSeen notes when a node was last heard of, and what came of its errands since this was noted last.
+// NodeSeen notes when a node was last heard of, and what came of its tasks since this was noted last.
 func (s *Store) NodeSeen(name string, at time.Time, more NodeCounts) error {
 	return s.change(func(tx *writing) error {
 		_, err := tx.Exec(

@@ -38,6 +38,13 @@ func TestNodesAreKept(t *testing.T) {
 		n.NodeCounts != (NodeCounts{3, 1, 4, 4.5}) {
 		t.Errorf("%+v, %v", n, err)
 	}
+	n.Paused = ""
+	if err := s.SetNode(n); err != nil {
+		t.Fatal(err)
+	}
+	if n, err = s.FindNode("shed"); err != nil || n.TrustedDone != 3 || n.TrustedFailed != 1 {
+		t.Errorf("resumed, it is held against others by what it did before: %+v, %v", n, err)
+	}
 	if err := s.RemoveNode("shed"); err != nil {
 		t.Fatal(err)
 	}

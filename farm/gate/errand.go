@@ -16,7 +16,6 @@ import (
 	"reelhouse/core/job"
 	"reelhouse/farm"
 	"reelhouse/farm/wire"
-	"reelhouse/store"
 )
 
 // An errand is an order in the hands of a node. Its files are written below their places by uploads.
@@ -24,7 +23,6 @@ type errand struct {
 	text   []byte              // the wire.Errand
 	reads  map[string]readFile // by their SHA-256
 	writes []writeFile
-	began  time.Time
 	taken  bool // the node has said that it has it
 	heard  func(job.Message)
 	log    *farm.Log
@@ -85,20 +83,13 @@ func (o *outpost) Run(ctx context.Context, e farm.Errand, heard func(job.Message
 		return ctx.Err()
 	case err := <-made.result:
 		o.gate.forgetGroup(e.Lease)
-		var away *farm.AwayError
-		switch {
-		case err == nil:
-			o.count(store.NodeCounts{Done: 1, Seconds: time.Since(made.began).Seconds()})
-		case !errors.As(err, &away):
-			o.count(store.NodeCounts{Failed: 1})
-		}
 		return err
 	}
 }
 
 // errandOf makes an errand of an order: paths become names of files that the node fetches or sends.
 func (g *Gate) errandOf(e farm.Errand) (*errand, error) {
-	made := &errand{reads: map[string]readFile{}, began: time.Now(), result: make(chan error, 1)}
+	made := &errand{reads: map[string]readFile{}, result: make(chan error, 1)}
 	w := wire.Errand{
 		Lease: e.Lease, Program: e.Program, Version: e.By.Version, Cores: e.Cores, Memory: e.By.Memory,
 	}

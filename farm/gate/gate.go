@@ -305,6 +305,7 @@ func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
 		g.Log.Error("the nodes cannot be read from the record", "error", err)
 		return
 	}
+	g.distrust(known)
 	records := map[string]store.Node{}
 	for _, n := range known {
 		records[n.Name] = n

@@ -447,3 +447,52 @@ func TestOrdersNameNoPathsOfTheHouse(t *testing.T) {
 		t.Errorf("the scene is not to be had: %d, %v", code, err)
 	}
 }
+
+// A node with which tasks fail much more often than with others is paused with the numbers; resumed, it is held against
+// them by what it does from then on.
+func TestNodesThatFailArePaused(t *testing.T) {
+	for _, c := range []struct {
+		of, others store.NodeCounts
+		paused     bool
+	}{
+		{store.NodeCounts{Done: 10, Failed: 9}, store.NodeCounts{Done: 100}, false}, // not many yet
+		{store.NodeCounts{Done: 16, Failed: 4}, store.NodeCounts{Done: 100}, false},
+		{store.NodeCounts{Done: 15, Failed: 5}, store.NodeCounts{Done: 100}, true},
+		{store.NodeCounts{Done: 15, Failed: 5}, store.NodeCounts{Done: 10}, false}, // others have not done many
+		{store.NodeCounts{Done: 60, Failed: 40}, store.NodeCounts{Done: 80, Failed: 20}, false},
+		{store.NodeCounts{Done: 59, Failed: 41}, store.NodeCounts{Done: 80, Failed: 20}, true},
+		{store.NodeCounts{Failed: 50}, store.NodeCounts{Failed: 50}, false}, // it is the frames
+	} {
+		if why := Distrusts(c.of, c.others); (why != "") != c.paused {
+			t.Errorf("%+v against %+v: %q", c.of, c.others, why)
+		}
+	}
+	g := opened(t, "1001-1004")
+	a, _ := g.joined("a"), g.joined("b")
+	if err := errors.Join(
+		g.house.Record.NodeSeen("a", time.Now(), store.NodeCounts{Done: 15, Failed: 10}),
+		g.house.Record.NodeSeen("b", time.Now(), store.NodeCounts{Done: 100, Failed: 1}),
+	); err != nil {
+		t.Fatal(err)
+	}
+	for range 1000 {
+		if n, err := g.house.Record.FindNode("a"); err != nil || n.Paused != "" {
+			break
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	n, err := g.house.Record.FindNode("a")
+	if err != nil || n.Paused != "10 of its 25 tasks have failed, and 1 of 101 with others" {
+		t.Fatalf("%+v, %v", n, err)
+	}
+	var tasks wire.Tasks
+	for range 1000 {
+		if a.ask(wire.BeatTo+"a", wire.Beat{Free: 1}, &tasks); tasks.Paused != "" {
+			break
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	if b, _ := g.house.Record.FindNode("b"); b.Paused != "" {
+		t.Errorf("the other one is paused, too: %s", b.Paused)
+	}
+}

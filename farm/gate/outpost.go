@@ -127,6 +127,13 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 			return slices.Contains(h.Kinds, fingerprint.Renderer{Name: kind, Version: r.Version})
 		})
 	g.nodes[record.Name] = o
+	n.Told = func(good bool, seconds float64) {
+		if good {
+			o.count(store.NodeCounts{Done: 1, Seconds: seconds})
+		} else {
+			o.count(store.NodeCounts{Failed: 1})
+		}
+	}
 	n.Reset()
 	g.group.Go(func() { n.Attend(o.ctx) })
 	g.resume(o)

@@ -11,10 +11,12 @@ CREATE TABLE node (
     hello    TEXT NOT NULL DEFAULT '', -- JSON of what it said when it last joined
     joined_at TEXT NOT NULL DEFAULT '',
     seen_at  TEXT NOT NULL DEFAULT '',
-    done     INTEGER NOT NULL DEFAULT 0, -- errands that it has done
+    done     INTEGER NOT NULL DEFAULT 0, -- tasks that it has done
     failed   INTEGER NOT NULL DEFAULT 0, -- and that have failed with it
+    trusted_done   INTEGER NOT NULL DEFAULT 0, -- those of both that count no more, since somebody has resumed it
+    trusted_failed INTEGER NOT NULL DEFAULT 0,
     refused  INTEGER NOT NULL DEFAULT 0, -- messages and files that were not its own, or not what they were said to be
-    seconds  REAL NOT NULL DEFAULT 0 -- of errands that it has done
+    seconds  REAL NOT NULL DEFAULT 0 -- of tasks that it has done
 );
 
 -- +goose Down

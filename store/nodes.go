@@ -10,16 +10,17 @@ import (
 
 // A Node is a node on another machine, as the house knows it.
 type Node struct {
-	Name   string
-	Key    string // public half of its key
-	Made   time.Time
-	By     string // who has made its token
-	Note   string
-	Paused string   // why it takes nothing, "" if it does
-	Labels []string // beside those that it has itself
-	Hello  string   // JSON of what it said when it last joined, "" before it did
-	Joined time.Time
-	Seen   time.Time // the zero time for never
+	Name    string
+	Key     string // public half of its key
+	Made    time.Time
+	By      string // who has made its token
+	Note    string
+	Paused  string   // why it takes nothing, "" if it does
+	Stopped bool     // and what it has is given back
+	Labels  []string // beside those that it has itself
+	Hello   string   // JSON of what it said when it last joined, "" before it did
+	Joined  time.Time
+	Seen    time.Time // the zero time for never
 	NodeCounts
 	// TrustedDone and TrustedFailed are those tasks that count no more when it is held against others.
 	TrustedDone, TrustedFailed int
@@ -33,7 +34,8 @@ type NodeCounts struct {
 	Seconds float64 `json:"seconds"` // of the tasks that it has done
 }
 
-const nodeColumns = "name, key, made_at, made_by, note, paused, labels, hello, joined_at, seen_at, done, failed, " +
+const nodeColumns = "name, key, made_at, made_by, note, paused, stopped, labels, hello, joined_at, seen_at, done, " +
+	"failed, " +
 	"refused, seconds, trusted_done, trusted_failed"
 
 // Nodes returns the nodes on other machines, by their names.
@@ -75,8 +77,25 @@ func (s *Store) nodes(where string, args ...any) ([]Node, error) {
 
 func scanNode(rows *sql.Rows) (n Node, err error) {
 	var made, labels, joined, seen string
-	err = rows.Scan(&n.Name, &n.Key, &made, &n.By, &n.Note, &n.Paused, &labels, &n.Hello, &joined, &seen, &n.Done,
-		&n.Failed, &n.Refused, &n.Seconds, &n.TrustedDone, &n.TrustedFailed)
+	err = rows.Scan(
+		&n.Name,
+		&n.Key,
+		&made,
+		&n.By,
+		&n.Note,
+		&n.Paused,
+		&n.Stopped,
+		&labels,
+		&n.Hello,
+		&joined,
+		&seen,
+		&n.Done,
+		&n.Failed,
+		&n.Refused,
+		&n.Seconds,
+		&n.TrustedDone,
+		&n.TrustedFailed,
+	)
 	if err != nil {
 		return n, err
 	}
@@ -125,8 +144,8 @@ func (s *Store) SetNode(n Node) error {
 	return s.changeNode(
 		"UPDATE node SET trusted_done = CASE WHEN paused <> '' AND ?2 = '' THEN done ELSE trusted_done END, "+
 			"trusted_failed = CASE WHEN paused <> '' AND ?2 = '' THEN failed ELSE trusted_failed END, "+
-			"note = ?1, paused = ?2, labels = ?3 WHERE name = ?4",
-		n.Note, n.Paused, string(labels), n.Name)
+			"note = ?1, paused = ?2, labels = ?3, stopped = ?4 WHERE name = ?5",
+		n.Note, n.Paused, string(labels), n.Stopped && n.Paused != "", n.Name)
 }
 
 // NodeJoined notes that a node has joined, and what it said.

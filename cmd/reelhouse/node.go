@@ -300,7 +300,7 @@ func byName(a, b fingerprint.Renderer) int { return strings.Compare(a.Name, b.Na
 
 func nodesCommand() *cobra.Command {
 	var data, pause, note string
-	var resume, asJSON bool
+	var resume, stop, asJSON bool
 	var labels []string
 	cmd := &cobra.Command{
 		Use: "nodes [NAME]", Short: "Say which machines render for this house, or pause one",
@@ -312,7 +312,7 @@ func nodesCommand() *cobra.Command {
 				return err
 			}
 			defer h.Close()
-			changes := cmd.Flags().Changed("pause") || resume || cmd.Flags().Changed("note") ||
+			changes := cmd.Flags().Changed("pause") || resume || stop || cmd.Flags().Changed("note") ||
 				cmd.Flags().Changed("labels")
 			if len(args) == 0 {
 				if changes {
@@ -332,14 +332,17 @@ func nodesCommand() *cobra.Command {
 				return printNodes(cmd.OutOrStdout(), []store.Node{n}, asJSON)
 			}
 			switch {
-			case resume && pause != "":
+			case resume && (stop || pause != ""):
 				return errors.New("it is either paused or resumed")
 			case resume:
-				n.Paused = ""
+				n.Paused, n.Stopped = "", false
 			case cmd.Flags().Changed("pause"):
 				if n.Paused = strings.TrimSpace(pause); n.Paused == "" {
 					return errors.New("say why it is paused, for whoever looks next")
 				}
+			}
+			if n.Stopped = n.Stopped || stop; n.Stopped && n.Paused == "" {
+				n.Paused = "it was stopped"
 			}
 			if cmd.Flags().Changed("note") {
 				n.Note = note
@@ -353,6 +356,7 @@ func nodesCommand() *cobra.Command {
 	dataFlag(cmd, &data)
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	cmd.Flags().StringVar(&pause, "pause", "", "let it finish what it has and take nothing more, for this reason")
+	cmd.Flags().BoolVar(&stop, "stop", false, "give back what it has, at once, and take nothing more")
 	cmd.Flags().BoolVar(&resume, "resume", false, "let it take tasks again")
 	cmd.Flags().StringVar(&note, "note", "", "a note for people")
 	cmd.Flags().

@@ -295,8 +295,15 @@ func (g *Gate) watch(ctx context.Context) {
 		case <-look.C:
 		}
 		g.lookAfter(ctx, time.Now())
+		select { // many things change at once
+		case <-ctx.Done():
+		case <-time.After(min(g.Every/10, lookAtMost)):
+		}
 	}
 }
+
+// lookAtMost is how long something new may wait.
+const lookAtMost = 100 * time.Millisecond
 
 // lookAfter does for all nodes what has to be done now.
 func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
@@ -327,6 +334,9 @@ func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
 			continue
 		}
 		o.paused(record.Paused)
+		if record.Stopped {
+			o.giveBack("it was stopped: " + record.Paused)
+		}
 		if since := now.Sub(o.lastSeen()); since > g.Lease {
 			g.putOut(o, fmt.Sprintf("nothing was heard of it for %v", since.Round(time.Second)))
 			continue

@@ -496,3 +496,30 @@ func TestNodesThatFailArePaused(t *testing.T) {
 		t.Errorf("the other one is paused, too: %s", b.Paused)
 	}
 }
+
+// What a stopped node has is given back at once, at no cost of a try, and goes to another one.
+func TestAStoppedNodeGivesBackWhatItHas(t *testing.T) {
+	g := opened(t, "1001")
+	a := g.joined("a")
+	e := a.lease()
+	n, err := g.house.Record.FindNode("a")
+	if err != nil {
+		t.Fatal(err)
+	}
+	n.Paused, n.Stopped = "a storm", true
+	if err := g.house.Record.SetNode(n); err != nil {
+		t.Fatal(err)
+	}
+	g.gate.Hub.Changed()
+	b := g.joined("b")
+	if next := b.lease(); next.Lease == e.Lease {
+		t.Error("the lease is the same one")
+	}
+	if f := g.frame(); f.Node != "b" || f.Attempts != 1 {
+		t.Errorf("%+v", f)
+	}
+	var tasks wire.Tasks
+	if a.ask(wire.BeatTo+"a", wire.Beat{Free: 1}, &tasks); len(tasks.Leases) > 0 || tasks.Paused != "a storm" {
+		t.Errorf("%+v", tasks)
+	}
+}

@@ -277,14 +277,21 @@ func (o *outpost) poke() {
 	}
 }
 
+// giveBack ends all errands of the node without a result.
+func (o *outpost) giveBack(why string) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	for _, e := range o.errands {
+		e.lost(why)
+	}
+}
+
 // lose ends all errands of a node that is away: they are given back.
 func (o *outpost) lose(why string) {
 	o.mutex.Lock()
 	o.gone = true
-	for _, e := range o.errands {
-		e.lost(why)
-	}
 	o.mutex.Unlock()
+	o.giveBack(why)
 	o.note(time.Now().Add(noteEvery))
 }
 

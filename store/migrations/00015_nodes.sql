@@ -7,6 +7,7 @@ CREATE TABLE node (
     made_by  TEXT NOT NULL DEFAULT '',
     note     TEXT NOT NULL DEFAULT '',
     paused   TEXT NOT NULL DEFAULT '', -- why it takes nothing
+    stopped  INTEGER NOT NULL DEFAULT 0, -- and what it has is given back
     labels   TEXT NOT NULL DEFAULT '[]', -- JSON, beside those that it has itself
     hello    TEXT NOT NULL DEFAULT '', -- JSON of what it said when it last joined
     joined_at TEXT NOT NULL DEFAULT '',

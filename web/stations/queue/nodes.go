@@ -22,9 +22,13 @@ type shownNode struct {
 	Here       bool     // it is connected
 	Tasks      int      // in its hands
 	Pause      kit.Edit // takes why
+	Stop       kit.Action
 	Resume     kit.Action
 	Back       kit.Action
 }
+
+// Mean returns how many seconds a task has taken, 0 for not known.
+func (n shownNode) Mean() float64 { return n.Seconds / float64(max(1, n.Done)) }
 
 // Said returns the labels that it has itself, and those that people gave it.
 func (n shownNode) Said() string {
@@ -52,6 +56,8 @@ func (a *page) nodes(code string) ([]shownNode, error) {
 		}
 		id := "node-" + n.Name
 		s.Pause = post(code, id+"-pause", "", "node", "node", n.Name, "do", "pause").Edit
+		s.Stop = post(code, id+"-stop", "Stop now", "node", "node", n.Name, "do", "stop")
+		s.Stop.Title = "It gives back what it has, at once, and takes nothing more"
 		s.Resume = post(code, id+"-resume", "Resume", "node", "node", n.Name, "do", "resume")
 		s.Back = post(code, id+"-back", "Take the token back", "node", "node", n.Name, "do", "back")
 		s.Back.Title = "It is a node no more, at once; what it has is given back"
@@ -74,14 +80,22 @@ func (a *page) node(c *echo.Context) error {
 	}
 	answer := kit.Answer{Production: p, Station: key}
 	switch c.FormValue("do") {
-	case "pause":
-		if n.Paused = strings.TrimSpace(c.FormValue("value")); n.Paused == "" || len(n.Paused) > mostReason {
+	case "pause", "stop":
+		if n.Stopped = c.FormValue("do") == "stop"; !n.Stopped {
+			n.Paused = strings.TrimSpace(c.FormValue("value"))
+		} else if n.Paused == "" {
+			n.Paused = "it was stopped"
+		}
+		if n.Paused == "" || len(n.Paused) > mostReason {
 			return echo.NewHTTPError(http.StatusUnprocessableEntity, "Say in a few words why it is paused.")
 		}
 		answer.Notice = fmt.Sprintf("%s finishes what it has, and takes nothing more.", n.Name)
+		if n.Stopped {
+			answer.Notice = fmt.Sprintf("%s is stopped; what it had is given back.", n.Name)
+		}
 		err = a.House.Record.SetNode(n)
 	case "resume":
-		n.Paused, answer.Notice = "", fmt.Sprintf("%s takes tasks again.", n.Name)
+		n.Paused, n.Stopped, answer.Notice = "", false, fmt.Sprintf("%s takes tasks again.", n.Name)
 		err = a.House.Record.SetNode(n)
 	case "back":
 		answer.Notice = fmt.Sprintf("%s is a node no more; what it had is given back.", n.Name)

@@ -46,6 +46,12 @@ func TestNodesAreShownAndPaused(t *testing.T) {
 	if body := do(url.Values{"do": {"pause"}, "value": {"its fan"}}); !strings.Contains(body, "paused: its fan") {
 		t.Errorf("it is not paused:\n%s", webtest.Said(body))
 	}
+	if body := do(url.Values{"do": {"stop"}}); !strings.Contains(body, "is stopped") {
+		t.Errorf("it is not stopped:\n%s", webtest.Said(body))
+	}
+	if n, err := s.House.Record.FindNode("shed"); err != nil || !n.Stopped || n.Paused != "its fan" {
+		t.Errorf("%+v, %v", n, err)
+	}
 	if body := do(url.Values{"do": {"resume"}}); strings.Contains(body, "paused: its fan") {
 		t.Error("it is still paused")
 	}

@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net/http"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -297,6 +298,31 @@ func TestANodeSpeaksForItselfAlone(t *testing.T) {
 	}
 	if code, _ := a.http("GET", fmt.Sprintf("/errand/%d", mine.Lease), nil); code != http.StatusUnauthorized {
 		t.Errorf("its pass still counts: %d", code)
+	}
+}
+
+// A token that two machines have lets the first one in, for as long as that is heard of.
+func TestATokenIsOneMachines(t *testing.T) {
+	g := opened(t, "1001-1004")
+	a := g.joined("a")
+	e := a.lease()
+	copied, err := g.connect(a.token)
+	if err != nil {
+		t.Fatal(err)
+	}
+	h := hello()
+	h.Instance, h.Machine = "other", "attic"
+	var w wire.Welcome
+	if copied.ask(wire.HelloTo+"a", h, &w); !strings.Contains(w.Refused, "another machine, m, is node a already") {
+		t.Errorf("%+v", w)
+	}
+	var tasks wire.Tasks
+	if copied.ask(wire.BeatTo+"a", wire.Beat{Instance: "other", Free: 1}, &tasks); !tasks.Unknown {
+		t.Errorf("it is told what the other one has: %+v", tasks)
+	}
+	a.refused(1)
+	if a.ask(wire.BeatTo+"a", wire.Beat{}, &tasks); !slices.Contains(tasks.Leases, e.Lease) {
+		t.Errorf("the first one has lost its own: %+v", tasks)
 	}
 }
 

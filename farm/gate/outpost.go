@@ -23,7 +23,7 @@ type outpost struct {
 	gate  *Gate
 	name  string
 	key   string // of the record, by which it is known again
-	hello wire.Hello
+	hello wire.Hello // which stays
 	pass  string // for bytes
 	node  *farm.Node
 	stop  context.CancelFunc
@@ -61,6 +61,13 @@ func (g *Gate) hello(m *nats.Msg) {
 	}
 	if why := refusal(h, g.Program); why != "" {
 		g.Log.Warn("a node gets no work", "node", name, "reason", why)
+		g.answer(m, wire.Welcome{Refused: why})
+		return
+	}
+	if o := g.find(name); o != nil && o.hello.Instance != h.Instance && time.Since(o.lastSeen()) < g.Lease {
+		why := fmt.Sprintf("another machine, %s, is node %s already; give this one a token of its own", o.hello.Machine,
+			name)
+		_ = o.refuse("machine %s says that it is this node, too", h.Machine)
 		g.answer(m, wire.Welcome{Refused: why})
 		return
 	}
@@ -113,10 +120,11 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 	}
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
-	o.hello, o.pass, o.seen, o.pause = h, rand.Text(), time.Now(), record.Paused
+	o.pass, o.seen, o.pause = rand.Text(), time.Now(), record.Paused
 	if o.node != nil {
 		return o
 	}
+	o.hello = h
 	o.ctx, o.stop = context.WithCancel(context.Background())
 	n := g.Like()
 	o.node = n
@@ -142,7 +150,7 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 
 // sameMachine reports whether a node that says hello again is as it was.
 func sameMachine(a, b wire.Hello) bool {
-	return a.Slots == b.Slots && a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine &&
+	return a.Instance == b.Instance && a.Slots == b.Slots && a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine &&
 		slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Renderers, b.Renderers) && slices.Equal(a.Kinds, b.Kinds)
 }
 
@@ -150,7 +158,7 @@ func sameMachine(a, b wire.Hello) bool {
 func (g *Gate) beat(m *nats.Msg) {
 	o := g.find(nameIn(m.Subject, wire.BeatTo))
 	var b wire.Beat
-	if err := json.Unmarshal(m.Data, &b); err != nil || o == nil {
+	if err := json.Unmarshal(m.Data, &b); err != nil || o == nil || o.hello.Instance != b.Instance {
 		g.answer(m, wire.Tasks{Unknown: true})
 		return
 	}

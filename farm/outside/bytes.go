@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
 	"os"
@@ -28,6 +29,7 @@ type bytesOf struct {
 
 	mutex sync.Mutex
 	pass  string
+	first int                    // address that was reached last
 	busy  map[string]*sync.Mutex // hashes that are being fetched
 }
 
@@ -35,7 +37,8 @@ func newBytes(t wire.Token) *bytesOf {
 	return &bytesOf{
 		token: t, busy: map[string]*sync.Mutex{},
 		client: &http.Client{Transport: &http.Transport{
-			TLSClientConfig: t.TLS(), MaxIdleConnsPerHost: 4, ResponseHeaderTimeout: time.Minute,
+			TLSClientConfig: t.TLS(), MaxIdleConnsPerHost: 4, TLSHandshakeTimeout: 10 * time.Second,
+			DialContext: (&net.Dialer{Timeout: 5 * time.Second}).DialContext, ResponseHeaderTimeout: time.Minute,
 			IdleConnTimeout: time.Minute,
 		}},
 	}
@@ -53,10 +56,12 @@ func (b *bytesOf) ask(
 	ctx context.Context, method, path string, query url.Values, header http.Header, body func() (io.Reader, int64),
 ) (*http.Response, error) {
 	b.mutex.Lock()
-	pass := b.pass
+	pass, first := b.pass, b.first
 	b.mutex.Unlock()
 	var failed error
-	for _, address := range b.token.Bytes {
+	for i := range b.token.Bytes {
+		at := (first + i) % len(b.token.Bytes)
+		address := b.token.Bytes[at]
 		u := url.URL{Scheme: "https", Host: address, Path: path, RawQuery: query.Encode()}
 		r, err := http.NewRequestWithContext(ctx, method, u.String(), nil)
 		if err != nil {
@@ -78,6 +83,9 @@ func (b *bytesOf) ask(
 			failed = errors.Join(failed, err)
 			continue
 		}
+		b.mutex.Lock()
+		b.first = at
+		b.mutex.Unlock()
 		if answer.StatusCode < 300 {
 			return answer, nil
 		}

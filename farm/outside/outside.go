@@ -4,6 +4,7 @@ package outside
 
 import (
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -49,6 +50,7 @@ type Node struct {
 	joined  bool
 	errands map[int64]*errand
 	trouble string
+	said    string         // why the house could not be reached, as it was said last
 	reading map[string]int // files that errands read, by how many
 
 	trimming sync.Mutex
@@ -62,9 +64,13 @@ func Run(ctx context.Context, o Options) error {
 	}
 	unlock, err := house.Lock(filepath.Join(o.Scratch, "node.lock"))
 	if err != nil {
-		return fmt.Errorf("the scratch folder %s: %w", o.Scratch, err)
+		return fmt.Errorf("another node works in the scratch folder %s (%w); give this one another with --scratch",
+			o.Scratch, err)
 	}
 	defer unlock()
+	if n.Hello.Instance, err = instanceOf(o.Scratch); err != nil {
+		return fmt.Errorf("the scratch folder: %w", err)
+	}
 	if err := n.takeUp(); err != nil {
 		return fmt.Errorf("the scratch folder: %w", err)
 	}
@@ -87,7 +93,9 @@ func Run(ctx context.Context, o Options) error {
 			wait, pause = n.welcome.Every, time.Second
 			n.mutex.Unlock()
 		default:
-			n.Log.Debug("the house does not answer", "error", err)
+			if ctx.Err() == nil {
+				n.says(err)
+			}
 			pause = min(2*pause, 15*time.Second)
 		}
 		select {
@@ -122,7 +130,9 @@ func (n *Node) connect() error {
 	options.ConnectedCB = func(*nats.Conn) { n.again() }
 	options.ReconnectedCB = func(*nats.Conn) { n.again() }
 	options.DisconnectedErrCB = func(_ *nats.Conn, err error) {
-		n.Log.Warn("the line to the house is down", "error", err)
+		if err != nil { // otherwise it ends
+			n.Log.Warn("the line to the house is down", "error", err)
+		}
 	}
 	options.AsyncErrorCB = func(_ *nats.Conn, _ *nats.Subscription, err error) { n.Log.Warn("refused", "error", err) }
 	if n.conn, err = options.Connect(); err != nil {
@@ -133,6 +143,34 @@ func (n *Node) connect() error {
 	}
 	n.stream, err = jetstream.New(n.conn)
 	return err
+}
+
+// says says why the house does not answer, once for each reason.
+func (n *Node) says(err error) {
+	why := err.Error()
+	if last := n.conn.LastError(); last != nil && !n.conn.IsConnected() {
+		if why = last.Error(); errors.Is(last, nats.ErrAuthorization) {
+			why = "it does not know the key of this token; it may have been taken back"
+		}
+	}
+	if n.said != why {
+		n.said = why
+		n.Log.Warn("the house does not answer; it is tried again", "reason", why)
+	}
+}
+
+// instanceOf returns what a scratch folder is called, which nobody else is.
+func instanceOf(folder string) (string, error) {
+	path := filepath.Join(folder, "instance")
+	text, err := os.ReadFile(path)
+	if err == nil && len(text) >= len(rand.Text()) {
+		return string(text), nil
+	}
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return "", err
+	}
+	made := rand.Text()
+	return made, os.WriteFile(path, []byte(made), 0o600)
 }
 
 // poke lets it beat at once.
@@ -171,6 +209,9 @@ func (n *Node) ask(ctx context.Context, subject string, message, answer any) err
 
 // once says hello, if the house does not know it, or beats.
 func (n *Node) once(ctx context.Context, group *sync.WaitGroup) error {
+	if !n.conn.IsConnected() {
+		return errors.New("it cannot be reached")
+	}
 	n.mutex.Lock()
 	joined := n.joined
 	n.mutex.Unlock()
@@ -180,14 +221,13 @@ func (n *Node) once(ctx context.Context, group *sync.WaitGroup) error {
 			return err
 		}
 		if w.Refused != "" {
-			n.told(false, w.Refused)
-			return errors.New(w.Refused)
+			return &refusedError{w.Refused}
 		}
 		n.mutex.Lock()
 		n.welcome, n.joined = w, true
 		n.mutex.Unlock()
 		n.bytes.set(w.Key)
-		n.told(true, "")
+		n.told()
 	}
 	var t wire.Tasks
 	if err := n.ask(ctx, wire.BeatTo+n.Token.Name, n.state(), &t); err != nil {
@@ -201,13 +241,15 @@ func (n *Node) once(ctx context.Context, group *sync.WaitGroup) error {
 	return nil
 }
 
-func (n *Node) told(joined bool, why string) {
-	if joined {
-		n.Log.Info("joined", "node", n.Token.Name)
-	} else {
-		n.Log.Warn("the house gives it no work", "node", n.Token.Name, "reason", why)
-	}
+func (n *Node) told() {
+	n.said = ""
+	n.Log.Info("joined", "node", n.Token.Name)
 }
+
+// refusedError says why the house gives a node no work.
+type refusedError struct{ why string }
+
+func (e *refusedError) Error() string { return "it gives this node no work: " + e.why }
 
 // roomLeft is how much of its disk a node leaves alone, in bytes.
 const roomLeft = 1 << 30
@@ -217,7 +259,7 @@ func (n *Node) state() wire.Beat {
 	free := house.FreeBytes(n.Scratch)
 	n.mutex.Lock()
 	defer n.mutex.Unlock()
-	b := wire.Beat{Free: n.Hello.Slots, Disk: int64(max(0, free)), Trouble: n.trouble}
+	b := wire.Beat{Instance: n.Hello.Instance, Free: n.Hello.Slots, Disk: int64(max(0, free)), Trouble: n.trouble}
 	if n.Load != nil {
 		b.Load = n.Load()
 	}

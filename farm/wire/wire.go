@@ -45,14 +45,16 @@ func Listens(node string) []string { return []string{Inbox(node) + ".>", PokeTo 
 
 // A Hello is how a node presents itself, after it has connected.
 type Hello struct {
-	Version int      `json:"version"` // of the protocol
-	Program string   `json:"program"` // version of this program
-	System  string   `json:"system"`  // such as linux/amd64
-	Machine string   `json:"machine"` // its own name
-	Cores   int      `json:"cores"`
-	Memory  int64    `json:"memory"` // bytes; 0 for not known
-	Slots   int      `json:"slots"`
-	Labels  []string `json:"labels"`
+	Version int    `json:"version"` // of the protocol
+	Program string `json:"program"` // version of this program
+	System  string `json:"system"`  // such as linux/amd64
+	Machine string `json:"machine"` // its own name
+	// Instance is that of its scratch folder, by which two machines with one token are told apart.
+	Instance string   `json:"instance"`
+	Cores    int      `json:"cores"`
+	Memory   int64    `json:"memory"` // bytes; 0 for not known
+	Slots    int      `json:"slots"`
+	Labels   []string `json:"labels"`
 	// Renderers are those that it has; Kinds are the kinds of work for which it has the program, with its version.
 	Renderers []fingerprint.Renderer `json:"renderers"`
 	Kinds     []fingerprint.Renderer `json:"kinds"`
@@ -68,10 +70,11 @@ type Welcome struct {
 
 // A Beat says what a node has, and how many slots are free.
 type Beat struct {
-	Free int     `json:"free"`
-	Have []Held  `json:"have,omitempty"`
-	Load float64 `json:"load"` // processor time of all its cores in use, 0 to 1
-	Disk int64   `json:"disk"` // bytes that are free for scratch
+	Instance string  `json:"instance"` // as in Hello
+	Free     int     `json:"free"`
+	Have     []Held  `json:"have,omitempty"`
+	Load     float64 `json:"load"` // processor time of all its cores in use, 0 to 1
+	Disk     int64   `json:"disk"` // bytes that are free for scratch
 	// Trouble is why it cannot work, "" if it can.
 	Trouble string `json:"trouble,omitempty"`
 }

@@ -22,9 +22,9 @@ import (
 type outpost struct {
 	gate  *Gate
 	name  string
-	key   string // of the record, by which it is known again
+	key   string     // of the record, by which it is known again
 	hello wire.Hello // which stays
-	pass  string // for bytes
+	pass  string     // for bytes
 	node  *farm.Node
 	stop  context.CancelFunc
 	ctx   context.Context // of all that it does
@@ -151,7 +151,8 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 // sameMachine reports whether a node that says hello again is as it was.
 func sameMachine(a, b wire.Hello) bool {
 	return a.Instance == b.Instance && a.Slots == b.Slots && a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine &&
-		slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Renderers, b.Renderers) && slices.Equal(a.Kinds, b.Kinds)
+		slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Renderers, b.Renderers) &&
+		slices.Equal(a.Kinds, b.Kinds)
 }
 
 // beat answers a node that says what it has.

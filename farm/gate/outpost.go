@@ -150,7 +150,8 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 
 // sameMachine reports whether a node that says hello again is as it was.
 func sameMachine(a, b wire.Hello) bool {
-	return a.Instance == b.Instance && a.Slots == b.Slots && a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine &&
+	return a.Instance == b.Instance && a.Slots == b.Slots &&
+		a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine &&
 		slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Renderers, b.Renderers) &&
 		slices.Equal(a.Kinds, b.Kinds)
 }

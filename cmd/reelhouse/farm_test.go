@@ -235,8 +235,16 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	data := farmed(t, "1001-1024")
 	start(t, data, "--farm", farmAddress(t), "--no-node", "--farm-beat", "200ms")
 	names := []string{"shed", "loft", "cellar"}
-	for _, name := range names {
-		letIn(t, data, name, nil, nil).start(t)
+	for i, name := range names {
+		var args []string
+		if i == 2 { // this one has the output folder, too, under another path
+			here := filepath.Join(t.TempDir(), "mounted")
+			if err := os.Symlink(filepath.Join(data, "output"), here); err != nil {
+				t.Fatal(err)
+			}
+			args = []string{"--share", filepath.Join(data, "output") + "=" + here}
+		}
+		letIn(t, data, name, nil, nil).start(t, args...)
 	}
 	sendFarmed(t, data)
 	until(t, data, allGood)
@@ -263,7 +271,7 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	by := map[string]int{}
+	by, shared := map[string]int{}, 0
 	for _, q := range b.Sequences {
 		frames, err := h.Record.Frames(q.ID)
 		if err != nil {
@@ -271,12 +279,26 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 		}
 		for _, f := range frames {
 			by[f.Node]++
+			logs, err := h.Record.Logs(q.ID, f.Number)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, l := range logs {
+				if strings.Contains(l.Text, "written to a shared folder") {
+					if shared++; f.Node != names[2] {
+						t.Errorf("%s has no shared folder", f.Node)
+					}
+				}
+			}
 		}
 	}
 	for _, name := range names {
 		if by[name] == 0 {
 			t.Errorf("%s rendered nothing: %v", name, by)
 		}
+	}
+	if shared == 0 {
+		t.Error("nothing was written to the shared folder")
 	}
 	if len(by) != len(names) {
 		t.Errorf("somebody else rendered: %v", by)

@@ -199,7 +199,7 @@ func reached(address string, hosts []string) (all []string) {
 func nodeCommand() *cobra.Command {
 	var flags serverFlags
 	var tokenFile, scratch, cache string
-	var labels []string
+	var labels, shares []string
 	cmd := &cobra.Command{
 		Use: "node", Short: "Render for a house on another machine", Args: cobra.NoArgs,
 		Long: "Joins the house that a token is of, and does what that gives it until it is ended. What it has done, " +
@@ -231,6 +231,13 @@ func nodeCommand() *cobra.Command {
 			if err := flags.describe(&o, labels); err != nil {
 				return err
 			}
+			for _, text := range shares {
+				m, err := wire.ParseMapping(text)
+				if err != nil {
+					return fmt.Errorf("--share: %w", err)
+				}
+				o.Shares, o.Hello.Shares = append(o.Shares, m), append(o.Hello.Shares, m.House)
+			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
 			fmt.Fprintf(cmd.OutOrStdout(), "Node %s looks for its house at %s.\n", token.Name,
@@ -243,6 +250,8 @@ func nodeCommand() *cobra.Command {
 	cmd.Flags().IntVar(&flags.slots, "slots", 0, "tasks to do side by side; 0 for one a core")
 	cmd.Flags().StringSliceVar(&labels, "labels", nil, "labels that tasks may ask for, with commas between them")
 	cmd.Flags().StringVar(&scratch, "scratch", "", "folder for what it fetches and makes (default reelhouse-node-NAME)")
+	cmd.Flags().StringArrayVar(&shares, "share", nil,
+		"HOUSE=HERE: a folder of the house that this machine has, too; its files are neither fetched nor sent")
 	cmd.Flags().StringVar(&cache, "cache", "20 GB", "how much of what was fetched is kept")
 	_ = cmd.MarkFlagRequired("token")
 	return cmd

@@ -44,7 +44,9 @@ type writeFile struct {
 	path  string // of this house
 	most  int64
 	mutex sync.Mutex
-	done  *wire.Made // what has come, nil before
+	// shared says that the node writes it there itself.
+	shared bool
+	done   *wire.Made // what has come, nil before
 }
 
 // mostSaid is how much may be said during an errand, in bytes: more than a log keeps is a flood.
@@ -52,12 +54,15 @@ const mostSaid = 4 << 20
 
 // Run gives an errand to the node, and waits until that has ended; see farm.Elsewhere.
 func (o *outpost) Run(ctx context.Context, e farm.Errand, heard func(job.Message), log *farm.Log) error {
-	made, err := o.gate.errandOf(e)
+	made, err := o.errandOf(e)
 	if err != nil {
 		return err
 	}
 	made.heard, made.log = heard, log
 	log.Add("%s is given to node %s", e.Program, o.name)
+	if len(made.writes) > 0 && made.writes[0].shared {
+		log.Add("its files are written to a shared folder")
+	}
 	o.mutex.Lock()
 	if o.gone {
 		o.mutex.Unlock()
@@ -88,7 +93,7 @@ func (o *outpost) Run(ctx context.Context, e farm.Errand, heard func(job.Message
 }
 
 // errandOf makes an errand of an order: paths become names of files that the node fetches or sends.
-func (g *Gate) errandOf(e farm.Errand) (*errand, error) {
+func (o *outpost) errandOf(e farm.Errand) (*errand, error) {
 	made := &errand{reads: map[string]readFile{}, result: make(chan error, 1)}
 	w := wire.Errand{
 		Lease: e.Lease, Program: e.Program, Version: e.By.Version, Cores: e.Cores, Memory: e.By.Memory,
@@ -97,13 +102,16 @@ func (g *Gate) errandOf(e farm.Errand) (*errand, error) {
 	read := func(path string) (string, error) {
 		i, there := known[path]
 		if !there {
-			sum, err := g.sums.of(path)
+			sum, err := o.gate.sums.of(path)
 			if err != nil {
 				return "", err
 			}
 			i = len(w.Reads)
 			known[path] = i
 			r := wire.Read{Name: filepath.Base(path), Bytes: sum.Bytes, SHA256: sum.SHA256}
+			if o.sharesPath(path) {
+				r.Shared = path
+			}
 			w.Reads = append(w.Reads, r)
 			made.reads[sum.SHA256] = readFile{path, r}
 		}
@@ -112,8 +120,12 @@ func (g *Gate) errandOf(e farm.Errand) (*errand, error) {
 	most := mostOf(e.Order)
 	write := func(path string) (string, error) {
 		i := len(w.Writes)
-		w.Writes = append(w.Writes, wire.Write{Name: plainName(path), Most: most})
-		made.writes = append(made.writes, writeFile{path: path, most: most})
+		to := wire.Write{Name: plainName(path), Most: most}
+		if o.sharesPath(path) {
+			to.Shared = path
+		}
+		w.Writes = append(w.Writes, to)
+		made.writes = append(made.writes, writeFile{path: path, most: most, shared: to.Shared != ""})
 		return wire.WritePath(i), nil
 	}
 	moved, err := job.Moved(e.Order, read, write)
@@ -295,6 +307,12 @@ func (o *outpost) settle(e *errand, r wire.Result) error {
 			return o.refuse("a file that lease %d does not have", r.Lease)
 		}
 		w := &e.writes[f.Write]
+		if w.shared {
+			if err := seen(w.path, f); err != nil {
+				return o.refuse("%s of lease %d in the shared folder: %w", plainName(w.path), r.Lease, err)
+			}
+			continue
+		}
 		w.mutex.Lock()
 		done := w.done
 		w.mutex.Unlock()

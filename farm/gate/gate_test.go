@@ -10,6 +10,7 @@ import (
 	"io"
 	"log/slog"
 	"net/http"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -324,6 +325,65 @@ func TestATokenIsOneMachines(t *testing.T) {
 	if a.ask(wire.BeatTo+"a", wire.Beat{}, &tasks); !slices.Contains(tasks.Leases, e.Lease) {
 		t.Errorf("the first one has lost its own: %+v", tasks)
 	}
+}
+
+// A folder is shared when the node has read there what the house has written, and the house what it has answered; a
+// node lets the house write nowhere but where finished files belong.
+func TestSharedFoldersProveThemselves(t *testing.T) {
+	g := opened(t, "1001-1004")
+	s, err := g.connect(g.token("a"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	foreign, output := t.TempDir(), g.house.Output()
+	if err := os.MkdirAll(output, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	h := hello()
+	h.Shares = []string{foreign, "/", "relative", output, g.house.Dir, filepath.Join(output, "..")}
+	s.ask(wire.HelloTo+"a", h, &s.welcome)
+	if len(s.welcome.Shares) != 1 || s.welcome.Shares[0].Folder != output {
+		t.Fatalf("%+v", s.welcome.Shares)
+	}
+	if entries, _ := os.ReadDir(foreign); len(entries) > 0 {
+		t.Errorf("the house wrote %v", entries)
+	}
+	tried := filepath.Join(output, s.welcome.Shares[0].File)
+	if err := os.WriteFile(tried+wire.AnswerEnding, []byte("guessed"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	if e := s.lease(); e.Writes[0].Shared != "" {
+		t.Errorf("it is believed what it guesses: %+v", e.Writes)
+	}
+	text, err := os.ReadFile(tried)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(tried+wire.AnswerEnding, []byte(wire.AnswerTo(string(text))), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	var tasks wire.Tasks
+	s.ask(wire.BeatTo+"a", wire.Beat{}, &tasks)
+	if err := s.keep(wire.DoneTo+"a", wire.Result{Lease: tasks.Leases[0], Failed: "x"}); err != nil {
+		t.Fatal(err)
+	}
+	g.until(func(f store.Frame) bool { return f.Reason != "" })
+	e := s.lease()
+	if !strings.HasPrefix(e.Writes[0].Shared, output) || e.Reads[0].Shared != "" {
+		t.Errorf("it is not shared: %+v, %+v", e.Writes, e.Reads)
+	}
+	if left, _ := filepath.Glob(filepath.Join(output, ".share*")); len(left) > 0 {
+		t.Errorf("%v is left", left)
+	}
+	// What is said of a file there is held against the file.
+	if err := os.WriteFile(e.Writes[0].Shared, []byte("one"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	wrong := wire.Made{Write: 0, Bytes: 3, SHA256: strings.Repeat("0", 64)}
+	if err := s.keep(wire.DoneTo+"a", wire.Result{Lease: e.Lease, Files: []wire.Made{wrong}}); err != nil {
+		t.Fatal(err)
+	}
+	s.refused(1)
 }
 
 // A node of another version is told so.

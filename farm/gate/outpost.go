@@ -38,6 +38,7 @@ type outpost struct {
 	opening int    // leases that have no errand yet
 	errands map[int64]*errand
 	counts  store.NodeCounts // that are not noted yet
+	shares  []*share         // folders that it says it has, too
 }
 
 // noteEvery is how often it is noted that a node was seen.
@@ -77,7 +78,7 @@ func (g *Gate) hello(m *nats.Msg) {
 	}
 	o := g.join(record, h)
 	g.Log.Info("a node has joined", "node", name, "machine", h.Machine, "cores", h.Cores, "slots", h.Slots)
-	g.answer(m, wire.Welcome{Key: o.pass, Every: g.Every, Lease: g.Lease})
+	g.answer(m, wire.Welcome{Key: o.passNow(), Every: g.Every, Lease: g.Lease, Shares: o.try(h.Shares)})
 	g.Hub.Changed()
 }
 
@@ -93,7 +94,8 @@ func refusal(h wire.Hello, program string) string {
 	case h.Program != program:
 		return fmt.Sprintf("it has version %s of the program, and this house version %s; give both the same one",
 			h.Program, program)
-	case h.Slots < 1 || h.Slots > mostSlots || h.Cores < 1 || h.Cores > mostSlots || len(h.Labels) > mostLabels:
+	case h.Slots < 1 || h.Slots > mostSlots || h.Cores < 1 || h.Cores > mostSlots || len(h.Labels) > mostLabels ||
+		len(h.Shares) > mostLabels:
 		return "what it says of its slots, cores or labels cannot be"
 	}
 	return ""
@@ -152,7 +154,10 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 func sameMachine(a, b wire.Hello) bool {
 	return a.Instance == b.Instance && a.Slots == b.Slots &&
 		a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine &&
-		slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Renderers, b.Renderers) &&
+		slices.Equal(
+			a.Labels,
+			b.Labels,
+		) && slices.Equal(a.Shares, b.Shares) && slices.Equal(a.Renderers, b.Renderers) &&
 		slices.Equal(a.Kinds, b.Kinds)
 }
 
@@ -166,6 +171,9 @@ func (g *Gate) beat(m *nats.Msg) {
 	}
 	o.mutex.Lock()
 	o.seen, o.beat = time.Now(), b
+	for _, s := range o.shares {
+		s.prove()
+	}
 	for _, h := range b.Have {
 		if e := o.errands[h.Lease]; e != nil {
 			e.taken = true
@@ -300,9 +308,24 @@ func (o *outpost) giveBack(why string) {
 func (o *outpost) lose(why string) {
 	o.mutex.Lock()
 	o.gone = true
+	for _, s := range o.shares {
+		s.remove()
+	}
 	o.mutex.Unlock()
 	o.giveBack(why)
 	o.note(time.Now().Add(noteEvery))
+}
+
+// try begins to try folders that the node says it has, too, instead of those before.
+func (o *outpost) try(folders []string) []wire.Share {
+	all, told := o.gate.sharesOf(folders)
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	for _, s := range o.shares {
+		s.remove()
+	}
+	o.shares = all
+	return told
 }
 
 // end ends all that is under way, as the server does when it ends.

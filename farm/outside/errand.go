@@ -38,7 +38,7 @@ type errand struct {
 // An outcome is what came of an errand, as it lies in its folder until it is handed over.
 type outcome struct {
 	Result wire.Result `json:"result"`
-	Files  []string    `json:"files"` // of Result.Files, in the folder
+	Files  []string    `json:"files"` // of Result.Files, in the folder; "" for one that the house has already
 }
 
 const outcomeFile = "outcome.json"
@@ -154,6 +154,12 @@ func (n *Node) work(ctx context.Context, e *errand) (o outcome, err error) {
 	}
 	reads := make([]string, len(order.Reads))
 	for i, r := range order.Reads {
+		if r.Shared != "" {
+			if reads[i], err = n.shared(ctx, r); err != nil {
+				return o, fmt.Errorf("%s: %w", r.Name, err)
+			}
+			continue
+		}
 		path := cachePath(n.cacheFolder(), r)
 		release := n.hold([]string{path})
 		defer release()
@@ -164,6 +170,13 @@ func (n *Node) work(ctx context.Context, e *errand) (o outcome, err error) {
 	n.trim()
 	writes := make([]string, len(order.Writes))
 	for i, w := range order.Writes {
+		if w.Shared != "" {
+			var known bool
+			if writes[i], known = wire.Here(n.Shares, w.Shared); !known {
+				return o, fmt.Errorf("%s lies in no folder that this machine shares", w.Name)
+			}
+			continue
+		}
 		// A folder for each, since two may have the same name.
 		folder := filepath.Join(e.folder, "out", strconv.Itoa(i))
 		if err := os.MkdirAll(folder, 0o700); err != nil {
@@ -212,6 +225,9 @@ func (n *Node) work(ctx context.Context, e *errand) (o outcome, err error) {
 			return o, err
 		}
 		o.Result.Files = append(o.Result.Files, wire.Made{Write: i, Bytes: sum.Bytes, SHA256: sum.SHA256})
+		if order.Writes[i].Shared != "" {
+			path = "" // which is not sent
+		}
 		o.Files = append(o.Files, path)
 	}
 	say.flush(ctx)
@@ -307,6 +323,9 @@ func (n *Node) send(ctx context.Context, e *errand) error {
 	id := fmt.Sprintf("done-%d-%d-%d", e.lease, os.Getpid(), e.tries)
 	e.mutex.Unlock()
 	for i, f := range o.Result.Files {
+		if o.Files[i] == "" {
+			continue
+		}
 		if err := n.bytes.send(ctx, e.lease, f, o.Files[i]); err != nil {
 			return err
 		}

@@ -32,9 +32,11 @@ type Options struct {
 	Hello   wire.Hello
 	// Programs are what it has, by what they are called in errands.
 	Programs map[string]farm.Renderer
-	Cache    int64          // bytes that fetched files may take together
-	Load     func() float64 // of all cores, 0 to 1; nil for not known
-	Log      *slog.Logger
+	// Shares are folders of the house that this machine has, too.
+	Shares []wire.Mapping
+	Cache  int64          // bytes that fetched files may take together
+	Load   func() float64 // of all cores, 0 to 1; nil for not known
+	Log    *slog.Logger
 }
 
 // A Node is one that runs.
@@ -227,6 +229,7 @@ func (n *Node) once(ctx context.Context, group *sync.WaitGroup) error {
 		n.welcome, n.joined = w, true
 		n.mutex.Unlock()
 		n.bytes.set(w.Key)
+		n.answer(w.Shares)
 		n.told()
 	}
 	var t wire.Tasks

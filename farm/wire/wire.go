@@ -55,6 +55,8 @@ type Hello struct {
 	Memory   int64    `json:"memory"` // bytes; 0 for not known
 	Slots    int      `json:"slots"`
 	Labels   []string `json:"labels"`
+	// Shares are folders of the house, as that calls them, that the node says it has, too.
+	Shares []string `json:"shares,omitempty"`
 	// Renderers are those that it has; Kinds are the kinds of work for which it has the program, with its version.
 	Renderers []fingerprint.Renderer `json:"renderers"`
 	Kinds     []fingerprint.Renderer `json:"kinds"`
@@ -64,6 +66,7 @@ type Hello struct {
 type Welcome struct {
 	Refused string        `json:"refused,omitempty"` // why the node gets no work; "" if it does
 	Key     string        `json:"key"`               // for bytes, until the next Hello
+	Shares  []Share       `json:"shares,omitempty"`  // to be answered
 	Every   time.Duration `json:"every"`             // between two beats
 	Lease   time.Duration `json:"lease"`             // without a beat for so long, it loses what it has
 }
@@ -113,12 +116,16 @@ type Read struct {
 	Name   string `json:"name"` // without a folder
 	Bytes  int64  `json:"bytes"`
 	SHA256 string `json:"sha256"`
+	// Shared is the path of the house, if it lies in a folder that the node has, too; "" if it is fetched.
+	Shared string `json:"shared,omitempty"`
 }
 
 // A Write is a file that comes of an errand.
 type Write struct {
 	Name string `json:"name"` // without a folder
 	Most int64  `json:"most"` // bytes that it may have
+	// Shared is the path of the house, if it lies in a folder that the node has, too; "" if it is sent.
+	Shared string `json:"shared,omitempty"`
 }
 
 // A Said is what was said during an errand: its number counts the messages of the errand from 1, and the text goes on

@@ -90,3 +90,31 @@ func FuzzParseToken(f *testing.F) {
 		}
 	})
 }
+
+func TestPathsOfTheHouseAreMapped(t *testing.T) {
+	all := []Mapping{
+		{"/data/output", "/mnt/a"},
+		{"/data/output/SALT", "/mnt/b"},
+		{`D:\renders`, "/mnt/c"},
+		{`\\nas\x`, "/d"},
+	}
+	for path, want := range map[string]string{
+		"/data/output/X/1.exr":     "/mnt/a/X/1.exr",
+		"/data/output/SALT/1.exr":  "/mnt/b/1.exr",
+		"/data/outputs/1.exr":      "",
+		"/data/output":             "",
+		"/data/output/../../x":     "",
+		`D:\renders\SALT\1.exr`:    "/mnt/c/SALT/1.exr",
+		`\\nas\x\SALT\1.exr`:       "/d/SALT/1.exr",
+		`/data/output/a\..\..\..b`: `/mnt/a/a\..\..\..b`,
+	} {
+		if got, known := Here(all, path); got != want || known != (want != "") {
+			t.Errorf("%s is %s, %v, not %s", path, got, known, want)
+		}
+	}
+	for _, bad := range []string{"", "=", "/a", "/a=", "=/a"} {
+		if _, err := ParseMapping(bad); err == nil {
+			t.Errorf("%q is a pair", bad)
+		}
+	}
+}

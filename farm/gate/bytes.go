@@ -111,9 +111,18 @@ func (g *Gate) takeFile(w http.ResponseWriter, r *http.Request, o *outpost) {
 		http.Error(w, "at which byte the piece begins is missing", http.StatusBadRequest)
 		return
 	}
+	// A line that is dead without a word keeps the file from the next one for a lease's time, and no longer.
+	control := http.NewResponseController(w)
+	body := readerFunc(func(p []byte) (int, error) {
+		if err := control.SetReadDeadline(time.Now().Add(g.Lease)); err != nil {
+			return 0, err
+		}
+		return r.Body.Read(p)
+	})
+	defer func() { _ = control.SetReadDeadline(time.Time{}) }()
 	file.mutex.Lock()
 	defer file.mutex.Unlock()
-	status, err := file.take(r.Body, at, r.URL.Query().Get("sum"))
+	status, err := file.take(body, at, r.URL.Query().Get("sum"))
 	if status == http.StatusForbidden {
 		err = o.refuse("%s: %w", plainName(file.path), err)
 	}
@@ -121,6 +130,10 @@ func (g *Gate) takeFile(w http.ResponseWriter, r *http.Request, o *outpost) {
 		http.Error(w, err.Error(), status)
 	}
 }
+
+type readerFunc func(p []byte) (int, error)
+
+func (f readerFunc) Read(p []byte) (int, error) { return f(p) }
 
 // take takes a piece of a file that begins at a byte. If sum is not "", it is the last one, and says what all of the
 // file has to be.

@@ -226,10 +226,9 @@ func (g *Gate) take(m jetstream.Msg) bool {
 			return false
 		}
 	}
-	if o != nil {
-		o.done(r)
-	}
-	return true
+	// Files of a shared folder are read for it, and others wait meanwhile for nothing. If the house dies now, the node
+	// hands it over once more.
+	return o == nil || g.beside(func() { o.done(r) })
 }
 
 // errand returns what the node has in the name of a lease, nil if it has not.

@@ -68,6 +68,7 @@ type Gate struct {
 	group sync.WaitGroup // of what nodes do here
 
 	mutex sync.Mutex
+	ends  bool                // nobody joins any more
 	nodes map[string]*outpost // that have said hello
 	left  map[string][]int64  // leases that nodes have from before this server was started
 	began time.Time
@@ -205,6 +206,7 @@ func (g *Gate) Run(ctx context.Context) error {
 	<-ctx.Done()
 	group.Wait()
 	g.mutex.Lock()
+	g.ends = true
 	for _, o := range g.nodes {
 		o.end()
 	}
@@ -249,6 +251,16 @@ func (g *Gate) Addresses(hosts []string) (messages, bytes []string) {
 		return all
 	}
 	return at(g.server.Addr()), at(g.bytes.Addr())
+}
+
+// beside does something beside, unless the gate ends.
+func (g *Gate) beside(do func()) bool {
+	g.mutex.Lock()
+	defer g.mutex.Unlock()
+	if !g.ends {
+		g.group.Go(do)
+	}
+	return !g.ends
 }
 
 // Nodes returns the nodes that are connected, by their names.
@@ -355,10 +367,9 @@ func (g *Gate) putOut(o *outpost, why string) {
 	}
 	g.mutex.Unlock()
 	o.lose(why)
-	g.group.Go(func() { // what it had is given back in the name of its context
-		o.node.Settled()
+	if !g.beside(func() { o.node.Settled(); o.stop() }) { // what it had is given back in the name of its context
 		o.stop()
-	})
+	}
 	if record, err := g.House.Record.FindNode(o.name); err != nil || record.Key != o.key {
 		(*guard)(g).disconnect(o.key)
 	}

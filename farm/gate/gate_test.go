@@ -44,6 +44,11 @@ type gated struct {
 
 func opened(t *testing.T, frames string) *gated {
 	t.Helper()
+	return openedFor(t, frames, 10*time.Second)
+}
+
+func openedFor(t *testing.T, frames string, lease time.Duration) *gated {
+	t.Helper()
 	h, b := housetest.New(t, frames)
 	log := slog.New(slog.DiscardHandler)
 	hub := farm.NewHub()
@@ -52,7 +57,7 @@ func opened(t *testing.T, frames string) *gated {
 	}
 	g, err := Open(Options{
 		House: h, Hub: hub, Address: "127.0.0.1:0", Program: "test", Like: like.Like, Every: 50 * time.Millisecond,
-		Lease: 10 * time.Second, Log: log,
+		Lease: lease, Log: log,
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -325,6 +330,58 @@ func TestATokenIsOneMachines(t *testing.T) {
 	if a.ask(wire.BeatTo+"a", wire.Beat{}, &tasks); !slices.Contains(tasks.Leases, e.Lease) {
 		t.Errorf("the first one has lost its own: %+v", tasks)
 	}
+}
+
+// A line that dies in the middle of a file, without a word, keeps nobody from sending it over another one.
+func TestADeadLineKeepsNoFile(t *testing.T) {
+	g := openedFor(t, "1001", 2*time.Second)
+	s := g.joined("a")
+	e := s.lease()
+	ctx, cancel := context.WithCancel(t.Context())
+	defer cancel()
+	go func() { // it goes on beating
+		for ctx.Err() == nil {
+			text, _ := json.Marshal(wire.Beat{})
+			_, _ = s.conn.Request(wire.BeatTo+"a", text, time.Second)
+			time.Sleep(50 * time.Millisecond)
+		}
+	}()
+	dead, err := tls.Dial("tcp", g.gate.bytes.Addr().String(), s.token.TLS())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer dead.Close()
+	r, err := http.NewRequest("PUT", fmt.Sprintf("/file/%d/0?at=0", e.Lease), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.SetBasicAuth("a", s.welcome.Key)
+	fmt.Fprintf(
+		dead,
+		"PUT /file/%d/0?at=0 HTTP/1.1\r\nHost: x\r\nAuthorization: %s\r\nContent-Length: 1000\r\n\r\nhalf",
+		e.Lease,
+		r.Header.Get("Authorization"),
+	)
+	for { // until that is at it
+		if info, err := os.Stat(g.path(e)); err == nil && info.Size() >= 0 {
+			break
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	sum, err := house.SumOf(strings.NewReader("whole"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := fmt.Sprintf("/file/%d/0?at=0&sum=%s", e.Lease, sum.SHA256)
+	if code, text := s.http("PUT", at, []byte("whole")); code != http.StatusOK {
+		t.Errorf("%d: %s", code, text)
+	}
+}
+
+// path returns where the first file of an errand is sent to.
+func (g *gated) path(e wire.Errand) string {
+	o := g.gate.find("a")
+	return o.errand(e.Lease).writes[0].path
 }
 
 // A folder is shared when the node has read there what the house has written, and the house what it has answered; a

@@ -77,6 +77,10 @@ func (g *Gate) hello(m *nats.Msg) {
 		return
 	}
 	o := g.join(record, h)
+	if o == nil {
+		g.answer(m, wire.Welcome{Refused: "the house ends just now"})
+		return
+	}
 	g.Log.Info("a node has joined", "node", name, "machine", h.Machine, "cores", h.Cores, "slots", h.Slots)
 	g.answer(m, wire.Welcome{Key: o.passNow(), Every: g.Every, Lease: g.Lease, Shares: o.try(h.Shares)})
 	g.Hub.Changed()
@@ -112,6 +116,9 @@ const (
 func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 	g.mutex.Lock()
 	defer g.mutex.Unlock()
+	if g.ends {
+		return nil
+	}
 	o := &outpost{gate: g, name: record.Name, key: record.Key, errands: map[int64]*errand{}}
 	if before := g.nodes[record.Name]; before != nil {
 		if before.key == record.Key && sameMachine(before.hello, h) {

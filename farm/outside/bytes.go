@@ -63,13 +63,17 @@ func (b *bytesOf) ask(
 		at := (first + i) % len(b.token.Bytes)
 		address := b.token.Bytes[at]
 		u := url.URL{Scheme: "https", Host: address, Path: path, RawQuery: query.Encode()}
+		ctx, cancel := context.WithCancel(ctx)
+		dead := time.AfterFunc(deadAfter, cancel)
+		end := func() { dead.Stop(); cancel() }
 		r, err := http.NewRequestWithContext(ctx, method, u.String(), nil)
 		if err != nil {
+			end()
 			return nil, err
 		}
 		if body != nil {
 			from, length := body()
-			r.Body, r.ContentLength = io.NopCloser(from), length
+			r.Body, r.ContentLength = &alive{from: io.NopCloser(from), dead: dead, end: func() {}}, length
 			if length == 0 {
 				r.Body = http.NoBody
 			}
@@ -80,9 +84,11 @@ func (b *bytesOf) ask(
 		r.SetBasicAuth(b.token.Name, pass)
 		answer, err := b.client.Do(r)
 		if err != nil {
+			end()
 			failed = errors.Join(failed, err)
 			continue
 		}
+		answer.Body = &alive{from: answer.Body, dead: dead, end: end}
 		b.mutex.Lock()
 		b.first = at
 		b.mutex.Unlock()
@@ -94,6 +100,26 @@ func (b *bytesOf) ask(
 		return nil, &answered{answer.StatusCode, string(text)}
 	}
 	return nil, failed
+}
+
+// deadAfter is how long nothing may come over the line, or go: then it is taken for dead, and tried again.
+const deadAfter = 90 * time.Second
+
+// alive notes that something comes or goes.
+type alive struct {
+	from io.ReadCloser
+	dead *time.Timer
+	end  func()
+}
+
+func (a *alive) Read(p []byte) (int, error) {
+	a.dead.Reset(deadAfter)
+	return a.from.Read(p)
+}
+
+func (a *alive) Close() error {
+	a.end()
+	return a.from.Close()
 }
 
 // answered is an answer of the house that is no good one.

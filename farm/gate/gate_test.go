@@ -665,4 +665,9 @@ func TestAStoppedNodeGivesBackWhatItHas(t *testing.T) {
 	if a.ask(wire.BeatTo+"a", wire.Beat{Free: 1}, &tasks); len(tasks.Leases) > 0 || tasks.Paused != "a storm" {
 		t.Errorf("%+v", tasks)
 	}
+	// So is that of one that says that it ends.
+	b.ask(wire.BeatTo+"b", wire.Beat{Leaving: true}, &tasks)
+	if g.joined("c").lease(); g.frame().Node != "c" {
+		t.Errorf("%+v", g.frame())
+	}
 }

@@ -176,6 +176,11 @@ func (g *Gate) beat(m *nats.Msg) {
 		g.answer(m, wire.Tasks{Unknown: true})
 		return
 	}
+	if b.Leaving {
+		g.putOut(o, "it has ended")
+		g.answer(m, wire.Tasks{Unknown: true})
+		return
+	}
 	o.mutex.Lock()
 	o.seen, o.beat = time.Now(), b
 	for _, s := range o.shares {

@@ -82,7 +82,6 @@ func Run(ctx context.Context, o Options) error {
 	}
 	defer n.conn.Close()
 	var group sync.WaitGroup
-	defer group.Wait()
 	for _, e := range n.all() { // which were done before
 		group.Go(func() { n.handOver(ctx, e) })
 	}
@@ -106,7 +105,32 @@ func Run(ctx context.Context, o Options) error {
 		case <-time.After(wait):
 		}
 	}
+	group.Wait()
+	n.leave()
 	return nil
+}
+
+// leave says that it ends, so that others get what it has, unless that only has to be handed over.
+func (n *Node) leave() {
+	n.mutex.Lock()
+	joined := n.joined
+	for _, e := range n.errands {
+		if _, working := e.state(); !working {
+			joined = false
+		}
+	}
+	n.mutex.Unlock()
+	if !joined || !n.conn.IsConnected() {
+		return
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	var t wire.Tasks
+	if err := n.ask(ctx, wire.BeatTo+n.Token.Name, wire.Beat{
+		Instance: n.Hello.Instance, Leaving: true,
+	}, &t); err != nil {
+		n.Log.Debug("the house was not told that it ends", "error", err)
+	}
 }
 
 // connect connects to the house, now or whenever it can be reached.

@@ -80,6 +80,8 @@ type Beat struct {
 	Disk     int64   `json:"disk"` // bytes that are free for scratch
 	// Trouble is why it cannot work, "" if it can.
 	Trouble string `json:"trouble,omitempty"`
+	// Leaving says that the node ends: what it has goes to others at once.
+	Leaving bool `json:"leaving,omitempty"`
 }
 
 // Held is an errand in a node's hands.

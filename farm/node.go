@@ -48,7 +48,7 @@ type Node struct {
 	// Elsewhere does its work on another machine; nil for this one.
 	Elsewhere Elsewhere
 	// Told is told whether a task became good or was broken, once it is recorded; nil for nobody.
-	Told func(good bool, seconds float64)
+	Told func(l *store.Lease, good bool, seconds float64)
 	// Keeps says which leases of a server that has ended go on at nodes that are elsewhere; nil for none.
 	Keeps    func(l *store.Lease) bool
 	Timeout  time.Duration // after which a frame is given up; 0 for DefaultTimeout
@@ -470,7 +470,7 @@ func (n *Node) ended(ctx, parent context.Context, l *store.Lease, err error, log
 		return
 	}
 	if n.Told != nil {
-		n.Told(true, time.Since(l.Began()).Seconds())
+		n.Told(l, true, time.Since(l.Began()).Seconds())
 	}
 	n.mutex.Lock()
 	delete(n.unsure, keyOf(l))
@@ -645,7 +645,7 @@ func (n *Node) ending(ctx, parent context.Context, l *store.Lease, err error, lo
 	}
 	log.Last("broken: %s", reason)
 	if n.Told != nil {
-		n.Told(false, 0)
+		n.Told(l, false, 0)
 	}
 	n.Log.Warn("frame broken", "sequence", l.Sequence.Spec.Title(), "frame", l.Number, "tile", l.TileIndex(),
 		"attempt", l.Tries(), "of", l.Needs.MostTries(), "reason", reason)

@@ -233,7 +233,7 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	until(t, alone, allGood)
 
 	data := farmed(t, "1001-1024")
-	start(t, data, "--farm", farmAddress(t), "--no-node", "--farm-beat", "200ms")
+	start(t, data, "--farm", farmAddress(t), "--no-node", "--farm-beat", "200ms", "--farm-check", "25")
 	names := []string{"shed", "loft", "cellar"}
 	for i, name := range names {
 		var args []string
@@ -310,6 +310,11 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	var rows []nodeRow
 	if err := json.Unmarshal([]byte(text), &rows); err != nil || len(rows) != 3 || rows[0].Cores == 0 {
 		t.Errorf("%v\n%s", err, text)
+	}
+	for _, r := range rows { // frames that were rendered twice came out the same
+		if r.Paused != "" || r.Counts.Refused > 0 {
+			t.Errorf("%+v", r)
+		}
 	}
 }
 

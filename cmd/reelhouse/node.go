@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"github.com/dustin/go-humanize"
+	"github.com/klauspost/cpuid/v2"
 	"github.com/nats-io/nkeys"
 	"github.com/spf13/cobra"
 
@@ -38,6 +39,7 @@ type gateFlags struct {
 	noNode  bool
 	every   time.Duration
 	lease   time.Duration
+	check   float64 // percent
 }
 
 func (f *gateFlags) add(cmd *cobra.Command) {
@@ -45,6 +47,8 @@ func (f *gateFlags) add(cmd *cobra.Command) {
 		"let nodes on other machines in at this HOST:PORT, and their bytes at the next port (see docs/farm.md)")
 	cmd.Flags().BoolVar(&f.noNode, "no-node", false, "render nothing on this machine")
 	cmd.Flags().DurationVar(&f.every, "farm-beat", gate.UsualEvery, "how often a node says what it has")
+	cmd.Flags().Float64Var(&f.check, "farm-check", 1,
+		"percent of repeatable frames that are rendered on a second node, and compared")
 	cmd.Flags().DurationVar(&f.lease, "farm-lease", gate.UsualLease,
 		"after how long without a word a node loses what it has")
 }
@@ -62,9 +66,13 @@ func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *sl
 			"a lease lasts for two beats at least, and a beat for 10 ms: see --farm-beat, --farm-lease",
 		)
 	}
+	if !(f.check >= 0 && f.check <= 100) {
+		return nil, errors.New("--farm-check is 0 to 100 percent")
+	}
 	g, err := gate.Open(gate.Options{
 		House: h, Hub: hub, Address: f.address, Program: version, Every: f.every, Lease: f.lease, Log: log,
-		Like: nodes.Nodes[0].Like,
+		Check: f.check / 100,
+		Like:  nodes.Nodes[0].Like,
 	})
 	if err != nil {
 		return nil, err
@@ -286,7 +294,8 @@ func (f serverFlags) describe(o *outside.Options, labels []string) error {
 	}
 	h := wire.Hello{
 		Version: wire.Version, Program: version, System: runtime.GOOS + "/" + runtime.GOARCH, Machine: host,
-		Cores: runtime.NumCPU(), Slots: f.slots, Labels: slices.Compact(slices.Sorted(slices.Values(labels))),
+		Processor: runtime.GOARCH + " " + cpuid.CPU.BrandName,
+		Cores:     runtime.NumCPU(), Slots: f.slots, Labels: slices.Compact(slices.Sorted(slices.Values(labels))),
 	}
 	if h.Slots <= 0 {
 		h.Slots = h.Cores

@@ -276,6 +276,9 @@ func (o *outpost) said(s wire.Said, size int) {
 // here as it says.
 func (o *outpost) done(r wire.Result) {
 	e := o.errand(r.Lease)
+	if e == nil && r.Lease < 0 {
+		return // of a frame that was rendered once more, before this server was started
+	}
 	if e == nil {
 		_ = o.refuse("a result for lease %d, which it does not have", r.Lease)
 		return

@@ -42,7 +42,9 @@ type Options struct {
 	// Every is the time between two beats of a node, and Lease how long it keeps what it has without one; 0 for the
 	// usual ones.
 	Every, Lease time.Duration
-	Log          *slog.Logger
+	// Check is the share of repeatable frames that are rendered on a second node and compared, 0 to 1.
+	Check float64
+	Log   *slog.Logger
 }
 
 // Usual times.
@@ -67,7 +69,10 @@ type Gate struct {
 
 	group sync.WaitGroup // of what nodes do here
 
+	spots chan spot
+
 	mutex sync.Mutex
+	looks *looking            // for which node a frame waits that is rendered once more; nil for none
 	ends  bool                // nobody joins any more
 	nodes map[string]*outpost // that have said hello
 	left  map[string][]int64  // leases that nodes have from before this server was started
@@ -85,7 +90,13 @@ func Open(o Options) (g *Gate, err error) {
 	if o.Lease == 0 {
 		o.Lease = UsualLease
 	}
-	g = &Gate{Options: o, nodes: map[string]*outpost{}, left: map[string][]int64{}, began: time.Now()}
+	g = &Gate{
+		Options: o,
+		nodes:   map[string]*outpost{},
+		left:    map[string][]int64{},
+		spots:   make(chan spot, spotsWaiting),
+		began:   time.Now(),
+	}
 	defer func() {
 		if err != nil {
 			g.Close()
@@ -202,7 +213,9 @@ func (g *Gate) Run(ctx context.Context) error {
 	served := make(chan error, 1)
 	go func() { served <- g.http.Serve(g.bytes) }()
 	var group sync.WaitGroup
+	g.clearSpots()
 	group.Go(func() { g.watch(ctx) })
+	group.Go(func() { g.check(ctx) })
 	<-ctx.Done()
 	group.Wait()
 	g.mutex.Lock()
@@ -275,6 +288,16 @@ func (g *Gate) Nodes() []*farm.Node {
 	return all
 }
 
+// outposts returns the nodes that have said hello.
+func (g *Gate) outposts() (all []*outpost) {
+	g.mutex.Lock()
+	defer g.mutex.Unlock()
+	for _, o := range g.nodes {
+		all = append(all, o)
+	}
+	return all
+}
+
 // find returns a node that has said hello.
 func (g *Gate) find(name string) *outpost {
 	g.mutex.Lock()
@@ -329,12 +352,7 @@ func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
 	for _, n := range known {
 		records[n.Name] = n
 	}
-	g.mutex.Lock()
-	all := make([]*outpost, 0, len(g.nodes))
-	for _, o := range g.nodes {
-		all = append(all, o)
-	}
-	g.mutex.Unlock()
+	all := g.outposts()
 	if now.Sub(g.began) > g.Lease {
 		g.giveBackLeft()
 	}

@@ -144,9 +144,10 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 			return slices.Contains(h.Kinds, fingerprint.Renderer{Name: kind, Version: r.Version})
 		})
 	g.nodes[record.Name] = o
-	n.Told = func(good bool, seconds float64) {
+	n.Told = func(l *store.Lease, good bool, seconds float64) {
 		if good {
 			o.count(store.NodeCounts{Done: 1, Seconds: seconds})
+			g.spotted(o, l)
 		} else {
 			o.count(store.NodeCounts{Failed: 1})
 		}
@@ -160,7 +161,7 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 // sameMachine reports whether a node that says hello again is as it was.
 func sameMachine(a, b wire.Hello) bool {
 	return a.Instance == b.Instance && a.Slots == b.Slots &&
-		a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine &&
+		a.Cores == b.Cores && a.Memory == b.Memory && a.Machine == b.Machine && a.Processor == b.Processor &&
 		slices.Equal(
 			a.Labels,
 			b.Labels,
@@ -231,15 +232,8 @@ func (o *outpost) room() int {
 // that is not known.
 func (o *outpost) handOut(ctx context.Context, nothingFor map[string]bool) {
 	kind := strings.Join(o.node.Labels, ",") + fmt.Sprint(o.hello.Cores, o.hello.Memory, o.hello.Renderers)
-	for o.room() > 0 && o.ctx.Err() == nil && !nothingFor[kind] {
-		o.mutex.Lock()
-		o.opening++
-		o.mutex.Unlock()
-		opened := sync.OnceFunc(func() {
-			o.mutex.Lock()
-			o.opening--
-			o.mutex.Unlock()
-		})
+	for o.room() > 0 && o.ctx.Err() == nil && !nothingFor[kind] && !o.gate.keepsFree(o) {
+		opened := o.open()
 		if !o.node.Take(context.WithValue(o.ctx, openedKey{}, opened), opened) {
 			opened()
 			if nothingFor != nil {
@@ -250,6 +244,18 @@ func (o *outpost) handOut(ctx context.Context, nothingFor map[string]bool) {
 	}
 }
 
+// open takes room for an errand, until what it returns is called.
+func (o *outpost) open() (opened func()) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.opening++
+	return sync.OnceFunc(func() {
+		o.mutex.Lock()
+		defer o.mutex.Unlock()
+		o.opening--
+	})
+}
+
 // openedKey is under which a context has what to call when an errand of it is known.
 type openedKey struct{}
 
@@ -257,6 +263,12 @@ func (o *outpost) paused(why string) {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
 	o.pause = why
+}
+
+func (o *outpost) pausedNow() string {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	return o.pause
 }
 
 func (o *outpost) lastSeen() time.Time {

@@ -50,11 +50,13 @@ type Hello struct {
 	System  string `json:"system"`  // such as linux/amd64
 	Machine string `json:"machine"` // its own name
 	// Instance is that of its scratch folder, by which two machines with one token are told apart.
-	Instance string   `json:"instance"`
-	Cores    int      `json:"cores"`
-	Memory   int64    `json:"memory"` // bytes; 0 for not known
-	Slots    int      `json:"slots"`
-	Labels   []string `json:"labels"`
+	Instance string `json:"instance"`
+	// Processor is what kind it is: only among those of one kind the same bytes are expected.
+	Processor string   `json:"processor"`
+	Cores     int      `json:"cores"`
+	Memory    int64    `json:"memory"` // bytes; 0 for not known
+	Slots     int      `json:"slots"`
+	Labels    []string `json:"labels"`
 	// Shares are folders of the house, as that calls them, that the node says it has, too.
 	Shares []string `json:"shares,omitempty"`
 	// Renderers are those that it has; Kinds are the kinds of work for which it has the program, with its version.

@@ -85,6 +85,7 @@ func (o *outpost) Run(ctx context.Context, e farm.Errand, heard func(job.Message
 	o.poke()
 	select {
 	case <-ctx.Done():
+		made.finish(ctx.Err()) // nothing is heard of it any more
 		return ctx.Err()
 	case err := <-made.result:
 		o.gate.forgetGroup(e.Lease)

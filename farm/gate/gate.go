@@ -67,7 +67,9 @@ type Gate struct {
 	http     *http.Server
 	sums     sums
 
-	group sync.WaitGroup // of what nodes do here
+	group  sync.WaitGroup  // of what nodes do here
+	ctx    context.Context // of all of it
+	cancel context.CancelFunc
 
 	spots chan spot
 
@@ -97,6 +99,7 @@ func Open(o Options) (g *Gate, err error) {
 		spots:   make(chan spot, spotsWaiting),
 		began:   time.Now(),
 	}
+	g.ctx, g.cancel = context.WithCancel(context.Background())
 	defer func() {
 		if err != nil {
 			g.Close()
@@ -224,6 +227,7 @@ func (g *Gate) Run(ctx context.Context) error {
 		o.end()
 	}
 	g.mutex.Unlock()
+	g.cancel()
 	g.group.Wait()
 	g.http.Close()
 	if err := <-served; !errors.Is(err, http.ErrServerClosed) {
@@ -234,6 +238,7 @@ func (g *Gate) Run(ctx context.Context) error {
 
 // Close ends all of it.
 func (g *Gate) Close() {
+	g.cancel()
 	if g.http != nil {
 		g.http.Close()
 	}

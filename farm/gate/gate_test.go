@@ -335,6 +335,29 @@ func TestATokenIsOneMachines(t *testing.T) {
 	}
 }
 
+// A node that comes back as another one, with more slots, loses what it had, and the house can end afterwards.
+func TestANodeComesBackAsAnotherOne(t *testing.T) {
+	g := opened(t, "1001-1004")
+	s := g.joined("a")
+	before := s.lease()
+	h := hello()
+	h.Slots = 2
+	s.ask(wire.HelloTo+"a", h, &s.welcome)
+	if s.welcome.Refused != "" {
+		t.Fatal(s.welcome.Refused)
+	}
+	var tasks wire.Tasks
+	for range patience {
+		if s.ask(wire.BeatTo+"a", wire.Beat{Free: 2}, &tasks); len(tasks.Leases) == 2 {
+			break
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	if len(tasks.Leases) != 2 || slices.Contains(tasks.Leases, before.Lease) {
+		t.Errorf("%+v", tasks)
+	}
+}
+
 // A line that dies in the middle of a file, without a word, keeps nobody from sending it over another one.
 func TestADeadLineKeepsNoFile(t *testing.T) {
 	g := openedFor(t, "1001", 8*time.Second)

@@ -125,6 +125,7 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 			o = before
 		} else {
 			before.lose("it has joined again as another one")
+			g.group.Go(func() { before.node.Settled(); before.stop() })
 		}
 	}
 	o.mutex.Lock()
@@ -134,7 +135,7 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 		return o
 	}
 	o.hello = h
-	o.ctx, o.stop = context.WithCancel(context.Background())
+	o.ctx, o.stop = context.WithCancel(g.ctx)
 	n := g.Like()
 	o.node = n
 	n.Name, n.Slots, n.Cores, n.Memory, n.Elsewhere = o.name, h.Slots, h.Cores, h.Memory, o

@@ -107,7 +107,7 @@ func TestAMatteIsPickedAndDuskBecomesNight(t *testing.T) {
 	}
 	p.do("look at it", chromedp.Navigate(s.url+"/p/SALT/screening?sequence=1&frame=1001"))
 	p.wait("it is shown", `document.querySelector("#picture").dataset.shows === "1001 beauty"`)
-	p.do("open mattes", chromedp.Click("#matting > summary"))
+	p.press("open mattes", "#matting > summary")
 	p.press("pick", "#matte-pick")
 	clickAt := func(name string, shift bool) {
 		t.Helper()
@@ -165,7 +165,9 @@ func TestAMatteIsPickedAndDuskBecomesNight(t *testing.T) {
 		}
 	}
 
-	p.do("open grading", chromedp.Click("#matting > summary"), chromedp.Click("#regrading > summary"))
+	p.press("close mattes", "#matting > summary")
+	p.press("open grading", "#regrading > summary")
+	p.wait("they are", `!document.querySelector("#matting").open && document.querySelector("#regrading").open`)
 	p.press("see it graded", "#grade-on")
 	p.wait("night is shown", `document.querySelector("#mapping").textContent.includes("graded by Night")`)
 	p.do("drag a light", chromedp.Evaluate[chromedp.Void](`(async () => {
@@ -187,7 +189,7 @@ func TestAMatteIsPickedAndDuskBecomesNight(t *testing.T) {
 	p.press("take it back", "#undo")
 	p.arrive("it is as it was", `document.querySelector("[data-light=light-boats] [name=intensity]").value === "1.5" &&
 		document.querySelector("#picture").dataset.shows`)
-	p.do("open grading again", chromedp.Click("#regrading > summary"))
+	p.press("open grading again", "#regrading > summary")
 	p.press("make it", "#grade-make")
 	p.wait("it is made", `document.querySelector("#grading-made").textContent.includes("done")`)
 	night, _ := filepath.Glob(filepath.Join(data, "output/SALT/010/master/scope/*/grade-night/*.1001.exr"))

@@ -175,7 +175,8 @@ export function lookCloser(room, canvas, at) {
     asking = true;
     try {
       const answer = await fetch(`${at.address("spread")}${at.marked() ? `&place=${at.marked()}` : ""}`);
-      if (answer.ok) draw(await answer.json());
+      const spread = answer.ok ? await answer.json() : null;
+      if (spread && part("closer")) draw(spread); // unless the page shows something else by now
     } finally {
       asking = false;
       if (again) {

@@ -176,26 +176,30 @@ async function enter(room) {
     measured.shown();
     for (const found of room.querySelectorAll(".found button"))
       found.setAttribute("aria-current", place === found.dataset.place && Number(found.dataset.jump) === number);
+    // What was waited for is nothing any more once another frame is shown, or the page shows something else.
+    const here = () => canvas.isConnected && part("viewing");
+    const current = () => mine === shown && here();
     const patience = setTimeout(
-      () => mine === shown && !canvas.dataset.shows && say(`Frame ${number} is being read …`),
+      () => current() && !canvas.dataset.shows && say(`Frame ${number} is being read …`),
       700,
     );
     try {
       const { bitmap, mapping } = await picture(at);
       const there = await compared.find(number, pass);
-      if (mine !== shown) return;
+      if (!current()) return;
       compared.paint(bitmap, there);
       document.getElementById("mapping").textContent = `Shown: ${mapping}.`;
       canvas.dataset.shows = `${number} ${pass}`;
       painted++;
       if (!playing) closer.measure();
     } catch {
-      if (mine !== shown) return;
+      if (!current()) return;
       say(`Frame ${number} is ${frames[at].state}${frames[at].reason ? `: ${frames[at].reason}` : ""}.`);
     } finally {
       clearTimeout(patience);
-      if (mine === shown) closer.sharpen();
+      if (current()) closer.sharpen();
     }
+    if (!here()) return;
     for (let next = 1; next <= (playing ? 16 : 3); next++) {
       const index = at + next < frames.length ? at + next : playing ? at + next - frames.length : -1;
       if (frames[index]?.state === "good") picture(index).catch(() => {});

@@ -69,6 +69,9 @@ func (n *Node) run(
 	return n.Elsewhere.Run(ctx, Errand{leases[0].ID(), program, by, order, cores, leases}, heard, log)
 }
 
+// SentPath is where a file under way is while it is sent, until all of it is there.
+func SentPath(path string) string { return path + ".sent" }
+
 // AssemblyProgram is what the program is called in errands that puts frames together.
 const AssemblyProgram = "assembly"
 

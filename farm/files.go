@@ -131,7 +131,8 @@ func factsOf(h *house.House, l *store.Lease) (stamp.Facts, error) {
 // under way meanwhile, whose files are left alone. It fails with a house.VolumeError if their volume is away.
 func clearLease(h *house.House, l *store.Lease) error {
 	if l.Tile != nil {
-		return os.RemoveAll(tempName(tilePath(h, l, l.Tile.Index), leaseMark(l)))
+		temp := tempName(tilePath(h, l, l.Tile.Index), leaseMark(l))
+		return errors.Join(os.RemoveAll(temp), os.RemoveAll(SentPath(temp)))
 	}
 	errs := []error{settlePlacing(h, placingPath(h, l), l.ID())}
 	folders := map[string]bool{}
@@ -150,7 +151,8 @@ func clearLease(h *house.House, l *store.Lease) error {
 			return err
 		}
 		temp := tempName(final, leaseMark(l))
-		errs = append(errs, os.RemoveAll(temp), removeAll(ownFolder(temp)))
+		errs = append(errs, os.RemoveAll(temp), os.RemoveAll(SentPath(temp)),
+			removeAll(ownFolder(temp)))
 		folders[filepath.Dir(final)] = true
 	}
 	for folder := range folders {

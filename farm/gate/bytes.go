@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"reelhouse/farm"
 	"reelhouse/farm/wire"
 	"reelhouse/house"
 	"reelhouse/store"
@@ -93,7 +94,7 @@ func (g *Gate) tellFile(w http.ResponseWriter, r *http.Request, o *outpost) {
 	file.mutex.Lock()
 	defer file.mutex.Unlock()
 	have := int64(0)
-	if info, err := os.Stat(file.path); err == nil {
+	if info, err := os.Stat(farm.SentPath(file.path)); err == nil {
 		have = info.Size()
 	}
 	w.Header().Set(wire.HaveHeader, strconv.FormatInt(have, 10))
@@ -101,7 +102,7 @@ func (g *Gate) tellFile(w http.ResponseWriter, r *http.Request, o *outpost) {
 
 // takeFile takes a piece of a file. Pieces come in their order; the last one says what all of it has to be.
 func (g *Gate) takeFile(w http.ResponseWriter, r *http.Request, o *outpost) {
-	_, file, err := o.fileAt(r.PathValue("lease"), r.PathValue("write"))
+	e, file, err := o.fileAt(r.PathValue("lease"), r.PathValue("write"))
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusNotFound)
 		return
@@ -122,6 +123,10 @@ func (g *Gate) takeFile(w http.ResponseWriter, r *http.Request, o *outpost) {
 	defer func() { _ = control.SetReadDeadline(time.Time{}) }()
 	file.mutex.Lock()
 	defer file.mutex.Unlock()
+	if e.over() {
+		http.Error(w, "the errand has ended", http.StatusNotFound)
+		return
+	}
 	status, err := file.take(body, at, r.URL.Query().Get("sum"))
 	if status == http.StatusForbidden {
 		err = o.refuse("%s: %w", plainName(file.path), err)
@@ -144,7 +149,7 @@ func (f *writeFile) take(from io.Reader, at int64, sum string) (status int, err 
 	if f.done != nil {
 		return http.StatusOK, nil // sent twice
 	}
-	out, err := os.OpenFile(f.path, os.O_RDWR|os.O_CREATE, 0o644)
+	out, err := os.OpenFile(farm.SentPath(f.path), os.O_RDWR|os.O_CREATE, 0o644)
 	if err != nil {
 		return http.StatusInsufficientStorage, err
 	}
@@ -161,7 +166,7 @@ func (f *writeFile) take(from io.Reader, at int64, sum string) (status int, err 
 	}
 	n, err := io.Copy(out, io.LimitReader(from, f.most-at+1))
 	if at+n > f.most {
-		_ = os.Remove(f.path)
+		_ = os.Remove(farm.SentPath(f.path))
 		return http.StatusForbidden, tooLarge(f.most)
 	}
 	if err != nil {
@@ -178,8 +183,12 @@ func (f *writeFile) take(from io.Reader, at int64, sum string) (status int, err 
 		return http.StatusInsufficientStorage, err
 	}
 	if is.SHA256 != sum {
-		_ = os.Remove(f.path)
+		_ = os.Remove(farm.SentPath(f.path))
 		return http.StatusForbidden, errors.New("it is not what its hash says")
+	}
+	// Only now it gets the name that is judged: nobody has it open any more who could write on.
+	if err := errors.Join(out.Close(), os.Rename(farm.SentPath(f.path), f.path)); err != nil {
+		return http.StatusInsufficientStorage, err
 	}
 	f.done = &wire.Made{Bytes: is.Bytes, SHA256: is.SHA256}
 	return http.StatusOK, nil

@@ -193,6 +193,13 @@ func (e *errand) finish(err error) bool {
 	return true
 }
 
+// over reports whether the errand has ended.
+func (e *errand) over() bool {
+	e.mutex.Lock()
+	defer e.mutex.Unlock()
+	return e.ended
+}
+
 // kept takes what JetStream has kept: what was said during errands, and results. What is not an errand's any more is
 // let go of.
 func (g *Gate) kept(m jetstream.Msg) {
@@ -296,8 +303,12 @@ func (o *outpost) done(r wire.Result) {
 		e.finish(errors.New(r.Failed))
 	default:
 		err := o.settle(e, r)
-		if err == nil && len(r.Files) < len(e.writes) {
-			err = o.refuse("%d of %d files of lease %d are missing", len(e.writes)-len(r.Files), len(e.writes), r.Lease)
+		made := map[int]bool{} // each counts once
+		for _, f := range r.Files {
+			made[f.Write] = true
+		}
+		if missing := len(e.writes) - len(made); err == nil && missing > 0 {
+			err = o.refuse("%d of %d files of lease %d are missing", missing, len(e.writes), r.Lease)
 		}
 		e.finish(err)
 	}

@@ -389,7 +389,7 @@ func TestADeadLineKeepsNoFile(t *testing.T) {
 		r.Header.Get("Authorization"),
 	)
 	for { // until that is at it
-		if info, err := os.Stat(g.path(e)); err == nil && info.Size() >= 0 {
+		if info, err := os.Stat(farm.SentPath(g.path(e))); err == nil && info.Size() >= 0 {
 			break
 		}
 		time.Sleep(10 * time.Millisecond)
@@ -402,6 +402,36 @@ func TestADeadLineKeepsNoFile(t *testing.T) {
 	if code, text := s.http("PUT", at, []byte("whole")); code != http.StatusOK {
 		t.Errorf("%d: %s", code, text)
 	}
+}
+
+// A file that is not sent to its end is not there for the judge, whatever is said of it, and a result that names one
+// file twice lacks the other: otherwise a node could write on into what was judged.
+func TestNobodyWritesIntoWhatIsJudged(t *testing.T) {
+	g := opened(t, "1001")
+	s := g.joined("a")
+	e := s.lease()
+	o := g.gate.find("a")
+	o.errand(e.Lease).writes = append(o.errand(e.Lease).writes, writeFile{path: g.path(e) + "2", most: 100})
+	sum, err := house.SumOf(strings.NewReader("whole"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if code, text := s.http("PUT", fmt.Sprintf("/file/%d/1?at=0", e.Lease), []byte("whole")); code != http.StatusOK {
+		t.Fatal(code, text)
+	}
+	if _, err := os.Stat(g.path(e) + "2"); !os.IsNotExist(err) {
+		t.Errorf("half a file has the name that is judged: %v", err)
+	}
+	at := fmt.Sprintf("/file/%d/0?at=0&sum=%s", e.Lease, sum.SHA256)
+	if code, text := s.http("PUT", at, []byte("whole")); code != http.StatusOK {
+		t.Fatal(code, text)
+	}
+	one := wire.Made{Write: 0, Bytes: sum.Bytes, SHA256: sum.SHA256}
+	if err := s.keep(wire.DoneTo+"a", wire.Result{Lease: e.Lease, Files: []wire.Made{one, one}}); err != nil {
+		t.Fatal(err)
+	}
+	s.refused(1)
+	g.until(func(f store.Frame) bool { return strings.Contains(f.Reason, "1 of 2 files") })
 }
 
 // path returns where the first file of an errand is sent to.

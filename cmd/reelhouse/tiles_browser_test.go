@@ -93,17 +93,20 @@ func TestAPageThatChangesKeepsFocusAndClicks(t *testing.T) {
 		document.querySelector("#ticket").textContent.includes("Nothing is rendering")`)
 	p.do("go to it by keyboard", chromedp.Focus(last))
 	var x, y float64
-	place := p.text(
-		`(b => b.left + b.width / 2 + " " + (b.top + b.height / 2))(document.querySelector('` + last +
-			` rect').getBoundingClientRect())`,
-	)
-	if _, err := fmt.Sscan(place, &x, &y); err != nil {
+	const place = `(b => b.left + b.width / 2 + " " + (b.top + b.height / 2))(document.querySelector('` + last +
+		` rect').getBoundingClientRect())`
+	before := p.text(place)
+	if _, err := fmt.Sscan(before, &x, &y); err != nil {
 		t.Fatal(err)
 	}
 	left := func(e *input.DispatchMouseEventParams) { e.Button, e.ClickCount = input.MouseButtonLeft, 1 }
 	p.do("press the mouse", chromedp.MouseEvent(chromedp.MousePressed, x, y, left))
 	act("release")
-	p.wait("the page has changed", `document.querySelector('`+last+`')?.dataset.state !== "held"`)
+	p.wait("the page has changed", `document.querySelector('`+last+`')?.dataset.state !== "held" &&
+		document.querySelector("#ticket .running").textContent.includes("left")`)
+	if now := p.text(place); now != before {
+		t.Errorf("it was at %s, and is at %s now that there is more to say above it", before, now)
+	}
 	if focus := p.text(`document.activeElement.dataset.frame ?? document.activeElement.tagName`); focus != "1048" {
 		t.Errorf("the keyboard is at %s now", focus)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -105,6 +106,20 @@ func (n *Node) Resume(ctx context.Context, leases []*store.Lease) {
 		l.Needs, _ = n.Works.Of(l.Class)
 	}
 	n.taking.Go(func() { n.render(ctx, leases) })
+}
+
+// Label gives the node labels beside those that it has itself, instead of others that were given to it before.
+func (n *Node) Label(given []string) {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	n.given = given
+}
+
+// labels returns all labels of the node, sorted.
+func (n *Node) labels() []string {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	return slices.Compact(slices.Sorted(slices.Values(slices.Concat(n.Labels, n.given))))
 }
 
 // Settled waits until all that was taken has ended.

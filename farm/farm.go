@@ -105,6 +105,9 @@ func (f Farm) Names() []string {
 // Usual returns what a task of a class needs, and what it would need if nobody had changed it.
 func (f Farm) Usual(class work.Class) (now, usual work.Settings) { return f.Nodes[0].Works.Of(class) }
 
+// LetsIn reports whether other machines are let in as nodes.
+func (f Farm) LetsIn() bool { return f.Others != nil }
+
 // takers returns the nodes that take tasks.
 func (f Farm) takers() []*Node {
 	return slices.DeleteFunc(slices.Clone(f.all()), func(n *Node) bool { return n.Idle })

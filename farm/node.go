@@ -63,6 +63,7 @@ type Node struct {
 	unsure  map[stepKey]int // how often a step was given back for what only a renderer said
 	rests   rests
 	behind  []*store.Lease // whose files under way could not be removed
+	given   []string       // labels beside Labels
 }
 
 // DefaultTimeout is how long a frame may take.
@@ -693,7 +694,7 @@ func (n *Node) coresOf(l *store.Lease) int {
 func (n *Node) offers() work.Node {
 	return work.Node{
 		Name: n.Name, Slots: n.SlotCount(), Cores: cmp.Or(n.Cores, runtime.NumCPU()), Memory: n.Memory,
-		Labels: n.Labels,
+		Labels: n.labels(),
 	}
 }
 

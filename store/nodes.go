@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"reelhouse/core/queue"
 )
 
 // A Node is a node on another machine, as the house knows it.
@@ -21,9 +23,18 @@ type Node struct {
 	Hello   string   // JSON of what it said when it last joined, "" before it did
 	Joined  time.Time
 	Seen    time.Time // the zero time for never
+	State   NodeState
 	NodeCounts
 	// TrustedDone and TrustedFailed are those tasks that count no more when it is held against others.
 	TrustedDone, TrustedFailed int
+}
+
+// A NodeState is what a node said of its machine when it was last heard of.
+type NodeState struct {
+	Load    float64 `json:"load"`              // processor time of all its cores in use, 0 to 1
+	Free    int64   `json:"free"`              // bytes of memory that are free
+	Disk    int64   `json:"disk"`              // bytes that are free for scratch
+	Trouble string  `json:"trouble,omitempty"` // why it cannot work, "" if it can
 }
 
 // NodeCounts is what came of a node's tasks.
@@ -34,9 +45,8 @@ type NodeCounts struct {
 	Seconds float64 `json:"seconds"` // of the tasks that it has done
 }
 
-const nodeColumns = "name, key, made_at, made_by, note, paused, stopped, labels, hello, joined_at, seen_at, done, " +
-	"failed, " +
-	"refused, seconds, trusted_done, trusted_failed"
+const nodeColumns = "name, key, made_at, made_by, note, paused, stopped, labels, hello, joined_at, seen_at, state, " +
+	"done, failed, refused, seconds, trusted_done, trusted_failed"
 
 // Nodes returns the nodes on other machines, by their names.
 func (s *Store) Nodes() ([]Node, error) { return s.nodes("ORDER BY name") }
@@ -76,7 +86,7 @@ func (s *Store) nodes(where string, args ...any) ([]Node, error) {
 }
 
 func scanNode(rows *sql.Rows) (n Node, err error) {
-	var made, labels, joined, seen string
+	var made, labels, joined, seen, state string
 	err = rows.Scan(
 		&n.Name,
 		&n.Key,
@@ -89,6 +99,7 @@ func scanNode(rows *sql.Rows) (n Node, err error) {
 		&n.Hello,
 		&joined,
 		&seen,
+		&state,
 		&n.Done,
 		&n.Failed,
 		&n.Refused,
@@ -100,6 +111,11 @@ func scanNode(rows *sql.Rows) (n Node, err error) {
 		return n, err
 	}
 	n.Made, n.Joined, n.Seen = when(made), when(joined), when(seen)
+	if state != "" {
+		if err := json.Unmarshal([]byte(state), &n.State); err != nil {
+			return n, err
+		}
+	}
 	return n, json.Unmarshal([]byte(labels), &n.Labels)
 }
 
@@ -153,15 +169,81 @@ func (s *Store) NodeJoined(name, hello string) error {
 	return s.changeNode("UPDATE node SET hello = ?1, joined_at = ?2, seen_at = ?2 WHERE name = ?3", hello, now(), name)
 }
 
-// NodeSeen notes when a node was last heard of, and what came of its tasks since this was noted last.
-func (s *Store) NodeSeen(name string, at time.Time, more NodeCounts) error {
+// A NodeNote is when a node was last heard of, what it said of its machine, and what came of its tasks since this was
+// noted last.
+type NodeNote struct {
+	Name  string
+	Seen  time.Time
+	State NodeState
+	More  NodeCounts
+}
+
+// NodesSeen notes what was heard of nodes.
+func (s *Store) NodesSeen(notes ...NodeNote) error {
 	return s.change(func(tx *writing) error {
-		_, err := tx.Exec(
-			"UPDATE node SET seen_at = ?, done = done + ?, failed = failed + ?, refused = refused + ?, seconds = "+
-				"seconds + ? WHERE name = ?",
-			at.UTC().Format(timeFormat), more.Done, more.Failed, more.Refused, more.Seconds, name)
-		return err
+		for _, n := range notes {
+			state, err := json.Marshal(n.State)
+			if err != nil {
+				return err
+			}
+			_, err = tx.Exec(
+				"UPDATE node SET seen_at = ?, state = ?, done = done + ?, failed = failed + ?, refused = refused + ?, "+
+					"seconds = seconds + ? WHERE name = ?",
+				n.Seen.UTC().Format(timeFormat), string(state), n.More.Done, n.More.Failed, n.More.Refused,
+				n.More.Seconds, n.Name,
+			)
+			if err != nil {
+				return err
+			}
+		}
+		return nil
 	})
+}
+
+// TasksAt returns the addresses of the tasks that nodes have, by the nodes' names: at most so many of each, the oldest
+// first.
+func (s *Store) TasksAt(most int) (map[string][]queue.Address, error) {
+	rows, err := s.read.Query("SELECT node, sequence_id, number, tile FROM lease WHERE needs <> ? ORDER BY id",
+		takesNothing)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	type task struct {
+		sequence     int64
+		number, tile int
+	}
+	tasks := map[string][]task{}
+	for rows.Next() {
+		var node string
+		var t task
+		if err := rows.Scan(&node, &t.sequence, &t.number, &t.tile); err != nil {
+			return nil, err
+		}
+		if len(tasks[node]) < most {
+			tasks[node] = append(tasks[node], t)
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	sequences := map[int64]Sequence{}
+	all := map[string][]queue.Address{}
+	for node, of := range tasks {
+		for _, t := range of {
+			q, known := sequences[t.sequence]
+			if !known {
+				if q, err = s.Sequence(t.sequence); errors.Is(err, ErrNotFound) {
+					continue // it has gone since
+				} else if err != nil {
+					return nil, err
+				}
+				sequences[t.sequence] = q
+			}
+			all[node] = append(all[node], q.Task(t.number, t.tile))
+		}
+	}
+	return all, nil
 }
 
 func (s *Store) changeNode(query string, args ...any) error {

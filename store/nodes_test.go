@@ -28,14 +28,15 @@ func TestNodesAreKept(t *testing.T) {
 	}
 	at := time.Now()
 	if err := errors.Join(
-		s.NodeJoined("shed", `{"cores":4}`), s.NodeSeen("shed", at, NodeCounts{2, 1, 0, 3.5}),
-		s.NodeSeen("shed", at, NodeCounts{1, 0, 4, 1}),
+		s.NodeJoined("shed", `{"cores":4}`),
+		s.NodesSeen(NodeNote{"shed", at, NodeState{0.5, 1, 2, ""}, NodeCounts{2, 1, 0, 3.5}}),
+		s.NodesSeen(NodeNote{"shed", at, NodeState{1, 2, 3, "its disk is full"}, NodeCounts{1, 0, 4, 1}}),
 	); err != nil {
 		t.Fatal(err)
 	}
 	n, err = s.FindNode("SHED")
 	if err != nil || n.Paused != "fan" || n.Labels[0] != "big" || n.Hello != `{"cores":4}` || !n.Seen.Equal(at) ||
-		n.NodeCounts != (NodeCounts{3, 1, 4, 4.5}) {
+		n.NodeCounts != (NodeCounts{3, 1, 4, 4.5}) || n.State != (NodeState{1, 2, 3, "its disk is full"}) {
 		t.Errorf("%+v, %v", n, err)
 	}
 	n.Paused = ""

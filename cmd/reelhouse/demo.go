@@ -33,6 +33,9 @@ func demoCommand() *cobra.Command {
 		Short: "Make the demo production, and serve it or render it",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if headless && server.gate.given() {
+				return errors.New("with --headless this machine renders alone: leave --farm and --no-node away")
+			}
 			h, err := house.Open(data, false)
 			if err != nil {
 				return err
@@ -66,6 +69,7 @@ func demoCommand() *cobra.Command {
 		StringVar(&mistake, "mistake", "", "put something wrong in, to see the rule of this name find it on the "+
 			"batch sheet; \"list\" names them")
 	server.add(cmd)
+	server.gate.add(cmd)
 	return cmd
 }
 

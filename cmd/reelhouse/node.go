@@ -8,7 +8,6 @@ import (
 	"io"
 	"log/slog"
 	"maps"
-	"net"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -21,10 +20,10 @@ import (
 
 	"github.com/dustin/go-humanize"
 	"github.com/klauspost/cpuid/v2"
-	"github.com/nats-io/nkeys"
 	"github.com/spf13/cobra"
 
 	"reelhouse/core/fingerprint"
+	"reelhouse/core/work"
 	"reelhouse/farm"
 	"reelhouse/farm/gate"
 	"reelhouse/farm/outside"
@@ -53,6 +52,9 @@ func (f *gateFlags) add(cmd *cobra.Command) {
 		"after how long without a word a node loses what it has")
 }
 
+// given reports whether nodes were asked for.
+func (f gateFlags) given() bool { return f.address != "" || f.noNode }
+
 // open lets nodes in, if it is to; nil if not.
 func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *slog.Logger) (*gate.Gate, error) {
 	if f.address == "" {
@@ -79,25 +81,7 @@ func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *sl
 	}
 	nodes.Others = g.Nodes
 	nodes.Nodes[0].Keeps = g.Keeps
-	messages, bytes := g.Addresses(nil)
-	return g, keepGate(h, gateAddress{messages[0], bytes[0], g.Fingerprint})
-}
-
-// gateAddress is where the server lets nodes in, as it lies in the house for commands.
-type gateAddress struct {
-	Messages    string `json:"messages"`
-	Bytes       string `json:"bytes"`
-	Certificate string `json:"certificate"`
-}
-
-func gatePath(h *house.House) string { return filepath.Join(gate.Folder(h), "address.json") }
-
-func keepGate(h *house.House, at gateAddress) error {
-	text, err := json.Marshal(at)
-	if err != nil {
-		return err
-	}
-	return os.WriteFile(gatePath(h), text, 0o600)
+	return g, nil
 }
 
 func nodeTokenCommand() *cobra.Command {
@@ -127,7 +111,7 @@ func nodeTokenCommand() *cobra.Command {
 				)
 				return nil
 			}
-			token, err := newToken(h, name, hosts, store.Author{Name: by})
+			token, err := gate.NewToken(h, name, hosts, store.Author{Name: by})
 			if err != nil {
 				return err
 			}
@@ -144,64 +128,6 @@ func nodeTokenCommand() *cobra.Command {
 	cmd.Flags().BoolVar(&back, "take-back", false, "let it be a node no more")
 	_ = cmd.MarkFlagRequired("name")
 	return cmd
-}
-
-// newToken lets a machine be a node of the house.
-func newToken(h *house.House, name string, hosts []string, by store.Author) (token wire.Token, err error) {
-	if err := wire.CheckName(name); err != nil {
-		return token, err
-	}
-	text, err := os.ReadFile(gatePath(h))
-	if errors.Is(err, os.ErrNotExist) {
-		return token, errors.New("this house lets no nodes in; start its server with --farm HOST:PORT first")
-	}
-	var at gateAddress
-	if err == nil {
-		err = json.Unmarshal(text, &at)
-	}
-	if err != nil {
-		return token, err
-	}
-	pair, err := nkeys.CreateUser()
-	if err != nil {
-		return token, err
-	}
-	seed, err := pair.Seed()
-	if err != nil {
-		return token, err
-	}
-	public, err := pair.PublicKey()
-	if err != nil {
-		return token, err
-	}
-	token = wire.Token{
-		Name: name, Messages: reached(at.Messages, hosts), Bytes: reached(at.Bytes, hosts),
-		Certificate: at.Certificate, Key: string(seed),
-	}
-	return token, h.Record.AddNode(name, public, by)
-}
-
-// reached returns by which addresses a listener is found: at hosts, or as it says, or by what this machine is called.
-func reached(address string, hosts []string) (all []string) {
-	host, port, _ := net.SplitHostPort(address)
-	if ip := net.ParseIP(host); len(hosts) == 0 && (host == "" || ip != nil && ip.IsUnspecified()) {
-		if name, err := os.Hostname(); err == nil {
-			hosts = append(hosts, name)
-		}
-		addresses, _ := net.InterfaceAddrs()
-		for _, a := range addresses {
-			if ip, is := a.(*net.IPNet); is && ip.IP.IsGlobalUnicast() {
-				hosts = append(hosts, ip.IP.String())
-			}
-		}
-	}
-	if len(hosts) == 0 {
-		hosts = []string{host}
-	}
-	for _, h := range hosts {
-		all = append(all, net.JoinHostPort(h, port))
-	}
-	return all
 }
 
 func nodeCommand() *cobra.Command {
@@ -228,7 +154,7 @@ func nodeCommand() *cobra.Command {
 			}
 			o := outside.Options{
 				Token: token, Scratch: scratch, Cache: int64(most),
-				Log: slog.New(slog.NewTextHandler(os.Stderr, nil)),
+				Log: slog.New(slog.NewTextHandler(os.Stderr, nil)), Load: machineLoad,
 			}
 			if o.Scratch == "" {
 				o.Scratch = "reelhouse-node-" + token.Name
@@ -295,10 +221,13 @@ func (f serverFlags) describe(o *outside.Options, labels []string) error {
 	h := wire.Hello{
 		Version: wire.Version, Program: version, System: runtime.GOOS + "/" + runtime.GOARCH, Machine: host,
 		Processor: runtime.GOARCH + " " + cpuid.CPU.BrandName,
-		Cores:     runtime.NumCPU(), Slots: f.slots, Labels: slices.Compact(slices.Sorted(slices.Values(labels))),
+		Cores:     runtime.NumCPU(), Memory: machineMemory(), Slots: f.slots,
 	}
 	if h.Slots <= 0 {
 		h.Slots = h.Cores
+	}
+	if h.Labels, err = work.ParseLabels(strings.Join(labels, ",")); err != nil {
+		return fmt.Errorf("--labels: %w", err)
 	}
 	for _, r := range append(slices.Collect(maps.Values(others)), usual) {
 		o.Programs[farm.ProgramOf(r)] = r
@@ -366,7 +295,9 @@ func nodesCommand() *cobra.Command {
 				n.Note = note
 			}
 			if cmd.Flags().Changed("labels") {
-				n.Labels = labels
+				if n.Labels, err = work.ParseLabels(strings.Join(labels, ",")); err != nil {
+					return fmt.Errorf("--labels: %w", err)
+				}
 			}
 			return h.Record.SetNode(n)
 		},
@@ -377,8 +308,7 @@ func nodesCommand() *cobra.Command {
 	cmd.Flags().BoolVar(&stop, "stop", false, "give back what it has, at once, and take nothing more")
 	cmd.Flags().BoolVar(&resume, "resume", false, "let it take tasks again")
 	cmd.Flags().StringVar(&note, "note", "", "a note for people")
-	cmd.Flags().
-		StringSliceVar(&labels, "labels", nil, "labels beside those that it has itself; they hold when it joins")
+	cmd.Flags().StringSliceVar(&labels, "labels", nil, "labels beside those that it has itself")
 	return cmd
 }
 

@@ -180,6 +180,25 @@ func CheckWord(what, word string) error {
 	return fmt.Errorf("%s %q: letters, digits, -, _ and . are possible, at most %d of them", what, word, longestWord)
 }
 
+// ParseLabels reads labels of a node, with commas between them: sorted, each once. No text is no labels.
+func ParseLabels(text string) ([]string, error) {
+	var all []string
+	for word := range strings.SplitSeq(text, ",") {
+		if word = strings.TrimSpace(word); word == "" {
+			continue
+		}
+		if err := CheckWord("label", word); err != nil {
+			return nil, err
+		}
+		all = append(all, word)
+	}
+	slices.Sort(all)
+	if all = slices.Compact(all); len(all) > mostWords {
+		return nil, fmt.Errorf("a node can have %d labels, and these are %d", mostWords, len(all))
+	}
+	return all, nil
+}
+
 func putLicences(s *Settings, value string) error {
 	licences := map[string]int{}
 	for _, word := range strings.Split(value, ",") {

@@ -129,7 +129,7 @@ func Open(o Options) (g *Gate, err error) {
 		Handler: g.handler(), ReadHeaderTimeout: 10 * time.Second,
 		ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug),
 	}
-	return g, g.listen()
+	return g, errors.Join(g.keepWhereabouts(), g.listen())
 }
 
 func splitAddress(address string) (host string, port int, err error) {
@@ -254,21 +254,9 @@ func (g *Gate) Close() {
 	}
 }
 
-// Addresses returns where nodes find this house, for messages and for bytes: at hosts, or where it listens.
-func (g *Gate) Addresses(hosts []string) (messages, bytes []string) {
-	at := func(a net.Addr) []string {
-		host, port, _ := net.SplitHostPort(a.String())
-		names := hosts
-		if len(names) == 0 {
-			names = []string{host}
-		}
-		var all []string
-		for _, name := range names {
-			all = append(all, net.JoinHostPort(name, port))
-		}
-		return all
-	}
-	return at(g.server.Addr()), at(g.bytes.Addr())
+// Addresses returns where it listens, for messages and for bytes.
+func (g *Gate) Addresses() (messages, bytes []string) {
+	return []string{g.server.Addr().String()}, []string{g.bytes.Addr().String()}
 }
 
 // beside does something beside, unless the gate ends.
@@ -361,6 +349,7 @@ func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
 	if now.Sub(g.began) > g.Lease {
 		g.giveBackLeft()
 	}
+	var here []*outpost
 	nothingFor := map[string]bool{} // kinds of nodes that there is nothing for
 	for _, o := range all {
 		record, there := records[o.name]
@@ -368,7 +357,7 @@ func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
 			g.putOut(o, "its token was taken back")
 			continue
 		}
-		o.paused(record.Paused)
+		o.told(record)
 		if record.Stopped {
 			o.giveBack("it was stopped: " + record.Paused)
 		}
@@ -376,9 +365,10 @@ func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
 			g.putOut(o, fmt.Sprintf("nothing was heard of it for %v", since.Round(time.Second)))
 			continue
 		}
-		o.note(now)
+		here = append(here, o)
 		o.handOut(ctx, nothingFor)
 	}
+	g.note(now, here...)
 }
 
 // putOut lets a node go: what it has is given back.

@@ -87,7 +87,7 @@ func (g *gated) token(name string) wire.Token {
 	if err := g.house.Record.AddNode(name, public, store.Author{}); err != nil {
 		g.t.Fatal(err)
 	}
-	messages, bytes := g.gate.Addresses(nil)
+	messages, bytes := g.gate.Addresses()
 	return wire.Token{Name: name, Messages: messages, Bytes: bytes, Certificate: g.gate.Fingerprint, Key: string(seed)}
 }
 
@@ -669,8 +669,10 @@ func TestNodesThatFailArePaused(t *testing.T) {
 	g := opened(t, "1001-1004")
 	a, _ := g.joined("a"), g.joined("b")
 	if err := errors.Join(
-		g.house.Record.NodeSeen("a", time.Now(), store.NodeCounts{Done: 15, Failed: 10}),
-		g.house.Record.NodeSeen("b", time.Now(), store.NodeCounts{Done: 100, Failed: 1}),
+		g.house.Record.NodesSeen(
+			store.NodeNote{Name: "a", Seen: time.Now(), More: store.NodeCounts{Done: 15, Failed: 10}},
+			store.NodeNote{Name: "b", Seen: time.Now(), More: store.NodeCounts{Done: 100, Failed: 1}},
+		),
 	); err != nil {
 		t.Fatal(err)
 	}

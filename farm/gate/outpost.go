@@ -38,6 +38,7 @@ type outpost struct {
 	opening int    // leases that have no errand yet
 	errands map[int64]*errand
 	counts  store.NodeCounts // that are not noted yet
+	given   []string         // labels that people gave it
 	shares  []*share         // folders that it says it has, too
 }
 
@@ -134,12 +135,14 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 	if o.node != nil {
 		return o
 	}
+	o.given = record.Labels
 	o.hello = h
 	o.ctx, o.stop = context.WithCancel(g.ctx)
 	n := g.Like()
 	o.node = n
 	n.Name, n.Slots, n.Cores, n.Memory, n.Elsewhere = o.name, h.Slots, h.Cores, h.Memory, o
-	n.Labels = slices.Compact(slices.Sorted(slices.Values(slices.Concat(h.Labels, record.Labels))))
+	n.Labels = slices.Sorted(slices.Values(h.Labels))
+	n.Label(record.Labels)
 	n.Only(func(r farm.Renderer) bool { return slices.Contains(h.Renderers, r.Print()) },
 		func(kind string, r farm.Renderer) bool {
 			return slices.Contains(h.Kinds, fingerprint.Renderer{Name: kind, Version: r.Version})
@@ -232,7 +235,7 @@ func (o *outpost) room() int {
 // handOut leases what the node has room for. nothingFor are kinds of nodes that there is nothing for just now; nil if
 // that is not known.
 func (o *outpost) handOut(ctx context.Context, nothingFor map[string]bool) {
-	kind := strings.Join(o.node.Labels, ",") + fmt.Sprint(o.hello.Cores, o.hello.Memory, o.hello.Renderers)
+	kind := fmt.Sprint(o.hello.Labels, o.labels(), o.hello.Cores, o.hello.Memory, o.hello.Renderers)
 	for o.room() > 0 && o.ctx.Err() == nil && !nothingFor[kind] && !o.gate.keepsFree(o) {
 		opened := o.open()
 		if !o.node.Take(context.WithValue(o.ctx, openedKey{}, opened), opened) {
@@ -260,10 +263,21 @@ func (o *outpost) open() (opened func()) {
 // openedKey is under which a context has what to call when an errand of it is known.
 type openedKey struct{}
 
-func (o *outpost) paused(why string) {
+// told takes what people say of the node.
+func (o *outpost) told(record store.Node) {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
-	o.pause = why
+	o.pause = record.Paused
+	if !slices.Equal(o.given, record.Labels) {
+		o.given = record.Labels
+		o.node.Label(record.Labels)
+	}
+}
+
+func (o *outpost) labels() []string {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	return o.given
 }
 
 func (o *outpost) pausedNow() string {
@@ -278,23 +292,42 @@ func (o *outpost) lastSeen() time.Time {
 	return o.seen
 }
 
-// note notes now and then that the node was seen, and what came of its errands.
-func (o *outpost) note(now time.Time) {
-	o.mutex.Lock()
-	if now.Sub(o.noted) < noteEvery {
-		o.mutex.Unlock()
+// note notes when nodes were seen, what they said of their machines, and what came of their errands: of those that are
+// due by now.
+func (g *Gate) note(now time.Time, of ...*outpost) {
+	var notes []store.NodeNote
+	var noted []*outpost
+	for _, o := range of {
+		if n, due := o.toNote(now); due {
+			notes, noted = append(notes, n), append(noted, o)
+		}
+	}
+	if len(notes) == 0 {
 		return
 	}
-	counts, seen := o.counts, o.seen
-	o.noted, o.counts = now, store.NodeCounts{}
-	o.mutex.Unlock()
-	if err := o.gate.House.Record.NodeSeen(o.name, seen, counts); err != nil {
-		o.gate.Log.Error("what came of a node's errands cannot be noted", "node", o.name, "error", err)
-		o.mutex.Lock()
-		o.counts.Done, o.counts.Failed = o.counts.Done+counts.Done, o.counts.Failed+counts.Failed
-		o.counts.Refused, o.counts.Seconds = o.counts.Refused+counts.Refused, o.counts.Seconds+counts.Seconds
-		o.mutex.Unlock()
+	if err := g.House.Record.NodesSeen(notes...); err != nil {
+		g.Log.Error("what came of nodes' errands cannot be noted", "nodes", len(notes), "error", err)
+		for i, o := range noted {
+			o.count(notes[i].More)
+		}
 	}
+}
+
+// toNote returns what is to be noted of the node, if it is due.
+func (o *outpost) toNote(now time.Time) (store.NodeNote, bool) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	if now.Sub(o.noted) < noteEvery {
+		return store.NodeNote{}, false
+	}
+	n := store.NodeNote{
+		Name: o.name, Seen: o.seen, More: o.counts,
+		State: store.NodeState{
+			Load: o.beat.Load, Free: o.beat.Memory, Disk: o.beat.Disk, Trouble: o.beat.Trouble,
+		},
+	}
+	o.noted, o.counts = now, store.NodeCounts{}
+	return n, true
 }
 
 // count counts what came of an errand, or what was refused.
@@ -338,7 +371,7 @@ func (o *outpost) lose(why string) {
 	}
 	o.mutex.Unlock()
 	o.giveBack(why)
-	o.note(time.Now().Add(noteEvery))
+	o.gate.note(time.Now().Add(noteEvery), o)
 }
 
 // try begins to try folders that the node says it has, too, instead of those before.
@@ -355,6 +388,6 @@ func (o *outpost) try(folders []string) []wire.Share {
 
 // end ends all that is under way, as the server does when it ends.
 func (o *outpost) end() {
-	o.note(time.Now().Add(noteEvery))
+	o.gate.note(time.Now().Add(noteEvery), o)
 	o.stop()
 }

@@ -35,7 +35,9 @@ type Options struct {
 	// Shares are folders of the house that this machine has, too.
 	Shares []wire.Mapping
 	Cache  int64          // bytes that fetched files may take together
-	Load   func() float64 // of all cores, 0 to 1; nil for not known
+	// Load returns the processor time of all cores in use, 0 to 1, and the bytes of memory that are free; nil for not
+	// known.
+	Load func() (load float64, free int64)
 	Log    *slog.Logger
 }
 
@@ -288,7 +290,7 @@ func (n *Node) state() wire.Beat {
 	defer n.mutex.Unlock()
 	b := wire.Beat{Instance: n.Hello.Instance, Free: n.Hello.Slots, Disk: int64(max(0, free)), Trouble: n.trouble}
 	if n.Load != nil {
-		b.Load = n.Load()
+		b.Load, b.Memory = n.Load()
 	}
 	if free >= 0 && free < roomLeft {
 		b.Trouble = "its disk is full"

@@ -79,7 +79,8 @@ type Beat struct {
 	Free     int     `json:"free"`
 	Have     []Held  `json:"have,omitempty"`
 	Load     float64 `json:"load"` // processor time of all its cores in use, 0 to 1
-	Disk     int64   `json:"disk"` // bytes that are free for scratch
+	Memory   int64   `json:"memory"` // bytes that are free
+	Disk     int64   `json:"disk"`   // bytes that are free for scratch
 	// Trouble is why it cannot work, "" if it can.
 	Trouble string `json:"trouble,omitempty"`
 	// Leaving says that the node ends: what it has goes to others at once.

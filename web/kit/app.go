@@ -31,6 +31,8 @@ type Node interface {
 	Waits(class work.Class) string
 	// Names are those of the nodes.
 	Names() []string
+	// LetsIn reports whether other machines are let in as nodes.
+	LetsIn() bool
 	// Usual returns what a task of a class needs, and what it would need if nobody had changed it.
 	Usual(class work.Class) (now, usual work.Settings)
 	// Progress is how far a frame is, or its tile, from 0 to 1.

@@ -124,6 +124,10 @@ document.addEventListener("htmx:afterSettle", () => {
   }
 });
 
+// What somebody types stays, whatever comes by itself.
+Idiomorph.defaults.callbacks.beforeNodeMorphed = (old) =>
+  !(old instanceof HTMLInputElement && old === document.activeElement && old.value !== old.defaultValue);
+
 // Times are shown in the viewer's zone.
 const clock = new Intl.DateTimeFormat(undefined, { dateStyle: "medium", timeStyle: "short" });
 function localTimes(root) {

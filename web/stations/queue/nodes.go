@@ -4,58 +4,101 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/work"
+	"reelhouse/farm/gate"
 	"reelhouse/farm/wire"
 	"reelhouse/store"
 	"reelhouse/web/kit"
 )
 
+// A nodesPart is what the page shows of nodes on other machines.
+type nodesPart struct {
+	Open bool // the server lets them in
+	All  []shownNode
+	Code string // of the production whose page it is
+	// Connected, Paused and Away count all of them; More are those that are not shown.
+	Connected, Paused, Away, More int
+}
+
 // A shownNode is a node on another machine, as the page shows it.
 type shownNode struct {
 	store.Node
-	wire.Hello          // the zero value before it has joined
-	Here       bool     // it is connected
-	Tasks      int      // in its hands
-	Pause      kit.Edit // takes why
+	wire.Hello             // the zero value before it has joined
+	Here       bool        // it is connected
+	Tasks      int         // in its hands
+	At         []shownTask // the first of them
+	Speed      float64     // against the mean of all: 2 is twice as fast; 0 for not known
+	Pause      kit.Edit    // takes why
+	Note       kit.Edit
+	Label      kit.Edit
 	Stop       kit.Action
 	Resume     kit.Action
 	Back       kit.Action
 }
 
-// Mean returns how many seconds a task has taken, 0 for not known.
-func (n shownNode) Mean() float64 { return n.Seconds / float64(max(1, n.Done)) }
+// Said returns the labels that it has itself.
+func (n shownNode) Said() string { return strings.Join(n.Hello.Labels, ", ") }
 
-// Said returns the labels that it has itself, and those that people gave it.
-func (n shownNode) Said() string {
-	return strings.Join(append(slices.Clone(n.Hello.Labels), n.Node.Labels...), ", ")
+// Given returns the labels that people gave it.
+func (n shownNode) Given() string { return strings.Join(n.Node.Labels, ", ") }
+
+// Programs says which versions of which programs it has.
+func (n shownNode) Programs() string {
+	said := []string{"Reelhouse " + n.Hello.Program}
+	for _, r := range slices.Concat(n.Hello.Renderers, n.Hello.Kinds) {
+		said = append(said, strings.TrimSpace(r.Name+" "+r.Version))
+	}
+	return strings.Join(slices.Compact(said), ", ")
 }
 
-// nodes returns the nodes on other machines.
-func (a *page) nodes(code string) ([]shownNode, error) {
+// PercentBusy returns how busy its cores are.
+func (n shownNode) PercentBusy() int { return int(100*n.State.Load + 0.5) }
+
+// nodesShown returns the nodes on other machines.
+func (a *page) nodesShown(code string) (nodesPart, error) {
+	part := nodesPart{Open: a.Node.LetsIn(), Code: code}
 	all, err := a.House.Record.Nodes()
 	if err != nil || len(all) == 0 {
-		return nil, err
+		return part, err
 	}
 	used, err := a.House.Record.InUse()
 	if err != nil {
-		return nil, err
+		return part, err
+	}
+	tasks, err := a.House.Record.TasksAt(fewTasks)
+	if err != nil {
+		return part, err
+	}
+	var sum store.NodeCounts
+	for _, n := range all {
+		sum.Done, sum.Seconds = sum.Done+n.Done, sum.Seconds+n.Seconds
 	}
 	here := a.Node.Names()
-	shown := make([]shownNode, len(all))
+	part.All = make([]shownNode, len(all))
 	for i, n := range all {
-		s := &shown[i]
+		s := &part.All[i]
 		s.Node, s.Here = n, slices.Contains(here, n.Name)
 		_ = json.Unmarshal([]byte(n.Hello), &s.Hello) // "" before it has joined
 		if u := used[n.Name]; u != nil {
 			s.Tasks = u.Tasks
 		}
+		for _, t := range tasks[n.Name] {
+			s.At = append(s.At, shownTask{t.String(), logLink(code, t.String(), 0, 0, "")})
+		}
+		if n.Done > 0 && n.Seconds > 0 {
+			s.Speed = math.Round(100*sum.Seconds/float64(sum.Done)*float64(n.Done)/n.Seconds) / 100
+		}
 		id := "node-" + n.Name
 		s.Pause = post(code, id+"-pause", "", "node", "node", n.Name, "do", "pause").Edit
+		s.Note = post(code, id+"-note", "", "node", "node", n.Name, "do", "note").Edit
+		s.Label = post(code, id+"-labels", "", "node", "node", n.Name, "do", "labels").Edit
 		s.Stop = post(code, id+"-stop", "Stop now", "node", "node", n.Name, "do", "stop")
 		s.Stop.Title = "It gives back what it has, at once, and takes nothing more"
 		s.Resume = post(code, id+"-resume", "Resume", "node", "node", n.Name, "do", "resume")
@@ -63,7 +106,63 @@ func (a *page) nodes(code string) ([]shownNode, error) {
 		s.Back.Title = "It is a node no more, at once; what it has is given back"
 		s.Back.Confirm = fmt.Sprintf("Let %s be a node no more?", n.Name)
 	}
-	return shown, nil
+	part.count()
+	return part, nil
+}
+
+// count counts the nodes, and leaves so many that a page can show them: those first that somebody may have to look at.
+func (p *nodesPart) count() {
+	rank := func(n shownNode) int {
+		switch {
+		case n.Node.Paused != "" || n.Here && n.State.Trouble != "":
+			return 0
+		case !n.Here && !n.Seen.IsZero():
+			return 1
+		}
+		return 2
+	}
+	for _, n := range p.All {
+		switch {
+		case n.Node.Paused != "":
+			p.Paused++
+		case n.Here:
+			p.Connected++
+		case !n.Seen.IsZero():
+			p.Away++
+		}
+	}
+	if p.More = len(p.All) - mostNodes; p.More <= 0 {
+		p.More = 0
+		return
+	}
+	slices.SortStableFunc(p.All, func(a, b shownNode) int { return rank(a) - rank(b) })
+	p.All = p.All[:mostNodes]
+}
+
+const (
+	fewTasks  = 3  // of a node are named
+	mostNodes = 40 // are shown
+)
+
+// madeToken is a token that was made just now, and is shown once.
+type madeToken struct{ Name, Token, Mistake string }
+
+// token lets a machine be a node.
+func (a *page) token(c *echo.Context) error {
+	p, err := a.House.Record.Production(c.Param("code"))
+	if err != nil {
+		return err
+	}
+	made := madeToken{Name: strings.TrimSpace(c.FormValue("name"))}
+	if !a.Node.LetsIn() {
+		made.Mistake = "The server lets no nodes in; start it with --farm HOST:PORT."
+	} else if token, err := gate.NewToken(a.House, made.Name, nil, kit.Author(c)); err != nil {
+		made.Mistake = "Not made: " + err.Error()
+	} else {
+		made.Token = token.String()
+		a.Changes.Changed()
+	}
+	return a.Part(c, key, "queue/node-token", made, p)
 }
 
 // node does something with a node.
@@ -93,6 +192,18 @@ func (a *page) node(c *echo.Context) error {
 		if n.Stopped {
 			answer.Notice = fmt.Sprintf("%s is stopped; what it had is given back.", n.Name)
 		}
+		err = a.House.Record.SetNode(n)
+	case "labels":
+		if n.Labels, err = work.ParseLabels(c.FormValue("value")); err != nil {
+			return echo.NewHTTPError(http.StatusUnprocessableEntity, kit.Capital(err.Error()))
+		}
+		answer.Notice = fmt.Sprintf("%s has its labels.", n.Name)
+		err = a.House.Record.SetNode(n)
+	case "note":
+		if n.Note = strings.TrimSpace(c.FormValue("value")); len(n.Note) > mostReason {
+			return echo.NewHTTPError(http.StatusUnprocessableEntity, "A note is 500 letters at most.")
+		}
+		answer.Notice = fmt.Sprintf("The note of %s is kept.", n.Name)
 		err = a.House.Record.SetNode(n)
 	case "resume":
 		n.Paused, n.Stopped, answer.Notice = "", false, fmt.Sprintf("%s takes tasks again.", n.Name)

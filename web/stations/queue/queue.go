@@ -23,7 +23,7 @@ type queuePage struct {
 	Paused   time.Time // since when; the zero time if it is not
 	Pause    kit.Action
 	Checks   shownVerification
-	Nodes    []shownNode // on other machines
+	Nodes    nodesPart   // on other machines
 	Log      *logPage    // is shown alone, if the address asks for it
 	Search   *logSearch  // likewise
 }
@@ -107,7 +107,7 @@ func (a *page) pageOf(code string, query func(string) string) (*queuePage, error
 		page.Filter.States = append(page.Filter.States, string(s))
 	}
 	var err error
-	if page.Nodes, err = a.nodes(code); err != nil {
+	if page.Nodes, err = a.nodesShown(code); err != nil {
 		return nil, err
 	}
 	if page.Paused, err = a.House.Record.Paused(); err != nil {
@@ -230,6 +230,9 @@ func (a *page) events(w kit.Watched, add func(event, template string, data any) 
 		return err
 	}
 	if err := add("verified", "queue/verified", page.Checks); err != nil {
+		return err
+	}
+	if err := add("nodes", "queue/nodes-table", page.Nodes); err != nil {
 		return err
 	}
 	for _, b := range append(page.Batches, page.Finished...) {

@@ -67,6 +67,7 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/needs", a.needs, kit.SmallForm())
 	p.POST("/pause", a.pause, kit.SmallForm())
 	p.POST("/node", a.node, kit.SmallForm())
+	p.POST("/token", a.token, kit.SmallForm())
 	p.POST("/failures", a.retryReason, kit.SmallForm())
 	p.POST("/again", a.again, kit.SmallForm())
 	p.POST("/archive", a.archive, kit.SmallForm())

@@ -1,0 +1,102 @@
+package gate
+
+import (
+	"encoding/json"
+	"errors"
+	"net"
+	"os"
+	"path/filepath"
+
+	"github.com/nats-io/nkeys"
+
+	"reelhouse/farm/wire"
+	"reelhouse/house"
+	"reelhouse/store"
+)
+
+// Whereabouts is where the server lets nodes in, as it lies in the house for whoever makes a token.
+type Whereabouts struct {
+	Messages    []string `json:"messages"`
+	Bytes       []string `json:"bytes"`
+	Certificate string   `json:"certificate"` // its fingerprint
+}
+
+func whereaboutsPath(h *house.House) string { return filepath.Join(Folder(h), "address.json") }
+
+// keepWhereabouts notes where nodes are let in.
+func (g *Gate) keepWhereabouts() error {
+	messages, bytes := g.Addresses()
+	text, err := json.Marshal(Whereabouts{messages, bytes, g.Fingerprint})
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(whereaboutsPath(g.House), text, 0o600)
+}
+
+// NewToken lets a machine be a node of a house: hosts are names or addresses by which that finds the house, as that
+// says itself if there are none.
+func NewToken(h *house.House, name string, hosts []string, by store.Author) (token wire.Token, err error) {
+	if err := wire.CheckName(name); err != nil {
+		return token, err
+	}
+	text, err := os.ReadFile(whereaboutsPath(h))
+	if errors.Is(err, os.ErrNotExist) {
+		return token, errors.New("this house lets no nodes in; start its server with --farm HOST:PORT first")
+	}
+	var at Whereabouts
+	if err == nil {
+		err = json.Unmarshal(text, &at)
+	}
+	if err != nil {
+		return token, err
+	}
+	pair, err := nkeys.CreateUser()
+	if err != nil {
+		return token, err
+	}
+	seed, err := pair.Seed()
+	if err != nil {
+		return token, err
+	}
+	public, err := pair.PublicKey()
+	if err != nil {
+		return token, err
+	}
+	token = wire.Token{
+		Name: name, Messages: reached(at.Messages, hosts), Bytes: reached(at.Bytes, hosts),
+		Certificate: at.Certificate, Key: string(seed),
+	}
+	return token, h.Record.AddNode(name, public, by)
+}
+
+// reached returns by which addresses listeners are found: at hosts, or as they say, or by what this machine is called.
+func reached(addresses, hosts []string) (all []string) {
+	for _, address := range addresses {
+		host, port, _ := net.SplitHostPort(address)
+		names := hosts
+		if ip := net.ParseIP(host); len(names) == 0 && (host == "" || ip != nil && ip.IsUnspecified()) {
+			names = called()
+		}
+		if len(names) == 0 {
+			names = []string{host}
+		}
+		for _, name := range names {
+			all = append(all, net.JoinHostPort(name, port))
+		}
+	}
+	return all
+}
+
+// called returns what others call this machine.
+func called() (names []string) {
+	if name, err := os.Hostname(); err == nil {
+		names = append(names, name)
+	}
+	addresses, _ := net.InterfaceAddrs()
+	for _, a := range addresses {
+		if ip, is := a.(*net.IPNet); is && ip.IP.IsGlobalUnicast() {
+			names = append(names, ip.IP.String())
+		}
+	}
+	return names
+}

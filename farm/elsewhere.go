@@ -5,7 +5,6 @@ import (
 	"errors"
 	"maps"
 	"slices"
-	"sync"
 	"time"
 
 	"reelhouse/core/job"
@@ -100,6 +99,12 @@ func (n *Node) Take(ctx context.Context, done func()) bool {
 	return true
 }
 
+// Rested reports whether nothing keeps the node from taking what there is.
+func (n *Node) Rested() bool {
+	pause, except, _ := n.rests.now(time.Now())
+	return pause <= 0 && len(except) == 0
+}
+
 // Resume goes on with leases that a node elsewhere has from before the server was started.
 func (n *Node) Resume(ctx context.Context, leases []*store.Lease) {
 	for _, l := range leases {
@@ -142,12 +147,10 @@ func (n *Node) Like() *Node {
 // Reset makes it ready for Take.
 func (n *Node) Reset() { n.reset() }
 
-// Attend looks after what a node that is elsewhere has taken, until ctx ends, and waits for its end.
-func (n *Node) Attend(ctx context.Context) {
-	var group sync.WaitGroup
-	group.Go(func() { n.watch(ctx, false) })
-	group.Go(func() { n.orphans(ctx) })
-	group.Wait()
+// End waits for the end of all that a node that is elsewhere has taken, after ctx has ended; until then Attend looks
+// after that.
+func (n *Node) End(ctx context.Context) {
+	<-ctx.Done()
 	n.taking.Wait()
 	n.sweep()
 }

@@ -686,6 +686,29 @@ func (s *Store) LeaseNow(id int64) (*Lease, error) {
 	return l, err
 }
 
+// Hands returns the nodes in whose hands steps are, by the leases.
+func (s *Store) Hands() (map[int64]string, error) {
+	rows, err := s.read.Query(
+		"SELECT lease, node FROM frame "+busy+" UNION ALL SELECT t.lease, t.node FROM tile t JOIN frame f ON "+
+			"f.sequence_id = t.sequence_id AND f.number = t.number WHERE t.state IN (?, ?) AND f.state = ?",
+		queue.Rendering, queue.Checking, queue.Blocked,
+	)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	all := map[int64]string{}
+	for rows.Next() {
+		var lease int64
+		var node string
+		if err := rows.Scan(&lease, &node); err != nil {
+			return nil, err
+		}
+		all[lease] = node
+	}
+	return all, rows.Err()
+}
+
 // Leased returns every step that is in a node's hands, without its frozen set-up.
 func (s *Store) Leased(node string) ([]*Lease, error) {
 	frames, err := frames(s.read, busy+" AND node = ?", node)

@@ -119,26 +119,33 @@ func scanNode(rows *sql.Rows) (n Node, err error) {
 	return n, json.Unmarshal([]byte(labels), &n.Labels)
 }
 
+// A NodeKey is the name of a node and the public half of its key.
+type NodeKey struct{ Name, Key string }
+
 // AddNode lets who has a key be a node of a name that no other one has.
-func (s *Store) AddNode(name, key string, by Author) error {
+func (s *Store) AddNode(name, key string, by Author) error { return s.AddNodes(by, NodeKey{name, key}) }
+
+// AddNodes lets those who have keys be nodes, all of them or none.
+func (s *Store) AddNodes(by Author, keys ...NodeKey) error {
 	return s.change(func(tx *writing) error {
-		var there string
-		err := tx.QueryRow("SELECT name FROM node WHERE name = ?", name).Scan(&there)
-		switch {
-		case err == nil:
-			return fmt.Errorf("%w: there is a node %s already; take its token back first, or choose another name",
-				ErrTaken, there)
-		case !errors.Is(err, sql.ErrNoRows):
-			return err
+		for _, k := range keys {
+			var there string
+			err := tx.QueryRow("SELECT name FROM node WHERE name = ?", k.Name).Scan(&there)
+			switch {
+			case err == nil:
+				return fmt.Errorf("%w: there is a node %s already; take its token back first, or choose another name",
+					ErrTaken, there)
+			case !errors.Is(err, sql.ErrNoRows):
+				return err
+			}
+			_, err = tx.Exec(
+				"INSERT INTO node (name, key, made_at, made_by) VALUES (?, ?, ?, ?)", k.Name, k.Key, now(), by.Name,
+			)
+			if err != nil {
+				return err
+			}
 		}
-		_, err = tx.Exec(
-			"INSERT INTO node (name, key, made_at, made_by) VALUES (?, ?, ?, ?)",
-			name,
-			key,
-			now(),
-			by.Name,
-		)
-		return errors.Join(err, hasChanged(tx))
+		return hasChanged(tx)
 	})
 }
 

@@ -89,7 +89,7 @@ func command() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(
-		serveCommand(), nodeCommand(), nodeTokenCommand(), nodesCommand(),
+		serveCommand(), nodeCommand(), fleetCommand(), nodeTokenCommand(), nodesCommand(),
 		demoCommand(),
 		planCommand(),
 		checkCommand(),

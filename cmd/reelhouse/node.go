@@ -39,6 +39,7 @@ type gateFlags struct {
 	every   time.Duration
 	lease   time.Duration
 	check   float64 // percent
+	trial   bool
 }
 
 func (f *gateFlags) add(cmd *cobra.Command) {
@@ -48,6 +49,8 @@ func (f *gateFlags) add(cmd *cobra.Command) {
 	cmd.Flags().DurationVar(&f.every, "farm-beat", gate.UsualEvery, "how often a node says what it has")
 	cmd.Flags().Float64Var(&f.check, "farm-check", 1,
 		"percent of repeatable frames that are rendered on a second node, and compared")
+	cmd.Flags().BoolVar(&f.trial, "farm-simulated", false,
+		"let simulated nodes in, too, whose pictures are not of the scene (see reelhouse fleet)")
 	cmd.Flags().DurationVar(&f.lease, "farm-lease", gate.UsualLease,
 		"after how long without a word a node loses what it has")
 }
@@ -73,8 +76,8 @@ func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *sl
 	}
 	g, err := gate.Open(gate.Options{
 		House: h, Hub: hub, Address: f.address, Program: version, Every: f.every, Lease: f.lease, Log: log,
-		Check: f.check / 100,
-		Like:  nodes.Nodes[0].Like,
+		Check: f.check / 100, Simulated: f.trial,
+		Like: nodes.Nodes[0].Like,
 	})
 	if err != nil {
 		return nil, err
@@ -88,6 +91,7 @@ func nodeTokenCommand() *cobra.Command {
 	var data, name, by string
 	var hosts []string
 	var back bool
+	var number int
 	cmd := &cobra.Command{
 		Use: "node-token", Short: "Let a machine be a node of this house, or do not any more", Args: cobra.NoArgs,
 		Long: "Prints a token, with which `reelhouse node` joins on another machine. Whoever has it is that node: " +
@@ -111,12 +115,17 @@ func nodeTokenCommand() *cobra.Command {
 				)
 				return nil
 			}
-			token, err := gate.NewToken(h, name, hosts, store.Author{Name: by})
-			if err != nil {
-				return err
+			names := []string{name}
+			if cmd.Flags().Changed("number") {
+				if names, err = numbered(name, number); err != nil {
+					return err
+				}
 			}
-			fmt.Fprintln(cmd.OutOrStdout(), token)
-			return nil
+			tokens, err := gate.NewTokens(h, names, hosts, store.Author{Name: by})
+			for _, token := range tokens {
+				fmt.Fprintln(cmd.OutOrStdout(), token)
+			}
+			return err
 		},
 	}
 	dataFlag(cmd, &data)
@@ -124,10 +133,25 @@ func nodeTokenCommand() *cobra.Command {
 	cmd.Flags().StringArrayVar(&hosts, "at", nil,
 		"name or address by which the node finds this machine; may be given several times (default: those of this "+
 			"machine, if the server listens on all)")
+	cmd.Flags().IntVar(&number, "number", 1, "print so many tokens, a line each, for nodes NAME-0001, NAME-0002, …")
 	cmd.Flags().StringVar(&by, "by", "", "your name")
 	cmd.Flags().BoolVar(&back, "take-back", false, "let it be a node no more")
 	_ = cmd.MarkFlagRequired("name")
 	return cmd
+}
+
+// mostTokens is how many tokens are made at once.
+const mostTokens = 9999
+
+// numbered returns so many names.
+func numbered(name string, number int) (names []string, err error) {
+	if number < 1 || number > mostTokens {
+		return nil, fmt.Errorf("--number is 1 to %d", mostTokens)
+	}
+	for i := range number {
+		names = append(names, fmt.Sprintf("%s-%04d", name, i+1))
+	}
+	return names, nil
 }
 
 func nodeCommand() *cobra.Command {
@@ -211,9 +235,7 @@ func (f serverFlags) describe(o *outside.Options, labels []string) error {
 	if err != nil {
 		return err
 	}
-	o.Programs = map[string]farm.Renderer{farm.AssemblyProgram: {
-		Name: "assembly", Command: self, Args: []string{"assemble", "--with-parent"}, Supervisor: supervisor,
-	}}
+	o.Programs = map[string]farm.Renderer{farm.AssemblyProgram: assembler(self, supervisor)}
 	host, err := os.Hostname()
 	if err != nil {
 		host = "localhost"

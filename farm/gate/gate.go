@@ -44,7 +44,9 @@ type Options struct {
 	Every, Lease time.Duration
 	// Check is the share of repeatable frames that are rendered on a second node and compared, 0 to 1.
 	Check float64
-	Log   *slog.Logger
+	// Simulated lets nodes in that only seem to be machines.
+	Simulated bool
+	Log       *slog.Logger
 }
 
 // Usual times.
@@ -79,6 +81,41 @@ type Gate struct {
 	nodes map[string]*outpost // that have said hello
 	left  map[string][]int64  // leases that nodes have from before this server was started
 	began time.Time
+
+	records map[string]store.Node // of all nodes, as they were read last
+	read    time.Time
+	nothing nothing
+}
+
+// nothing is for which kinds of nodes there was nothing to do when that was asked last. It is asked again after every
+// change.
+type nothing struct {
+	mutex sync.Mutex
+	kinds map[string]bool
+	looks int // how often it was asked again
+}
+
+func (n *nothing) clear() {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	n.kinds = map[string]bool{}
+	n.looks++
+}
+
+// note notes that there was nothing for a kind in a look; that may have passed.
+func (n *nothing) note(kind string, look int) {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	if look == n.looks {
+		n.kinds[kind] = true
+	}
+}
+
+// is reports whether there is nothing for a kind, as far as that is known in this look.
+func (n *nothing) is(kind string) (is bool, look int) {
+	n.mutex.Lock()
+	defer n.mutex.Unlock()
+	return n.kinds[kind], n.looks
 }
 
 // Folder returns where a house keeps what it needs for its nodes.
@@ -96,6 +133,7 @@ func Open(o Options) (g *Gate, err error) {
 		Options: o,
 		nodes:   map[string]*outpost{},
 		left:    map[string][]int64{},
+		nothing: nothing{kinds: map[string]bool{}},
 		spots:   make(chan spot, spotsWaiting),
 		began:   time.Now(),
 	}
@@ -196,8 +234,10 @@ func (g *Gate) listen() (err error) {
 	if err != nil {
 		return err
 	}
+	// A hello is written to the record, and others do not wait for it.
+	beside := func(m *nats.Msg) { g.beside(func() { g.hello(m) }) }
 	for subject, answer := range map[string]nats.MsgHandler{
-		wire.HelloTo + "*": g.hello, wire.BeatTo + "*": g.beat,
+		wire.HelloTo + "*": beside, wire.BeatTo + "*": g.beat,
 	} {
 		if _, err := g.conn.Subscribe(subject, answer); err != nil {
 			return err
@@ -218,6 +258,7 @@ func (g *Gate) Run(ctx context.Context) error {
 	var group sync.WaitGroup
 	g.clearSpots()
 	group.Go(func() { g.watch(ctx) })
+	group.Go(func() { farm.Attend(ctx, g.House.Record, g.Hub, g.Nodes) })
 	group.Go(func() { g.check(ctx) })
 	<-ctx.Done()
 	group.Wait()
@@ -322,7 +363,7 @@ func (g *Gate) watch(ctx context.Context) {
 		case <-changed:
 		case <-look.C:
 		}
-		g.lookAfter(ctx, time.Now())
+		g.lookAfter(time.Now())
 		select { // many things change at once
 		case <-ctx.Done():
 		case <-time.After(min(g.Every/10, lookAtMost)):
@@ -334,25 +375,22 @@ func (g *Gate) watch(ctx context.Context) {
 const lookAtMost = 100 * time.Millisecond
 
 // lookAfter does for all nodes what has to be done now.
-func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
-	known, err := g.House.Record.Nodes()
-	if err != nil {
+func (g *Gate) lookAfter(now time.Time) {
+	all := g.outposts()
+	if err := g.readRecords(now); err != nil {
 		g.Log.Error("the nodes cannot be read from the record", "error", err)
 		return
 	}
-	g.distrust(known)
-	records := map[string]store.Node{}
-	for _, n := range known {
-		records[n.Name] = n
-	}
-	all := g.outposts()
 	if now.Sub(g.began) > g.Lease {
 		g.giveBackLeft()
 	}
 	var here []*outpost
-	nothingFor := map[string]bool{} // kinds of nodes that there is nothing for
+	g.nothing.clear()
 	for _, o := range all {
-		record, there := records[o.name]
+		record, there := g.records[o.name]
+		if (!there || record.Key != o.key) && o.joined.After(g.read) {
+			continue // it was read before that
+		}
 		if !there || record.Key != o.key {
 			g.putOut(o, "its token was taken back")
 			continue
@@ -366,10 +404,30 @@ func (g *Gate) lookAfter(ctx context.Context, now time.Time) {
 			continue
 		}
 		here = append(here, o)
-		o.handOut(ctx, nothingFor)
+		o.handOut()
 	}
 	g.note(now, here...)
 }
+
+// readRecords reads what is known of nodes, now and then. Only watch does so.
+func (g *Gate) readRecords(now time.Time) error {
+	if now.Sub(g.read) < min(g.Every/2, readEvery) {
+		return nil
+	}
+	known, err := g.House.Record.Nodes()
+	if err != nil {
+		return err
+	}
+	g.distrust(known)
+	g.read, g.records = now, map[string]store.Node{}
+	for _, n := range known {
+		g.records[n.Name] = n
+	}
+	return nil
+}
+
+// readEvery is how long it may take until what people say of a node holds.
+const readEvery = 500 * time.Millisecond
 
 // putOut lets a node go: what it has is given back.
 func (g *Gate) putOut(o *outpost, why string) {

@@ -729,3 +729,43 @@ func TestAStoppedNodeGivesBackWhatItHas(t *testing.T) {
 		t.Errorf("%+v", g.frame())
 	}
 }
+
+// A simulated node is let in only where somebody tries a house out.
+func TestSimulatedNodesAreRefused(t *testing.T) {
+	g := opened(t, "1001-1002")
+	s, err := g.connect(g.token("toy"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	h := hello()
+	h.Simulated = true
+	var w wire.Welcome
+	if s.ask(wire.HelloTo+"toy", h, &w); !strings.Contains(w.Refused, "its pictures are not of the scene") {
+		t.Errorf("%+v", w)
+	}
+}
+
+// Labels that people give a node hold at once, and it keeps what it has meanwhile.
+func TestLabelsHoldAtOnce(t *testing.T) {
+	g := opened(t, "1001-1004")
+	s := g.joined("shed")
+	lease := s.lease()
+	n, err := g.house.Record.FindNode("shed")
+	if err != nil {
+		t.Fatal(err)
+	}
+	n.Labels = []string{"wet"}
+	if err := g.house.Record.SetNode(n); err != nil {
+		t.Fatal(err)
+	}
+	o := g.gate.find("shed")
+	for range patience {
+		if strings.Contains(o.kind(), "wet") {
+			break
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	if !strings.Contains(o.kind(), "wet") || o.errand(lease.Lease) == nil {
+		t.Errorf("its labels are %s, and its errand is %v", o.kind(), o.errand(lease.Lease))
+	}
+}

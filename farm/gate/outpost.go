@@ -39,6 +39,8 @@ type outpost struct {
 	errands map[int64]*errand
 	counts  store.NodeCounts // that are not noted yet
 	given   []string         // labels that people gave it
+	kindNow string           // see kind; "" for not known
+	joined  time.Time        // when its record was known
 	shares  []*share         // folders that it says it has, too
 }
 
@@ -61,7 +63,11 @@ func (g *Gate) hello(m *nats.Msg) {
 		g.answer(m, wire.Welcome{Refused: "the house does not know it any more"})
 		return
 	}
-	if why := refusal(h, g.Program); why != "" {
+	why := refusal(h, g.Program)
+	if h.Simulated && !g.Simulated && why == "" {
+		why = "it is simulated, and its pictures are not of the scene; for a trial, start the house with --farm-simulated"
+	}
+	if why != "" {
 		g.Log.Warn("a node gets no work", "node", name, "reason", why)
 		g.answer(m, wire.Welcome{Refused: why})
 		return
@@ -135,7 +141,7 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 	if o.node != nil {
 		return o
 	}
-	o.given = record.Labels
+	o.given, o.joined = record.Labels, o.seen
 	o.hello = h
 	o.ctx, o.stop = context.WithCancel(g.ctx)
 	n := g.Like()
@@ -157,7 +163,7 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 		}
 	}
 	n.Reset()
-	g.group.Go(func() { n.Attend(o.ctx) })
+	g.group.Go(func() { n.End(o.ctx) })
 	g.resume(o)
 	return o
 }
@@ -200,8 +206,10 @@ func (g *Gate) beat(m *nats.Msg) {
 		} // others are somebody else's meanwhile, which the answer tells
 	}
 	o.mutex.Unlock()
-	o.handOut(o.ctx, nil)
 	g.answer(m, o.tasks())
+	if o.room() > 0 {
+		g.beside(o.handOut) // of which it is told by a poke
+	}
 }
 
 // tasks returns what the node is to have.
@@ -220,6 +228,10 @@ func (o *outpost) tasks() wire.Tasks {
 func (o *outpost) room() int {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
+	return o.roomNow()
+}
+
+func (o *outpost) roomNow() int {
 	if o.pause != "" || o.beat.Trouble != "" {
 		return 0
 	}
@@ -232,32 +244,53 @@ func (o *outpost) room() int {
 	return n
 }
 
-// handOut leases what the node has room for. nothingFor are kinds of nodes that there is nothing for just now; nil if
-// that is not known.
-func (o *outpost) handOut(ctx context.Context, nothingFor map[string]bool) {
-	kind := fmt.Sprint(o.hello.Labels, o.labels(), o.hello.Cores, o.hello.Memory, o.hello.Renderers)
-	for o.room() > 0 && o.ctx.Err() == nil && !nothingFor[kind] && !o.gate.keepsFree(o) {
-		opened := o.open()
+// handOut leases what the node has room for.
+func (o *outpost) handOut() {
+	kind := o.kind()
+	for o.ctx.Err() == nil && !o.gate.keepsFree(o) {
+		nothing, look := o.gate.nothing.is(kind)
+		if nothing {
+			return
+		}
+		opened, first := o.open()
+		if opened == nil {
+			return
+		}
 		if !o.node.Take(context.WithValue(o.ctx, openedKey{}, opened), opened) {
 			opened()
-			if nothingFor != nil {
-				nothingFor[kind] = true
+			if first && o.node.Rested() { // otherwise there may be something for others like it
+				o.gate.nothing.note(kind, look)
 			}
 			return
 		}
 	}
 }
 
-// open takes room for an errand, until what it returns is called.
-func (o *outpost) open() (opened func()) {
+// kind is what counts for whether there is something for a node.
+func (o *outpost) kind() string {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()
+	if o.kindNow == "" {
+		o.kindNow = fmt.Sprint(o.hello.Labels, o.given, o.hello.Cores, o.hello.Memory, o.hello.Renderers, o.hello.Kinds)
+	}
+	return o.kindNow
+}
+
+// open takes room for an errand, until what it returns is called; nil if there is none. It is the first if the node has
+// no other.
+func (o *outpost) open() (opened func(), first bool) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	if o.roomNow() <= 0 {
+		return nil, false
+	}
+	first = o.opening == 0 && len(o.errands) == 0
 	o.opening++
 	return sync.OnceFunc(func() {
 		o.mutex.Lock()
 		defer o.mutex.Unlock()
 		o.opening--
-	})
+	}), first
 }
 
 // openedKey is under which a context has what to call when an errand of it is known.
@@ -269,16 +302,11 @@ func (o *outpost) told(record store.Node) {
 	defer o.mutex.Unlock()
 	o.pause = record.Paused
 	if !slices.Equal(o.given, record.Labels) {
-		o.given = record.Labels
+		o.given, o.kindNow = record.Labels, ""
 		o.node.Label(record.Labels)
 	}
 }
 
-func (o *outpost) labels() []string {
-	o.mutex.Lock()
-	defer o.mutex.Unlock()
-	return o.given
-}
 
 func (o *outpost) pausedNow() string {
 	o.mutex.Lock()

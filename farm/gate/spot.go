@@ -172,7 +172,6 @@ func (g *Gate) again(ctx context.Context, s spot, not ...string) (node string, s
 // borrow waits for a node of a kind of processor that has room for an errand, which is kept free for it until what it
 // returns is called.
 func (g *Gate) borrow(ctx context.Context, want looking) (*outpost, func(), error) {
-	g.setLooking(&want)
 	defer g.setLooking(nil)
 	every := time.NewTicker(g.Every / 2)
 	defer every.Stop()
@@ -183,13 +182,14 @@ func (g *Gate) borrow(ctx context.Context, want looking) (*outpost, func(), erro
 				continue
 			}
 			there = true
-			if o.room() > 0 {
-				return o, o.open(), nil
+			if opened, _ := o.open(); opened != nil {
+				return o, opened, nil
 			}
 		}
 		if !there {
 			return nil, nil, fmt.Errorf("no other node has the processor %s", want.kind)
 		}
+		g.setLooking(&want) // the next room is for it
 		select {
 		case <-ctx.Done():
 			return nil, nil, ctx.Err()

@@ -33,40 +33,58 @@ func (g *Gate) keepWhereabouts() error {
 	return os.WriteFile(whereaboutsPath(g.House), text, 0o600)
 }
 
-// NewToken lets a machine be a node of a house: hosts are names or addresses by which that finds the house, as that
-// says itself if there are none.
-func NewToken(h *house.House, name string, hosts []string, by store.Author) (token wire.Token, err error) {
-	if err := wire.CheckName(name); err != nil {
-		return token, err
+// NewTokens lets machines be nodes of a house, one of each name, or none of them: hosts are names or addresses by which
+// they find the house, as that says itself if there are none.
+func NewTokens(h *house.House, names, hosts []string, by store.Author) (tokens []wire.Token, err error) {
+	for _, name := range names {
+		if err := wire.CheckName(name); err != nil {
+			return nil, err
+		}
 	}
 	text, err := os.ReadFile(whereaboutsPath(h))
 	if errors.Is(err, os.ErrNotExist) {
-		return token, errors.New("this house lets no nodes in; start its server with --farm HOST:PORT first")
+		return nil, errors.New("this house lets no nodes in; start its server with --farm HOST:PORT first")
 	}
 	var at Whereabouts
 	if err == nil {
 		err = json.Unmarshal(text, &at)
 	}
 	if err != nil {
-		return token, err
+		return nil, err
 	}
+	keys := make([]store.NodeKey, len(names))
+	for i, name := range names {
+		token, key, err := at.token(name, hosts)
+		if err != nil {
+			return nil, err
+		}
+		tokens, keys[i] = append(tokens, token), key
+	}
+	if err := h.Record.AddNodes(by, keys...); err != nil {
+		return nil, err
+	}
+	return tokens, nil
+}
+
+// token makes a token, and says what the house has to know of it.
+func (at Whereabouts) token(name string, hosts []string) (token wire.Token, key store.NodeKey, err error) {
 	pair, err := nkeys.CreateUser()
 	if err != nil {
-		return token, err
+		return token, key, err
 	}
 	seed, err := pair.Seed()
 	if err != nil {
-		return token, err
+		return token, key, err
 	}
 	public, err := pair.PublicKey()
 	if err != nil {
-		return token, err
+		return token, key, err
 	}
 	token = wire.Token{
 		Name: name, Messages: reached(at.Messages, hosts), Bytes: reached(at.Bytes, hosts),
 		Certificate: at.Certificate, Key: string(seed),
 	}
-	return token, h.Record.AddNode(name, public, by)
+	return token, store.NodeKey{Name: name, Key: public}, nil
 }
 
 // reached returns by which addresses listeners are found: at hosts, or as they say, or by what this machine is called.

@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -26,6 +27,7 @@ import (
 type bytesOf struct {
 	token  wire.Token
 	client *http.Client
+	asked  func(what string, began time.Time, err error)
 
 	mutex sync.Mutex
 	pass  string
@@ -33,12 +35,16 @@ type bytesOf struct {
 	busy  map[string]*sync.Mutex // hashes that are being fetched
 }
 
-func newBytes(t wire.Token) *bytesOf {
+func newBytes(o Options) *bytesOf {
+	dial := o.Dial
+	if dial == nil {
+		dial = (&net.Dialer{Timeout: 5 * time.Second}).DialContext
+	}
 	return &bytesOf{
-		token: t, busy: map[string]*sync.Mutex{},
+		token: o.Token, busy: map[string]*sync.Mutex{}, asked: o.noteAsked,
 		client: &http.Client{Transport: &http.Transport{
-			TLSClientConfig: t.TLS(), MaxIdleConnsPerHost: 4, TLSHandshakeTimeout: 10 * time.Second,
-			DialContext: (&net.Dialer{Timeout: 5 * time.Second}).DialContext, ResponseHeaderTimeout: time.Minute,
+			TLSClientConfig: o.Token.TLS(), MaxIdleConnsPerHost: 4, TLSHandshakeTimeout: 10 * time.Second,
+			DialContext: dial, ResponseHeaderTimeout: time.Minute,
 			IdleConnTimeout: time.Minute,
 		}},
 	}
@@ -82,7 +88,9 @@ func (b *bytesOf) ask(
 			r.Header[key] = values
 		}
 		r.SetBasicAuth(b.token.Name, pass)
+		began := time.Now()
 		answer, err := b.client.Do(r)
+		b.asked(method+" "+strings.Split(path, "/")[1], began, err)
 		if err != nil {
 			end()
 			failed = errors.Join(failed, err)

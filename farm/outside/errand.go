@@ -192,7 +192,11 @@ func (n *Node) work(ctx context.Context, e *errand) (o outcome, err error) {
 	say := newSaying(n, e.lease, writes)
 	log := farm.NewLog()
 	stop := say.follow(ctx, log)
-	made := program.Run(ctx, e.folder, local, max(1, order.Cores), func(m job.Message) {
+	do := n.Do
+	if do == nil {
+		do = runProgram
+	}
+	made := do(ctx, program, e.folder, local, max(1, order.Cores), func(m job.Message) {
 		if m.Event == job.Progress {
 			e.mutex.Lock()
 			e.progress = m.Progress
@@ -232,6 +236,12 @@ func (n *Node) work(ctx context.Context, e *errand) (o outcome, err error) {
 	}
 	say.flush(ctx)
 	return o, nil
+}
+
+func runProgram(
+	ctx context.Context, by farm.Renderer, folder string, order any, cores int, heard func(job.Message), log *farm.Log,
+) error {
+	return by.Run(ctx, folder, order, cores, heard, log)
 }
 
 // localOrder is an order whose paths are those of this machine.
@@ -330,7 +340,12 @@ func (n *Node) send(ctx context.Context, e *errand) error {
 			return err
 		}
 	}
-	return n.publish(ctx, wire.DoneTo+n.Token.Name, id, o.Result)
+	for i := range 1 + n.Repeats {
+		if err := n.publish(ctx, wire.DoneTo+n.Token.Name, fmt.Sprintf("%s-%d", id, i), o.Result); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // unheard reports whether an errand was handed over long ago and the house still wants it, and notes that it is handed
@@ -353,6 +368,8 @@ func (n *Node) publish(ctx context.Context, subject, id string, message any) err
 	}
 	ctx, cancel := context.WithTimeout(ctx, answerWithin)
 	defer cancel()
+	began := time.Now()
 	_, err = n.stream.Publish(ctx, subject, text, jetstream.WithMsgID(n.Token.Name+"-"+id))
+	n.noteAsked("kept", began, err)
 	return err
 }

@@ -9,10 +9,12 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net"
 	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -20,6 +22,7 @@ import (
 	"github.com/nats-io/nats.go/jetstream"
 	"github.com/nats-io/nkeys"
 
+	"reelhouse/core/job"
 	"reelhouse/farm"
 	"reelhouse/farm/wire"
 	"reelhouse/house"
@@ -34,11 +37,22 @@ type Options struct {
 	Programs map[string]farm.Renderer
 	// Shares are folders of the house that this machine has, too.
 	Shares []wire.Mapping
-	Cache  int64          // bytes that fetched files may take together
+	Cache  int64 // bytes that fetched files may take together
 	// Load returns the processor time of all cores in use, 0 to 1, and the bytes of memory that are free; nil for not
 	// known.
 	Load func() (load float64, free int64)
-	Log    *slog.Logger
+	// Do has a program do an order, as farm.Renderer.Run does; nil for that.
+	Do func(
+		ctx context.Context, by farm.Renderer, folder string, order any, cores int, heard func(job.Message), log *farm.Log,
+	) error
+	// Dial connects to the house; nil for the usual way.
+	Dial func(ctx context.Context, network, address string) (net.Conn, error)
+	// Asked hears how long an answer of the house has taken; nil for nobody.
+	Asked func(what string, took time.Duration, err error)
+	// Repeats is how often a result is said once more, and Vanishes that it ends without a word: for trials.
+	Repeats  int
+	Vanishes bool
+	Log      *slog.Logger
 }
 
 // A Node is one that runs.
@@ -78,7 +92,7 @@ func Run(ctx context.Context, o Options) error {
 	if err := n.takeUp(); err != nil {
 		return fmt.Errorf("the scratch folder: %w", err)
 	}
-	n.bytes = newBytes(o.Token)
+	n.bytes = newBytes(o)
 	if err := n.connect(); err != nil {
 		return err
 	}
@@ -108,7 +122,9 @@ func Run(ctx context.Context, o Options) error {
 		}
 	}
 	group.Wait()
-	n.leave()
+	if !n.Vanishes {
+		n.leave()
+	}
 	return nil
 }
 
@@ -163,6 +179,9 @@ func (n *Node) connect() error {
 		}
 	}
 	options.AsyncErrorCB = func(_ *nats.Conn, _ *nats.Subscription, err error) { n.Log.Warn("refused", "error", err) }
+	if n.Dial != nil {
+		options.CustomDialer = dialer(n.Dial)
+	}
 	if n.conn, err = options.Connect(); err != nil {
 		return err
 	}
@@ -171,6 +190,16 @@ func (n *Node) connect() error {
 	}
 	n.stream, err = jetstream.New(n.conn)
 	return err
+}
+
+// A dialer connects as nats wants it.
+type dialer func(ctx context.Context, network, address string) (net.Conn, error)
+
+// Dial connects.
+func (d dialer) Dial(network, address string) (net.Conn, error) {
+	ctx, cancel := context.WithTimeout(context.Background(), answerWithin)
+	defer cancel()
+	return d(ctx, network, address)
 }
 
 // says says why the house does not answer, once for each reason.
@@ -228,11 +257,20 @@ func (n *Node) ask(ctx context.Context, subject string, message, answer any) err
 	}
 	ctx, cancel := context.WithTimeout(ctx, answerWithin)
 	defer cancel()
+	began := time.Now()
 	m, err := n.conn.RequestWithContext(ctx, subject, text)
+	n.noteAsked(strings.Split(subject, ".")[1], began, err)
 	if err != nil {
 		return err
 	}
 	return json.Unmarshal(m.Data, answer)
+}
+
+// noteAsked tells how long an answer has taken.
+func (o Options) noteAsked(what string, began time.Time, err error) {
+	if o.Asked != nil && !errors.Is(err, context.Canceled) { // by the node itself
+		o.Asked(what, time.Since(began), err)
+	}
 }
 
 // once says hello, if the house does not know it, or beats.

@@ -57,6 +57,8 @@ type Hello struct {
 	Memory    int64    `json:"memory"` // bytes; 0 for not known
 	Slots     int      `json:"slots"`
 	Labels    []string `json:"labels"`
+	// Simulated says that it only seems to be a machine, and that its pictures are not of the scene.
+	Simulated bool `json:"simulated,omitempty"`
 	// Shares are folders of the house, as that calls them, that the node says it has, too.
 	Shares []string `json:"shares,omitempty"`
 	// Renderers are those that it has; Kinds are the kinds of work for which it has the program, with its version.
@@ -78,7 +80,7 @@ type Beat struct {
 	Instance string  `json:"instance"` // as in Hello
 	Free     int     `json:"free"`
 	Have     []Held  `json:"have,omitempty"`
-	Load     float64 `json:"load"` // processor time of all its cores in use, 0 to 1
+	Load     float64 `json:"load"`   // processor time of all its cores in use, 0 to 1
 	Memory   int64   `json:"memory"` // bytes that are free
 	Disk     int64   `json:"disk"`   // bytes that are free for scratch
 	// Trouble is why it cannot work, "" if it can.

@@ -156,10 +156,10 @@ func (a *page) token(c *echo.Context) error {
 	made := madeToken{Name: strings.TrimSpace(c.FormValue("name"))}
 	if !a.Node.LetsIn() {
 		made.Mistake = "The server lets no nodes in; start it with --farm HOST:PORT."
-	} else if token, err := gate.NewToken(a.House, made.Name, nil, kit.Author(c)); err != nil {
+	} else if tokens, err := gate.NewTokens(a.House, []string{made.Name}, nil, kit.Author(c)); err != nil {
 		made.Mistake = "Not made: " + err.Error()
 	} else {
-		made.Token = token.String()
+		made.Token = tokens[0].String()
 		a.Changes.Changed()
 	}
 	return a.Part(c, key, "queue/node-token", made, p)

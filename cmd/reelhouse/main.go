@@ -89,7 +89,7 @@ func command() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(
-		serveCommand(), nodeCommand(), fleetCommand(), nodeTokenCommand(), nodesCommand(),
+		serveCommand(), nodeCommand(), fleetCommand(), farmClusterCommand(), nodeTokenCommand(), nodesCommand(),
 		demoCommand(),
 		planCommand(),
 		checkCommand(),

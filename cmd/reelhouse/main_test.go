@@ -29,6 +29,9 @@ import (
 var binary string
 
 func TestMain(m *testing.M) {
+	if configuration := os.Getenv(natsVariable); configuration != "" {
+		os.Exit(serveNATS(configuration))
+	}
 	os.Exit(func() int {
 		dir, err := os.MkdirTemp("", "reelhouse-test-")
 		if err != nil {

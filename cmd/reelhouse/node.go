@@ -8,6 +8,7 @@ import (
 	"io"
 	"log/slog"
 	"maps"
+	"net"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -40,6 +41,8 @@ type gateFlags struct {
 	lease   time.Duration
 	check   float64 // percent
 	trial   bool
+	nats    []string
+	ca      string
 }
 
 func (f *gateFlags) add(cmd *cobra.Command) {
@@ -49,18 +52,56 @@ func (f *gateFlags) add(cmd *cobra.Command) {
 	cmd.Flags().DurationVar(&f.every, "farm-beat", gate.UsualEvery, "how often a node says what it has")
 	cmd.Flags().Float64Var(&f.check, "farm-check", 1,
 		"percent of repeatable frames that are rendered on a second node, and compared")
+	cmd.Flags().StringSliceVar(&f.nats, "nats", nil,
+		"send messages by these NATS servers, tls://HOST:PORT with commas between, instead of the embedded one; "+
+			"--farm is for bytes alone then (see reelhouse farm-cluster)")
+	cmd.Flags().StringVar(&f.ca, "nats-ca", "",
+		"file with the certificates that vouch for those servers (default: what this machine trusts)")
 	cmd.Flags().BoolVar(&f.trial, "farm-simulated", false,
 		"let simulated nodes in, too, whose pictures are not of the scene (see reelhouse fleet)")
 	cmd.Flags().DurationVar(&f.lease, "farm-lease", gate.UsualLease,
 		"after how long without a word a node loses what it has")
 }
 
+// cluster returns the NATS servers that were asked for; nil for the embedded one.
+func (f gateFlags) cluster() (*gate.Cluster, error) {
+	if len(f.nats) == 0 {
+		if f.ca != "" {
+			return nil, errors.New("--nats-ca is for the servers of --nats")
+		}
+		return nil, nil
+	}
+	c := &gate.Cluster{}
+	for _, text := range f.nats {
+		address := strings.TrimPrefix(strings.TrimPrefix(text, "tls://"), "nats://")
+		if _, _, err := net.SplitHostPort(address); err != nil {
+			return nil, fmt.Errorf("--nats %s: it is tls://HOST:PORT, several with commas between them", text)
+		}
+		c.Addresses = append(c.Addresses, address)
+	}
+	if f.ca != "" {
+		text, err := os.ReadFile(f.ca)
+		if err != nil {
+			return nil, fmt.Errorf("--nats-ca: %w", err)
+		}
+		c.Authority = string(text)
+	}
+	return c, nil
+}
+
 // given reports whether nodes were asked for.
-func (f gateFlags) given() bool { return f.address != "" || f.noNode }
+func (f gateFlags) given() bool { return f.address != "" || f.noNode || len(f.nats) > 0 }
 
 // open lets nodes in, if it is to; nil if not.
 func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *slog.Logger) (*gate.Gate, error) {
+	cluster, err := f.cluster()
+	if err != nil {
+		return nil, err
+	}
 	if f.address == "" {
+		if cluster != nil {
+			return nil, errors.New("with --nats, --farm HOST:PORT says where nodes fetch and send bytes")
+		}
 		if f.noNode {
 			return nil, errors.New("with --no-node and without --farm nobody would render; let nodes in with --farm")
 		}
@@ -76,7 +117,7 @@ func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *sl
 	}
 	g, err := gate.Open(gate.Options{
 		House: h, Hub: hub, Address: f.address, Program: version, Every: f.every, Lease: f.lease, Log: log,
-		Check: f.check / 100, Simulated: f.trial,
+		Check: f.check / 100, Simulated: f.trial, Cluster: cluster,
 		Like: nodes.Nodes[0].Like,
 	})
 	if err != nil {
@@ -85,6 +126,33 @@ func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *sl
 	nodes.Others = g.Nodes
 	nodes.Nodes[0].Keeps = g.Keeps
 	return g, nil
+}
+
+func farmClusterCommand() *cobra.Command {
+	var data string
+	cmd := &cobra.Command{
+		Use: "farm-cluster", Short: "Print what NATS servers of your own need for a house's nodes", Args: cobra.NoArgs,
+		Long: "Prints the part of the servers' configuration that says who may come in: the house, and whoever it " +
+			"knows as a node. Each server gets it beside its addresses, its certificate and its JetStream folder; " +
+			"docs/farm.md has a whole one.",
+		Example: "  reelhouse farm-cluster --data reelhouse-data > reelhouse.conf\n" +
+			"  reelhouse serve --data reelhouse-data --farm 0.0.0.0:7351 --nats tls://a:4222,tls://b:4222,tls://c:4222",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			h, err := house.Open(data, true)
+			if err != nil {
+				return err
+			}
+			defer h.Close()
+			text, err := gate.ClusterConfiguration(h)
+			if err != nil {
+				return err
+			}
+			_, err = io.WriteString(cmd.OutOrStdout(), text)
+			return err
+		},
+	}
+	dataFlag(cmd, &data)
+	return cmd
 }
 
 func nodeTokenCommand() *cobra.Command {

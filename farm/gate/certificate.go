@@ -67,21 +67,29 @@ func makeCertificate(path string) ([]byte, error) {
 		pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: made}),
 		pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: private})...,
 	)
-	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+	if err := writeOnce(path, text); err != nil {
 		return nil, err
 	}
-	// Linked, so that of two processes that make one at the same time the first wins.
-	temp, err := os.CreateTemp(filepath.Dir(path), ".certificate-*")
+	return os.ReadFile(path)
+}
+
+// writeOnce writes a file that nobody else can read, unless it is there already: it is linked, so that of two processes
+// that make one at the same time the first wins.
+func writeOnce(path string, text []byte) error {
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return err
+	}
+	temp, err := os.CreateTemp(filepath.Dir(path), ".made-*")
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer os.Remove(temp.Name())
 	_, err = temp.Write(text)
 	if err := errors.Join(err, temp.Sync(), temp.Close()); err != nil {
-		return nil, err
+		return err
 	}
 	if err := os.Link(temp.Name(), path); err != nil && !errors.Is(err, fs.ErrExist) {
-		return nil, err
+		return err
 	}
-	return os.ReadFile(path)
+	return nil
 }

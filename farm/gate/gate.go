@@ -46,7 +46,9 @@ type Options struct {
 	Check float64
 	// Simulated lets nodes in that only seem to be machines.
 	Simulated bool
-	Log       *slog.Logger
+	// Cluster carries the messages instead of the embedded server; nil for that. Address is for bytes alone then.
+	Cluster *Cluster
+	Log     *slog.Logger
 }
 
 // Usual times.
@@ -60,14 +62,15 @@ type Gate struct {
 	Options
 	Fingerprint string // of the certificate
 
-	own      string // the house's own key, which it has for as long as it runs
-	server   *server.Server
-	conn     *nats.Conn
-	stream   jetstream.JetStream
-	consumer jetstream.Consumer
-	bytes    net.Listener
-	http     *http.Server
-	sums     sums
+	own       string         // the house's own key, which it has for as long as it runs
+	server    *server.Server // nil with a cluster
+	clustered *clustered     // nil without
+	conn      *nats.Conn
+	stream    jetstream.JetStream
+	consumer  jetstream.Consumer
+	bytes     net.Listener
+	http      *http.Server
+	sums      sums
 
 	group  sync.WaitGroup  // of what nodes do here
 	ctx    context.Context // of all of it
@@ -153,11 +156,17 @@ func Open(o Options) (g *Gate, err error) {
 		return g, err
 	}
 	secured := &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS13}
-	if err := g.startServer(host, port, secured); err != nil {
-		return g, fmt.Errorf("nodes cannot be let in at %s: %w; choose another address with --farm", o.Address, err)
-	}
-	if port > 0 {
-		port++
+	if o.Cluster != nil {
+		if err := g.joinCluster(); err != nil {
+			return g, fmt.Errorf("the cluster at %s cannot be used: %w", strings.Join(o.Cluster.Addresses, ", "), err)
+		}
+	} else {
+		if err := g.startServer(host, port, secured); err != nil {
+			return g, fmt.Errorf("nodes cannot be let in at %s: %w; choose another address with --farm", o.Address, err)
+		}
+		if port > 0 {
+			port++
+		}
 	}
 	at := net.JoinHostPort(host, strconv.Itoa(port))
 	if g.bytes, err = tls.Listen("tcp", at, secured); err != nil {
@@ -218,21 +227,15 @@ func (g *Gate) listen() (err error) {
 	if g.stream, err = jetstream.New(g.conn); err != nil {
 		return err
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
-	defer cancel()
-	kept, err := g.stream.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
-		Name: wire.Stream, Subjects: []string{wire.SaidTo + "*", wire.DoneTo + "*"},
-		Retention: jetstream.WorkQueuePolicy, Storage: jetstream.FileStorage, MaxBytes: 512 << 20,
-		Discard: jetstream.DiscardNew, // rather than losing a result: the node tries again
-	})
-	if err != nil {
-		return err
-	}
-	g.consumer, err = kept.CreateOrUpdateConsumer(ctx, jetstream.ConsumerConfig{
-		Durable: "house", AckPolicy: jetstream.AckExplicitPolicy, AckWait: time.Minute, MaxAckPending: 1000,
-	})
-	if err != nil {
-		return err
+	// Servers that have just started choose one of them first, which takes a while.
+	for end := time.Now().Add(keepWithin); ; {
+		if err = g.openStream(); err == nil {
+			break
+		}
+		if time.Now().After(end) {
+			return fmt.Errorf("JetStream does not keep messages: %w", err)
+		}
+		g.Log.Info("JetStream is waited for", "error", err)
 	}
 	// A hello is written to the record, and others do not wait for it.
 	beside := func(m *nats.Msg) { g.beside(func() { g.hello(m) }) }
@@ -244,6 +247,35 @@ func (g *Gate) listen() (err error) {
 		}
 	}
 	return nil
+}
+
+// keepWithin is how long JetStream is waited for, and oneTry for one answer of it.
+const (
+	keepWithin = time.Minute
+	oneTry     = 5 * time.Second
+)
+
+// openStream opens the stream of what nodes say, which is made if it is not there.
+func (g *Gate) openStream() error {
+	ctx, cancel := context.WithTimeout(context.Background(), oneTry)
+	defer cancel()
+	replicas := 1
+	if g.Cluster != nil && len(g.Cluster.Addresses) >= mostReplicas {
+		replicas = mostReplicas
+	}
+	kept, err := g.stream.CreateOrUpdateStream(ctx, jetstream.StreamConfig{
+		Replicas: replicas,
+		Name:     wire.Stream, Subjects: []string{wire.SaidTo + "*", wire.DoneTo + "*"},
+		Retention: jetstream.WorkQueuePolicy, Storage: jetstream.FileStorage, MaxBytes: 512 << 20,
+		Discard: jetstream.DiscardNew, // rather than losing a result: the node tries again
+	})
+	if err != nil {
+		return err
+	}
+	g.consumer, err = kept.CreateOrUpdateConsumer(ctx, jetstream.ConsumerConfig{
+		Durable: "house", AckPolicy: jetstream.AckExplicitPolicy, AckWait: time.Minute, MaxAckPending: 1000,
+	})
+	return err
 }
 
 // Run serves bytes, takes results, and hands out work, until ctx ends.
@@ -289,6 +321,9 @@ func (g *Gate) Close() {
 	if g.conn != nil {
 		g.conn.Close()
 	}
+	if g.clustered != nil {
+		g.clustered.system.Close()
+	}
 	if g.server != nil {
 		g.server.Shutdown()
 		g.server.WaitForShutdown()
@@ -297,7 +332,11 @@ func (g *Gate) Close() {
 
 // Addresses returns where it listens, for messages and for bytes.
 func (g *Gate) Addresses() (messages, bytes []string) {
-	return []string{g.server.Addr().String()}, []string{g.bytes.Addr().String()}
+	bytes = []string{g.bytes.Addr().String()}
+	if g.Cluster != nil {
+		return g.Cluster.Addresses, bytes
+	}
+	return []string{g.server.Addr().String()}, bytes
 }
 
 // beside does something beside, unless the gate ends.

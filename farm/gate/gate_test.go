@@ -173,11 +173,10 @@ func (s *stranger) keep(subject string, message any) error {
 // lease beats until the house gives it something.
 func (s *stranger) lease() wire.Errand {
 	s.t.Helper()
-	free := 1
-	for {
+	for range patience {
 		var t wire.Tasks
-		s.ask(wire.BeatTo+s.token.Name, wire.Beat{Free: free}, &t)
-		if free = 0; len(t.Leases) > 0 {
+		s.ask(wire.BeatTo+s.token.Name, wire.Beat{Free: 1}, &t)
+		if len(t.Leases) > 0 {
 			var e wire.Errand
 			if code, text := s.http("GET", fmt.Sprintf("/errand/%d", t.Leases[0]), nil); code != 200 {
 				s.t.Fatal(code, text)
@@ -188,6 +187,8 @@ func (s *stranger) lease() wire.Errand {
 		}
 		time.Sleep(10 * time.Millisecond)
 	}
+	s.t.Fatal("the house has nothing for it")
+	return wire.Errand{}
 }
 
 func (s *stranger) http(method, path string, body []byte) (int, string) {
@@ -388,7 +389,7 @@ func TestADeadLineKeepsNoFile(t *testing.T) {
 		e.Lease,
 		r.Header.Get("Authorization"),
 	)
-	for { // until that is at it
+	for range patience { // until that is at it
 		if info, err := os.Stat(farm.SentPath(g.path(e))); err == nil && info.Size() >= 0 {
 			break
 		}

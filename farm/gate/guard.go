@@ -29,14 +29,17 @@ func (g *guard) Check(c server.ClientAuthentication) bool {
 		g.Log.Warn("somebody whose key is not known wanted to be a node", "from", fmt.Sprint(c.RemoteAddress()))
 		return false
 	}
-	c.RegisterUser(&server.User{
-		Username: n.Name, // the key is what counts, and is found again by what a client says of itself
-		Permissions: &server.Permissions{
-			Publish:   &server.SubjectPermission{Allow: wire.Publishes(n.Name)},
-			Subscribe: &server.SubjectPermission{Allow: wire.Listens(n.Name)},
-		},
-	})
+	// The key is what counts, and is found again by what a client says of itself.
+	c.RegisterUser(&server.User{Username: n.Name, Permissions: permissions(n.Name)})
 	return true
+}
+
+// permissions are what a node may send and hear.
+func permissions(node string) *server.Permissions {
+	return &server.Permissions{
+		Publish:   &server.SubjectPermission{Allow: wire.Publishes(node)},
+		Subscribe: &server.SubjectPermission{Allow: wire.Listens(node)},
+	}
 }
 
 // signed reports whether a nonce was signed with the private half of a key.
@@ -51,6 +54,12 @@ func signed(key, signature string, nonce []byte) bool {
 
 // disconnect ends all connections of who has a key.
 func (g *guard) disconnect(key string) {
+	if g.clustered != nil {
+		if err := g.clustered.disconnect(key); err != nil {
+			g.Log.Error("a node cannot be disconnected", "error", err)
+		}
+		return
+	}
 	list, err := g.server.Connz(&server.ConnzOptions{Username: true, Limit: 1 << 16})
 	if err != nil {
 		g.Log.Error("connections of nodes cannot be listed", "error", err)

@@ -307,7 +307,6 @@ func (o *outpost) told(record store.Node) {
 	}
 }
 
-
 func (o *outpost) pausedNow() string {
 	o.mutex.Lock()
 	defer o.mutex.Unlock()

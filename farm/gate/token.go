@@ -19,6 +19,8 @@ type Whereabouts struct {
 	Messages    []string `json:"messages"`
 	Bytes       []string `json:"bytes"`
 	Certificate string   `json:"certificate"` // its fingerprint
+	Cluster     bool     `json:"cluster,omitempty"`
+	Authority   string   `json:"authority,omitempty"`
 }
 
 func whereaboutsPath(h *house.House) string { return filepath.Join(Folder(h), "address.json") }
@@ -26,7 +28,11 @@ func whereaboutsPath(h *house.House) string { return filepath.Join(Folder(h), "a
 // keepWhereabouts notes where nodes are let in.
 func (g *Gate) keepWhereabouts() error {
 	messages, bytes := g.Addresses()
-	text, err := json.Marshal(Whereabouts{messages, bytes, g.Fingerprint})
+	at := Whereabouts{Messages: messages, Bytes: bytes, Certificate: g.Fingerprint}
+	if g.Cluster != nil {
+		at.Cluster, at.Authority = true, g.Cluster.Authority
+	}
+	text, err := json.Marshal(at)
 	if err != nil {
 		return err
 	}
@@ -81,8 +87,11 @@ func (at Whereabouts) token(name string, hosts []string) (token wire.Token, key 
 		return token, key, err
 	}
 	token = wire.Token{
-		Name: name, Messages: reached(at.Messages, hosts), Bytes: reached(at.Bytes, hosts),
-		Certificate: at.Certificate, Key: string(seed),
+		Name: name, Messages: at.Messages, Bytes: reached(at.Bytes, hosts), Certificate: at.Certificate,
+		Key: string(seed), Cluster: at.Cluster, Authority: at.Authority,
+	}
+	if !at.Cluster {
+		token.Messages = reached(at.Messages, hosts)
 	}
 	return token, store.NodeKey{Name: name, Key: public}, nil
 }

@@ -168,7 +168,11 @@ func (n *Node) connect() error {
 	options := nats.GetDefaultOptions()
 	options.Servers, options.Name, options.InboxPrefix = urls, n.Token.Name, wire.Inbox(n.Token.Name)
 	options.Nkey, options.SignatureCB = public, pair.Sign
-	options.Secure, options.TLSConfig = true, n.Token.TLS()
+	secured, err := n.Token.MessagesTLS()
+	if err != nil {
+		return err
+	}
+	options.Secure, options.TLSConfig = true, secured
 	options.MaxReconnect, options.RetryOnFailedConnect, options.AllowReconnect = -1, true, true
 	options.ReconnectWait, options.IgnoreAuthErrorAbort = time.Second, true
 	options.ConnectedCB = func(*nats.Conn) { n.again() }

@@ -3,6 +3,7 @@ package wire
 import (
 	"crypto/sha256"
 	"crypto/tls"
+	"crypto/x509"
 	"encoding/base64"
 	"encoding/hex"
 	"encoding/json"
@@ -22,6 +23,10 @@ type Token struct {
 	Bytes       []string `json:"bytes"`       // and for bytes
 	Certificate string   `json:"certificate"` // its fingerprint, the SHA-256 in hexadecimal digits
 	Key         string   `json:"key"`         // the node's own, an nkey seed
+	// Cluster says that messages go by servers that others run, and Authority has the certificates, PEM, that vouch for
+	// them; "" for those that the node's machine trusts.
+	Cluster   bool   `json:"cluster,omitempty"`
+	Authority string `json:"authority,omitempty"`
 }
 
 // tokenMark is what the text of a token begins with; the number is that of its form.
@@ -74,7 +79,29 @@ func (t Token) check() error {
 	if _, err := t.Public(); err != nil {
 		return fmt.Errorf("its key: %w", err)
 	}
-	return nil
+	_, err := t.MessagesTLS()
+	return err
+}
+
+// MessagesTLS returns how a node connects to send messages.
+func (t Token) MessagesTLS() (*tls.Config, error) {
+	if !t.Cluster {
+		return t.TLS(), nil
+	}
+	return Believes(t.Authority)
+}
+
+// Believes returns how servers are believed for which certificates vouch, given as PEM; "" for those that this machine
+// trusts.
+func Believes(authority string) (*tls.Config, error) {
+	secured := &tls.Config{MinVersion: tls.VersionTLS13}
+	if authority != "" {
+		secured.RootCAs = x509.NewCertPool()
+		if !secured.RootCAs.AppendCertsFromPEM([]byte(authority)) {
+			return nil, errors.New("among what is to vouch for the servers of messages there is no certificate")
+		}
+	}
+	return secured, nil
 }
 
 // Public returns the public half of the node's key.

@@ -7,8 +7,8 @@ import (
 	"reelhouse/store"
 )
 
-// Attend looks after what nodes elsewhere have taken, all of them at once, until ctx ends: what was taken away ends, and
-// what the record says is in the hands of one that is not at it is given back.
+// Attend looks after what nodes elsewhere have taken, all of them at once, until ctx ends: what was taken away ends,
+// and what the record says is in the hands of one that is not at it is given back.
 func Attend(ctx context.Context, record *store.Store, hub *Hub, nodes func() []*Node) {
 	changed, end := hub.Listen()
 	defer end()

@@ -8,9 +8,10 @@ import (
 )
 
 // metrics counts frames by state, and pages that listen, for Prometheus.
-func metrics(h *house.House, app *kit.App) *prometheus.Registry {
+func metrics(s Server, app *kit.App) *prometheus.Registry {
 	r := prometheus.NewRegistry()
-	r.MustRegister(frameCollector{h}, prometheus.NewGaugeFunc(
+	r.MustRegister(s.Figures...)
+	r.MustRegister(frameCollector{s.House}, prometheus.NewGaugeFunc(
 		prometheus.GaugeOpts{Name: "reelhouse_listening_pages", Help: "Pages that are open in browsers."},
 		func() float64 { return float64(app.Listening()) },
 	))

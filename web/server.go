@@ -17,6 +17,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
+	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"reelhouse/house"
@@ -71,6 +72,8 @@ type Server struct {
 	Hosts     []string
 	// Version is of the program.
 	Version string
+	// Figures are further ones for Prometheus.
+	Figures []prometheus.Collector
 }
 
 // policy allows nothing but what the binary itself ships.
@@ -130,7 +133,7 @@ func New(s Server) (*kit.App, *echo.Echo, error) {
 	if err := serveFiles(e, all); err != nil {
 		return nil, nil, err
 	}
-	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(metrics(s.House, app), promhttp.HandlerOpts{})))
+	e.GET("/metrics", echo.WrapHandler(promhttp.HandlerFor(metrics(s, app), promhttp.HandlerOpts{})))
 	home.Routes(app, e)
 	app.Routes(e.Group("/p/:code", kit.OwnPages, kit.KnowAuthor))
 	return app, e, nil

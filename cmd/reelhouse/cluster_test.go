@@ -140,7 +140,8 @@ listen: %q
 jetstream { store_dir: %q, sync_interval: always }
 tls { cert_file: %q, key_file: %q }
 cluster { name: farm, listen: %q, routes: [ %s ] }
-%s`, i+1, address, filepath.Join(folder, "jetstream"), certificate, key, addresses[3+i], strings.Join(routes, ", "), out)
+%s`, i+1, address, filepath.Join(folder, "jetstream"), certificate, key, addresses[3+i],
+			strings.Join(routes, ", "), out)
 		if err := os.WriteFile(s.configuration, []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}

@@ -10,6 +10,7 @@ import (
 	"os"
 	"time"
 
+	"github.com/prometheus/client_golang/prometheus"
 	"github.com/spf13/cobra"
 
 	"reelhouse/farm"
@@ -99,11 +100,15 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 			c.Verify.run(ctx, h, hub, log)
 		}
 	}()
+	var figures []prometheus.Collector
+	if let != nil {
+		figures = append(figures, let)
+	}
 	fmt.Fprintf(out, "Reelhouse is at http://%s/\n", listener.Addr())
 	err = web.Serve(ctx, listener, web.Server{
 		House: h, Node: nodes, Changes: hub, Thumbs: preview.NewThumbs(h, nodes.Draw),
 		Previews: preview.New(h), Log: log,
-		Hosts: flags.hosts, Version: version,
+		Hosts: flags.hosts, Version: version, Figures: figures,
 	})
 	cancel()
 	<-verified

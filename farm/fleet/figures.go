@@ -45,6 +45,9 @@ type Report struct {
 	Asked    []Asked `json:"asked"`
 }
 
+// slowLines is under which all is counted that was asked over slow lines.
+const slowLines = "over slow lines"
+
 func (f *Figures) count(what *int) {
 	f.mutex.Lock()
 	defer f.mutex.Unlock()
@@ -88,11 +91,15 @@ func (f *Fleet) Report() Report {
 	var all []time.Duration
 	failed := 0
 	for _, what := range slices.Sorted(maps.Keys(c.asks)) {
-		w := c.asks[what]
-		all, failed = append(all, w.times...), failed+w.failed
-		r.Asked = append(r.Asked, w.asked(what))
+		if w := c.asks[what]; what != slowLines {
+			all, failed = append(all, w.times...), failed+w.failed
+			r.Asked = append(r.Asked, w.asked(what))
+		}
 	}
-	r.Asked = append(r.Asked, (&waiting{all, failed}).asked("all"))
+	r.Asked = append(r.Asked, (&waiting{all, failed}).asked("all of these"))
+	if w := c.asks[slowLines]; w != nil {
+		r.Asked = append(r.Asked, w.asked(slowLines))
+	}
 	return r
 }
 

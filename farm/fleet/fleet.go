@@ -1,6 +1,6 @@
 // Package fleet is nodes that only seem to be machines: many of them in one process, which join a house by the real
-// protocol and do as nodes do, but for rendering. They take their time, fail, vanish, sit on slow lines, compute wrongly
-// and say things twice, by a seed. Their pictures are not of the scene: a fleet is for trying a house out.
+// protocol and do as nodes do, but for rendering. They take their time, fail, vanish, sit on slow lines, compute
+// wrongly and say things twice, by a seed. Their pictures are not of the scene: a fleet is for trying a house out.
 package fleet
 
 import (
@@ -175,8 +175,9 @@ func (f *Fleet) options(i int, c character, life uint64) outside.Options {
 	if c.twice {
 		o.Repeats = 1
 	}
-	if c.slow {
+	if c.slow { // which is no fault of the house
 		o.Dial = slowly(machine)
+		o.Asked = func(_ string, took time.Duration, err error) { f.Figures.asked(slowLines, took, err) }
 	}
 	return o
 }

@@ -106,7 +106,7 @@ func TestFiguresSayHowLongAnswersTook(t *testing.T) {
 	f.Figures.count(&f.Figures.files)
 	f.Figures.took(2 * time.Second)
 	r := f.Report()
-	want := []Asked{{"beat", 200, 0, 101, 199, 200}, {"hello", 0, 1, 0, 0, 0}, {"all", 200, 1, 101, 199, 200}}
+	want := []Asked{{"beat", 200, 0, 101, 199, 200}, {"hello", 0, 1, 0, 0, 0}, {"all of these", 200, 1, 101, 199, 200}}
 	if r.Nodes != 3 || r.Files != 1 || r.Seconds != 2 || !slices.Equal(r.Asked, want) {
 		t.Errorf("%+v", r)
 	}

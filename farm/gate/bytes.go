@@ -10,6 +10,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/prometheus/client_golang/prometheus"
+
 	"reelhouse/farm"
 	"reelhouse/farm/wire"
 	"reelhouse/house"
@@ -81,7 +83,8 @@ func (g *Gate) giveBytes(w http.ResponseWriter, r *http.Request, o *outpost) {
 	defer f.Close()
 	w.Header().Set("ETag", strconv.Quote(sum))
 	w.Header().Set("Content-Type", "application/octet-stream")
-	http.ServeContent(w, r, "", info.ModTime(), f)
+	counted := countingReader{f, g.figures.bytes.WithLabelValues("to nodes")}
+	http.ServeContent(w, r, "", info.ModTime(), counted)
 }
 
 // tellFile says how much there is of a file that is being sent.
@@ -118,7 +121,9 @@ func (g *Gate) takeFile(w http.ResponseWriter, r *http.Request, o *outpost) {
 		if err := control.SetReadDeadline(time.Now().Add(g.Lease)); err != nil {
 			return 0, err
 		}
-		return r.Body.Read(p)
+		n, err := r.Body.Read(p)
+		g.figures.bytes.WithLabelValues("from nodes").Add(float64(n))
+		return n, err
 	})
 	defer func() { _ = control.SetReadDeadline(time.Time{}) }()
 	file.mutex.Lock()
@@ -134,6 +139,18 @@ func (g *Gate) takeFile(w http.ResponseWriter, r *http.Request, o *outpost) {
 	if err != nil {
 		http.Error(w, err.Error(), status)
 	}
+}
+
+// countingReader counts what is read.
+type countingReader struct {
+	io.ReadSeeker
+	bytes prometheus.Counter
+}
+
+func (c countingReader) Read(p []byte) (int, error) {
+	n, err := c.ReadSeeker.Read(p)
+	c.bytes.Add(float64(n))
+	return n, err
 }
 
 type readerFunc func(p []byte) (int, error)

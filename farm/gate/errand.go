@@ -88,8 +88,21 @@ func (o *outpost) Run(ctx context.Context, e farm.Errand, heard func(job.Message
 		made.finish(ctx.Err()) // nothing is heard of it any more
 		return ctx.Err()
 	case err := <-made.result:
+		o.gate.ended(err)
 		o.gate.forgetGroup(e.Lease)
 		return err
+	}
+}
+
+// ended counts how an errand has ended.
+func (g *Gate) ended(err error) {
+	switch {
+	case err == nil:
+		g.figures.results.WithLabelValues("done").Inc()
+	case errors.As(err, new(*farm.AwayError)):
+		g.figures.lost.Inc()
+	default:
+		g.figures.results.WithLabelValues("failed").Inc()
 	}
 }
 
@@ -216,12 +229,14 @@ const laterBy = 500 * time.Millisecond
 // take takes a message, and reports false if it is to come again.
 func (g *Gate) take(m jetstream.Msg) bool {
 	if name, said := strings.CutPrefix(m.Subject(), wire.SaidTo); said {
+		g.figures.messages.WithLabelValues("said").Inc()
 		var s wire.Said
 		if o := g.find(name); o != nil && json.Unmarshal(m.Data(), &s) == nil {
 			o.said(s, len(m.Data()))
 		}
 		return true
 	}
+	g.figures.messages.WithLabelValues("done").Inc()
 	name := nameIn(m.Subject(), wire.DoneTo)
 	o := g.find(name)
 	var r wire.Result

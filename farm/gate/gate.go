@@ -71,6 +71,7 @@ type Gate struct {
 	bytes     net.Listener
 	http      *http.Server
 	sums      sums
+	figures   figures
 
 	group  sync.WaitGroup  // of what nodes do here
 	ctx    context.Context // of all of it
@@ -137,6 +138,7 @@ func Open(o Options) (g *Gate, err error) {
 		nodes:   map[string]*outpost{},
 		left:    map[string][]int64{},
 		nothing: nothing{kinds: map[string]bool{}},
+		figures: newFigures(),
 		spots:   make(chan spot, spotsWaiting),
 		began:   time.Now(),
 	}

@@ -20,6 +20,7 @@ import (
 	"github.com/nats-io/nats.go"
 	"github.com/nats-io/nats.go/jetstream"
 	"github.com/nats-io/nkeys"
+	"github.com/prometheus/client_golang/prometheus"
 
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/job"
@@ -768,5 +769,46 @@ func TestLabelsHoldAtOnce(t *testing.T) {
 	}
 	if !strings.Contains(o.kind(), "wet") || o.errand(lease.Lease) == nil {
 		t.Errorf("its labels are %s, and its errand is %v", o.kind(), o.errand(lease.Lease))
+	}
+}
+
+// What nodes ask, send and are refused is counted under names that Prometheus takes.
+func TestFiguresAreCounted(t *testing.T) {
+	g := opened(t, "1001-1002")
+	s := g.joined("a")
+	e := s.lease()
+	if code, text := s.http("PUT", fmt.Sprintf("/file/%d/9?at=0", e.Lease), []byte("x")); code != http.StatusNotFound {
+		t.Fatal(code, text)
+	}
+	if code, text := s.http("PUT", fmt.Sprintf("/file/%d/0?at=0", e.Lease), []byte("four")); code != http.StatusOK {
+		t.Fatal(code, text)
+	}
+	r := prometheus.NewRegistry()
+	r.MustRegister(g.gate)
+	families, err := r.Gather()
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := map[string]float64{}
+	for _, f := range families {
+		for _, m := range f.GetMetric() {
+			name := f.GetName()
+			for _, l := range m.GetLabel() {
+				name += " " + l.GetValue()
+			}
+			got[name] = m.GetCounter().GetValue() + m.GetGauge().GetValue() + float64(m.GetHistogram().GetSampleCount())
+		}
+	}
+	for name, want := range map[string]float64{
+		"reelhouse_farm_nodes": 1, "reelhouse_farm_slots": 1, "reelhouse_farm_errands": 1,
+		"reelhouse_farm_messages_total hello": 1, "reelhouse_farm_refused_total": 1,
+		"reelhouse_farm_bytes_total from nodes": 4, "reelhouse_farm_answer_seconds hello": 1,
+	} {
+		if got[name] != want {
+			t.Errorf("%s is %v, not %v", name, got[name], want)
+		}
+	}
+	if got["reelhouse_farm_messages_total beat"] == 0 {
+		t.Errorf("no beat was counted: %v", got)
 	}
 }

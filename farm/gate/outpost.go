@@ -52,6 +52,7 @@ func nameIn(subject, prefix string) string { return strings.TrimPrefix(subject, 
 
 // hello answers a node that presents itself.
 func (g *Gate) hello(m *nats.Msg) {
+	defer g.figures.answered("hello", time.Now())
 	name := nameIn(m.Subject, wire.HelloTo)
 	var h wire.Hello
 	if err := json.Unmarshal(m.Data, &h); err != nil {
@@ -65,7 +66,7 @@ func (g *Gate) hello(m *nats.Msg) {
 	}
 	why := refusal(h, g.Program)
 	if h.Simulated && !g.Simulated && why == "" {
-		why = "it is simulated, and its pictures are not of the scene; for a trial, start the house with --farm-simulated"
+		why = "it is simulated, and its pictures are not of the scene: a trial is started with --farm-simulated"
 	}
 	if why != "" {
 		g.Log.Warn("a node gets no work", "node", name, "reason", why)
@@ -181,6 +182,7 @@ func sameMachine(a, b wire.Hello) bool {
 
 // beat answers a node that says what it has.
 func (g *Gate) beat(m *nats.Msg) {
+	defer g.figures.answered("beat", time.Now())
 	o := g.find(nameIn(m.Subject, wire.BeatTo))
 	var b wire.Beat
 	if err := json.Unmarshal(m.Data, &b); err != nil || o == nil || o.hello.Instance != b.Instance {
@@ -188,8 +190,8 @@ func (g *Gate) beat(m *nats.Msg) {
 		return
 	}
 	if b.Leaving {
-		g.putOut(o, "it has ended")
 		g.answer(m, wire.Tasks{Unknown: true})
+		g.beside(func() { g.putOut(o, "it has ended") })
 		return
 	}
 	o.mutex.Lock()
@@ -370,6 +372,7 @@ func (o *outpost) refuse(what string, args ...any) error {
 	err := fmt.Errorf(what, args...)
 	o.gate.Log.Warn("refused", "node", o.name, "what", err)
 	o.count(store.NodeCounts{Refused: 1})
+	o.gate.figures.refused.Inc()
 	return err
 }
 

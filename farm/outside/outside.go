@@ -43,7 +43,8 @@ type Options struct {
 	Load func() (load float64, free int64)
 	// Do has a program do an order, as farm.Renderer.Run does; nil for that.
 	Do func(
-		ctx context.Context, by farm.Renderer, folder string, order any, cores int, heard func(job.Message), log *farm.Log,
+		ctx context.Context, by farm.Renderer, folder string, order any, cores int, heard func(job.Message),
+		log *farm.Log,
 	) error
 	// Dial connects to the house; nil for the usual way.
 	Dial func(ctx context.Context, network, address string) (net.Conn, error)

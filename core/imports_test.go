@@ -25,14 +25,14 @@ var rows = []string{
 	"naming", "stamp", "output", "difference", "production", "shotlist", "viewsheet", "preset", "edit", "job",
 	"fingerprint", "plan", "imagefile", "imagefile/ifd", "imagefile/exr", "imagefile/png", "imagefile/jpeg",
 	"imagefile/tiff", "imagefile/tga", "imagefile/dpx", "imagefile/hdr", "imagefile/bmp", "imagefile/formats",
-	"picture", "matte", "framefile", "preflight", "queue", "work", "review", "trace", "inspect", "followup",
+	"picture", "matte", "framefile", "preflight", "queue", "work", "wake", "review", "trace", "inspect", "followup",
 	"screening", "delivery",
 }
 
 // layers are the folders outside core, likewise; core comes before them all.
 var layers = []string{
 	"standin", "demo", "store", "ffmpeg", "assets", "house/waiting", "house", "house/housetest", "preview",
-	"farm/wire", "farm", "farm/gate", "farm/outside", "web/kit", stations,
+	"farm/wire", "farm", "farm/gate", "farm/outside", "farm/fleet", "farm/waker", "web/kit", stations,
 	"web", "web/webtest", "cmd/reelhouse", "bench/files", "bench/rays", "scripts/notices",
 }
 

@@ -4,5 +4,5 @@ package farm
 
 import "os/exec"
 
-// apart is not to be had here.
-func apart(*exec.Cmd) {}
+// Apart is not to be had here.
+func Apart(*exec.Cmd) {}

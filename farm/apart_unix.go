@@ -7,6 +7,6 @@ import (
 	"syscall"
 )
 
-// apart keeps a supervisor from hearing what is said to the server's group, such as an interrupt from the keyboard: the
+// Apart keeps a supervisor from hearing what is said to the server's group, such as an interrupt from the keyboard: the
 // node tells it when to end, and knows then why.
-func apart(cmd *exec.Cmd) { cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} }
+func Apart(cmd *exec.Cmd) { cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} }

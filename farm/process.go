@@ -52,7 +52,7 @@ func (p process) run(ctx context.Context, heard func(job.Message), log *Log) (co
 	cmd := exec.CommandContext(ctx, line[0], line[1:]...)
 	cmd.WaitDelay, cmd.Dir = endsWithin, p.folder
 	if len(p.supervisor) > 0 {
-		apart(cmd)
+		Apart(cmd)
 		cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) } // it ends the program, and then itself
 	}
 	mark := orderVariable + p.mark

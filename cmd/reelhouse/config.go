@@ -37,6 +37,8 @@ type configuration struct {
 	Destinations []house.Destination `json:"destinations"`
 	// Movies are the programs that read movies, those on PATH if none are named.
 	Movies ffmpeg.Programs `json:"movies"`
+	// Machines are those that are woken when they would help; nil for none.
+	Machines *machines `json:"machines"`
 	// Verify is when all finished files are read and compared with the record; nil for never.
 	Verify *nightly `json:"verify"`
 }
@@ -110,6 +112,11 @@ func (c configuration) check() error {
 	if c.Verify != nil {
 		if err := c.Verify.check(); err != nil {
 			return err
+		}
+	}
+	if c.Machines != nil {
+		if _, err := c.Machines.policy(); err != nil {
+			return fmt.Errorf("machines: %w", err)
 		}
 	}
 	taken := map[string]bool{house.BuiltIn: true}

@@ -89,7 +89,7 @@ func command() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(
-		serveCommand(), nodeCommand(), fleetCommand(), farmClusterCommand(), nodeTokenCommand(), nodesCommand(),
+		serveCommand(), nodeCommand(), fleetCommand(), farmClusterCommand(), providerCommand(), nodeTokenCommand(), nodesCommand(),
 		demoCommand(),
 		planCommand(),
 		checkCommand(),

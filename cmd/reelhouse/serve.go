@@ -78,6 +78,14 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		listener.Close()
 		return err
 	}
+	wakes, err := flags.waker(h, hub, let, log)
+	if err != nil {
+		listener.Close()
+		if let != nil {
+			let.Close()
+		}
+		return err
+	}
 	if err := nodes.Offer(); err != nil { // as on a full disk: the nodes try it again
 		log.Warn("what the house renders with is not noted yet", "error", err)
 	}
@@ -93,6 +101,13 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	}()
 	gated := make(chan error, 1)
 	go func() { gated <- runGate(ctx, let) }()
+	rested := make(chan struct{})
+	go func() {
+		defer close(rested)
+		if wakes != nil {
+			wakes.Run(ctx)
+		}
+	}()
 	verified := make(chan struct{})
 	go func() {
 		defer close(verified)
@@ -112,5 +127,6 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 	})
 	cancel()
 	<-verified
+	<-rested
 	return errors.Join(err, <-gated, <-ended)
 }

@@ -117,7 +117,7 @@ func FuzzParseOverride(f *testing.F) {
 func TestLabelsOfANodeAreRead(t *testing.T) {
 	for text, want := range map[string]string{
 		"": "", " big ,fast,big": "big fast", ",,": "", strings.Repeat("a", 200): "error", "a b": "error",
-		"<b>": "error",
+		"<b>":                               "error",
 		"a,b,c,d,e,f,g,h,i,j,k,l,m,n,o,p,q": "error",
 	} {
 		got, err := ParseLabels(text)

@@ -23,9 +23,9 @@ type queuePage struct {
 	Paused   time.Time // since when; the zero time if it is not
 	Pause    kit.Action
 	Checks   shownVerification
-	Nodes    nodesPart   // on other machines
-	Log      *logPage    // is shown alone, if the address asks for it
-	Search   *logSearch  // likewise
+	Nodes    nodesPart  // on other machines
+	Log      *logPage   // is shown alone, if the address asks for it
+	Search   *logSearch // likewise
 }
 
 // A filter is what of the queue is shown, as the address of the page says it.

@@ -6,7 +6,7 @@ export default [
   js.configs.recommended,
   {
     files: ["**/*.js"],
-    languageOptions: { globals: { ...globals.browser, htmx: "readonly" } },
+    languageOptions: { globals: { ...globals.browser, htmx: "readonly", Idiomorph: "readonly" } },
     rules: {
       eqeqeq: "error",
       "no-var": "error",

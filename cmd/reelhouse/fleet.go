@@ -29,9 +29,9 @@ func fleetCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "fleet", Short: "Let simulated nodes join a house, to try it out", Args: cobra.NoArgs,
 		Long: "Joins simulated nodes by the real protocol, all in one process: they take their time, fail, vanish, " +
-			"sit on slow lines, compute wrongly and say things twice, by a seed. Their pictures are not of the scene, " +
-			"so the house has to be one for trials: start it with --farm-simulated. At its end it says how long the " +
-			"house took to answer.",
+			"sit on slow lines, compute wrongly and say things twice, by a seed. Their pictures are not of the " +
+			"scene, so the house has to be one for trials: start it with --farm-simulated. At its end it says how " +
+			"long the house took to answer.",
 		Example: "  reelhouse serve --data trial --no-node --farm 127.0.0.1:7350 --farm-simulated\n" +
 			"  reelhouse node-token --data trial --name fleet --number 1000 > fleet.tokens\n" +
 			"  reelhouse fleet --nodes 1000 --seed 7 --token fleet.tokens",

@@ -89,7 +89,8 @@ func command() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(
-		serveCommand(), nodeCommand(), fleetCommand(), farmClusterCommand(), providerCommand(), nodeTokenCommand(), nodesCommand(),
+		serveCommand(), nodeCommand(), fleetCommand(), farmClusterCommand(),
+		providerCommand(), nodeTokenCommand(), nodesCommand(),
 		demoCommand(),
 		planCommand(),
 		checkCommand(),

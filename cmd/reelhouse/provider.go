@@ -24,8 +24,8 @@ func providerCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "provider",
 		Short: "Start and end nodes on this machine, as a provider of machines would (the stand-in)",
-		Long: "What a server calls that wakes machines when they would help; see docs/farm.md. This one stands in for " +
-			"the command of whoever rents machines out: its machines are processes here.",
+		Long: "What a server calls that wakes machines when they would help; see docs/farm.md. This one stands in " +
+			"for the command of whoever rents machines out: its machines are processes here.",
 	}
 	wakeUp := &cobra.Command{
 		Use: "wake NAME TOKENFILE", Short: "Start a machine", Args: cobra.ExactArgs(2),

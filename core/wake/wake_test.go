@@ -51,11 +51,13 @@ func TestMachinesAreWokenAndSentToSleep(t *testing.T) {
 	}{
 		"nothing waits":       {Now{Machines: asleep("a", "b")}, ""},
 		"not for long enough": {Now{Waiting: 50, Since: ago(59 * time.Second), Machines: asleep("a")}, ""},
-		"one for each ten":    {Now{Waiting: 11, Since: ago(time.Minute), Machines: asleep("a", "b", "c")}, "wake a, wake b"},
+		"one for each ten": {Now{Waiting: 11, Since: ago(time.Minute), Machines: asleep("a", "b", "c")},
+			"wake a, wake b"},
 		"no more than may be": {Now{Waiting: 500, Since: ago(time.Minute), Machines: asleep("a", "b", "c", "d")},
 			"wake a, wake b, wake c"},
-		"others are free":   {Now{Waiting: 8, Free: 8, Since: ago(time.Hour), Machines: asleep("a")}, ""},
-		"one comes already": {Now{Waiting: 8, Since: ago(time.Hour), Machines: append(asleep("b"), Machine{Name: "a", Woken: ago(time.Minute)})}, ""},
+		"others are free": {Now{Waiting: 8, Free: 8, Since: ago(time.Hour), Machines: asleep("a")}, ""},
+		"one comes already": {Now{Waiting: 8, Since: ago(time.Hour), Machines: append(asleep("b"),
+			Machine{Name: "a", Woken: ago(time.Minute)})}, ""},
 		"one that failed rests": {Now{Waiting: 8, Since: ago(time.Hour), Machines: append(asleep("b"),
 			Machine{Name: "a", Rests: noon.Add(time.Minute)})}, "wake b"},
 		"it does not come": {Now{Machines: []Machine{{Name: "a", Woken: ago(11 * time.Minute)}}}, "sleep a"},
@@ -66,7 +68,8 @@ func TestMachinesAreWokenAndSentToSleep(t *testing.T) {
 		}}, "sleep a"},
 		"too many for the hour": {Now{Machines: []Machine{
 			{Name: "a", Woken: ago(time.Hour), Here: true, Tasks: 2}, {Name: "b", Woken: ago(time.Hour), Here: true},
-			{Name: "c", Woken: ago(time.Hour), Here: true, Tasks: 1}, {Name: "d", Woken: ago(time.Hour), Here: true, Tasks: 3},
+			{Name: "c", Woken: ago(time.Hour), Here: true, Tasks: 1},
+			{Name: "d", Woken: ago(time.Hour), Here: true, Tasks: 3},
 			{Name: "e", Woken: ago(time.Hour), Here: true, Tasks: 3},
 		}}, "sleep b, drain c"},
 	} {
@@ -88,7 +91,8 @@ func TestPoliciesAreChecked(t *testing.T) {
 	for _, bad := range []func(p *Policy){
 		func(p *Policy) { p.Most = -1 }, func(p *Policy) { p.Most = 1001 }, func(p *Policy) { p.Tasks = 0 },
 		func(p *Policy) { p.Idle = 0 }, func(p *Policy) { p.Within = -1 }, func(p *Policy) { p.After = -1 },
-		func(p *Policy) { p.Hours = []Hours{{From: 25 * time.Hour}} }, func(p *Policy) { p.Hours = []Hours{{Most: -1}} },
+		func(p *Policy) { p.Hours = []Hours{{From: 25 * time.Hour}} },
+		func(p *Policy) { p.Hours = []Hours{{Most: -1}} },
 	} {
 		p := Usual()
 		bad(&p)

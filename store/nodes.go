@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"time"
 
+	"reelhouse/core/frame"
 	"reelhouse/core/queue"
 )
 
@@ -264,4 +265,35 @@ func (s *Store) changeNode(query string, args ...any) error {
 		}
 		return hasChanged(tx)
 	})
+}
+
+// A Rendering is the good frames of a sequence, or follow-ups, that a node has made.
+type Rendering struct {
+	Sequence Sequence
+	Frames   frame.Set
+}
+
+// RenderedBy returns what a node has made, the latest sequences first, at most so many; and how many more there are.
+func (s *Store) RenderedBy(node string, most int) (all []Rendering, more int, err error) {
+	ids, err := column[int64](s.read, "SELECT DISTINCT sequence_id FROM frame WHERE node = ? COLLATE NOCASE AND "+
+		"state = 'good' ORDER BY sequence_id DESC", node)
+	if err != nil {
+		return nil, 0, err
+	}
+	more = max(0, len(ids)-most)
+	for _, id := range ids[:len(ids)-more] {
+		q, err := s.Sequence(id)
+		if errors.Is(err, ErrNotFound) {
+			continue
+		} else if err != nil {
+			return nil, 0, err
+		}
+		numbers, err := column[int](s.read, "SELECT number FROM frame WHERE sequence_id = ? AND node = ? "+
+			"COLLATE NOCASE AND state = 'good' ORDER BY number", id, node)
+		if err != nil {
+			return nil, 0, err
+		}
+		all = append(all, Rendering{q, frame.SetOf(numbers)})
+	}
+	return all, more, nil
 }

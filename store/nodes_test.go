@@ -46,6 +46,9 @@ func TestNodesAreKept(t *testing.T) {
 	if n, err = s.FindNode("shed"); err != nil || n.TrustedDone != 3 || n.TrustedFailed != 1 {
 		t.Errorf("resumed, it is held against others by what it did before: %+v, %v", n, err)
 	}
+	if all, more, err := s.RenderedBy("shed", 10); err != nil || len(all) > 0 || more > 0 {
+		t.Errorf("%v, %d, %v", all, more, err)
+	}
 	if err := s.RemoveNode("shed"); err != nil {
 		t.Fatal(err)
 	}

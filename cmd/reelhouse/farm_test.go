@@ -297,6 +297,18 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 			t.Errorf("%s rendered nothing: %v", name, by)
 		}
 	}
+	for _, name := range names { // who rendered what is found both ways
+		made, more, err := h.Record.RenderedBy(name, 100)
+		n := 0
+		for _, r := range made {
+			if r.Sequence.Spec.FollowUp == nil {
+				n += r.Frames.Count()
+			}
+		}
+		if err != nil || more > 0 || n != by[name] {
+			t.Errorf("%s has made %d frames, and not %d (%d more, %v)", name, by[name], n, more, err)
+		}
+	}
 	if shared == 0 {
 		t.Error("nothing was written to the shared folder")
 	}

@@ -2,6 +2,8 @@ package main
 
 import (
 	"errors"
+	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -160,4 +162,33 @@ func TestAWordIsFoundInTheLogsOfABatch(t *testing.T) {
 	if b, err := shared.Record.Batch(2); err != nil || b.FollowUps != 3 || !b.Sequences[0].AtGate {
 		t.Errorf("%+v, %v", b.Sums, err)
 	}
+}
+
+// A token is made on the page, a machine joins with it, and the page tells so by itself; whoever types a reason for a
+// pause meanwhile keeps what was typed.
+func TestAMachineIsLetInOnThePage(t *testing.T) {
+	data := seeded(t, nil)
+	s := start(t, data, "--farm", farmAddress(t), "--farm-beat", "200ms")
+	q := page{t, browser(t)}
+	q.do("open the queue", chromedp.Navigate(s.url+"/p/SALT/queue"), chromedp.WaitVisible("#token-name"))
+	q.do("ask for a token that cannot be", chromedp.SendKeys("#token-name", "a b\r"))
+	q.wait("it is said why",
+		`document.querySelector("#node-token .mistake")?.textContent.includes("no name of a node")`)
+	q.do("ask for a token", chromedp.Evaluate[chromedp.Void](`document.querySelector("#token-name").value = ""`),
+		chromedp.SendKeys("#token-name", "shed\r"), chromedp.WaitVisible("#made-token"))
+	q.wait("it is in the table by itself",
+		`document.querySelector("[data-node=shed]")?.textContent.includes("has not joined")`)
+	n := &testNode{name: "shed", token: filepath.Join(t.TempDir(), "token"), scratch: t.TempDir()}
+	if err := os.WriteFile(n.token, []byte(q.text(`document.querySelector("#made-token").value`)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(n.kill)
+	q.do("begin to type a reason", chromedp.SendKeys("#node-shed-pause", "its f"))
+	n.start(t, "--labels", "fast")
+	q.wait("it has joined", `document.querySelector("[data-node=shed]").textContent.includes("takes tasks")`)
+	q.wait("what was typed is there", `document.querySelector("#node-shed-pause").value === "its f" &&
+		document.activeElement.id === "node-shed-pause"`)
+	q.do("end it", chromedp.SendKeys("#node-shed-pause", "an\r"))
+	q.wait("it is paused", `document.querySelector("[data-node=shed]").textContent.includes("paused: its fan")`)
+	n.kill()
 }

@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"reelhouse/core/frame"
 	"reelhouse/core/work"
 	"reelhouse/farm/gate"
 	"reelhouse/farm/wire"
@@ -164,6 +165,45 @@ func (a *page) token(c *echo.Context) error {
 	}
 	return a.Part(c, key, "queue/node-token", made, p)
 }
+
+// renderedBy is what a node has made, as the side sheet shows it.
+type renderedBy struct {
+	Node string
+	All  []renderedPart
+	More int
+}
+
+type renderedPart struct {
+	Name, Address string
+	Frames        frame.Set
+	One           bool // it is one task, not a sequence of frames
+}
+
+// rendered shows what a node has made.
+func (a *page) rendered(c *echo.Context) error {
+	n, err := a.House.Record.FindNode(c.Param("node"))
+	if errors.Is(err, store.ErrNotFound) {
+		return echo.NewHTTPError(http.StatusNotFound, "There is no such node.")
+	} else if err != nil {
+		return err
+	}
+	all, more, err := a.House.Record.RenderedBy(n.Name, mostRendered)
+	if err != nil {
+		return err
+	}
+	shown := renderedBy{Node: n.Name, More: more}
+	for _, r := range all {
+		shown.All = append(shown.All, renderedPart{
+			Name: r.Sequence.Address().String(), Frames: r.Frames,
+			Address: fmt.Sprintf("/p/%s/queue?open=%d&alone=%d", c.Param("code"), r.Sequence.BatchID, r.Sequence.ID),
+			One:     r.Sequence.Spec.FollowUp != nil && !r.Sequence.Spec.FollowUp.ByFrame,
+		})
+	}
+	return c.Render(http.StatusOK, "queue/node-rendered", shown)
+}
+
+// mostRendered is of how many sequences it is shown.
+const mostRendered = 100
 
 // node does something with a node.
 func (a *page) node(c *echo.Context) error {

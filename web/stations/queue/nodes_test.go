@@ -72,6 +72,9 @@ func TestNodesAreShownAndPaused(t *testing.T) {
 	if n, err := s.House.Record.FindNode("shed"); err != nil || strings.Join(n.Labels, " ") != "big wet" {
 		t.Errorf("its labels are %q, %v", n.Labels, err)
 	}
+	if _, body := s.Get("/p/TEST/rendered/shed"); !strings.Contains(body, "Nothing that is good now") {
+		t.Errorf("it has rendered something:\n%s", webtest.Said(body))
+	}
 	if body := do(url.Values{"do": {"back"}}); strings.Contains(body, "Nodes on other machines") {
 		t.Error("it is still there")
 	}

@@ -72,6 +72,7 @@ func (a *page) routes(p *echo.Group) {
 	p.POST("/again", a.again, kit.SmallForm())
 	p.POST("/archive", a.archive, kit.SmallForm())
 	p.GET("/frame/:sequence/:frame", a.frame)
+	p.GET("/rendered/:node", a.rendered)
 	p.GET("/log/:sequence/:frame", a.logFile)
 }
 

@@ -59,3 +59,13 @@ func TestNodesAreKept(t *testing.T) {
 		t.Errorf("it is removed twice: %v", err)
 	}
 }
+
+// The speeds are worked out by hand: four tasks in 20 s are 5 s each.
+func TestSpeedIsAgainstTheMean(t *testing.T) {
+	fast := Node{NodeCounts: NodeCounts{Done: 3, Seconds: 6}}
+	slow := Node{NodeCounts: NodeCounts{Done: 1, Seconds: 14}}
+	all := []Node{fast, slow, {}}
+	if f, s, none := Speed(fast, all), Speed(slow, all), Speed(Node{}, all); f != 2.5 || s != 0.36 || none != 0 {
+		t.Error(f, s, none)
+	}
+}

@@ -359,14 +359,14 @@ func nodesCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				return printNodes(cmd.OutOrStdout(), all, asJSON)
+				return printNodes(cmd.OutOrStdout(), h.Record, all, asJSON)
 			}
 			n, err := h.Record.FindNode(args[0])
 			if err != nil {
 				return fmt.Errorf("node %s: %w", args[0], err)
 			}
 			if !changes {
-				return printNodes(cmd.OutOrStdout(), []store.Node{n}, asJSON)
+				return printNodes(cmd.OutOrStdout(), h.Record, []store.Node{n}, asJSON)
 			}
 			switch {
 			case resume && (stop || pause != ""):
@@ -418,21 +418,65 @@ type nodeRow struct {
 	Joined  time.Time        `json:"joined,omitzero"`
 	Seen    time.Time        `json:"seen,omitzero"`
 	Counts  store.NodeCounts `json:"counts"`
+	Memory  int64            `json:"memory,omitempty"` // bytes
+	State   store.NodeState  `json:"state"`
+	// Programs are the versions of the renderers, and of what does kinds of work, by their names.
+	Programs map[string]string `json:"programs,omitempty"`
+	Tasks    int               `json:"tasks"` // in its hands
+	At       []string          `json:"at,omitempty"`
+	Speed    float64           `json:"speed,omitempty"` // against the mean of all nodes: 2 is twice as fast
 }
 
 func rowOf(n store.Node) nodeRow {
 	var said wire.Hello
 	_ = json.Unmarshal([]byte(n.Hello), &said) // "" before it has joined
-	return nodeRow{
-		n.Name, said.Machine, said.System, said.Cores, said.Slots, append(said.Labels, n.Labels...), said.Program,
-		n.Paused, n.Note, n.Made, n.By, n.Joined, n.Seen, n.NodeCounts,
+	row := nodeRow{
+		Name: n.Name, Machine: said.Machine, System: said.System, Cores: said.Cores, Slots: said.Slots,
+		Labels: append(said.Labels, n.Labels...), Program: said.Program, Paused: n.Paused, Note: n.Note, Made: n.Made,
+		By: n.By, Joined: n.Joined, Seen: n.Seen, Counts: n.NodeCounts, Memory: said.Memory, State: n.State,
+		Programs: map[string]string{},
 	}
+	for _, r := range slices.Concat(said.Renderers, said.Kinds) {
+		row.Programs[r.Name] = r.Version
+	}
+	return row
 }
 
-func printNodes(out io.Writer, all []store.Node, asJSON bool) error {
+// mostNamed is how many tasks of a node are named.
+const mostNamed = 100
+
+// rowsOf returns nodes as rows, with what they are at, and how fast they are.
+func rowsOf(record *store.Store, all []store.Node) ([]nodeRow, error) {
+	tasks, err := record.TasksAt(mostNamed)
+	if err != nil {
+		return nil, err
+	}
+	used, err := record.InUse()
+	if err != nil {
+		return nil, err
+	}
+	known, err := record.Nodes()
+	if err != nil {
+		return nil, err
+	}
 	rows := make([]nodeRow, len(all))
 	for i, n := range all {
 		rows[i] = rowOf(n)
+		rows[i].Speed = store.Speed(n, known)
+		for _, t := range tasks[n.Name] {
+			rows[i].At = append(rows[i].At, t.String())
+		}
+		if u := used[n.Name]; u != nil {
+			rows[i].Tasks = u.Tasks
+		}
+	}
+	return rows, nil
+}
+
+func printNodes(out io.Writer, record *store.Store, all []store.Node, asJSON bool) error {
+	rows, err := rowsOf(record, all)
+	if err != nil {
+		return err
 	}
 	if asJSON {
 		e := json.NewEncoder(out)
@@ -444,17 +488,25 @@ func printNodes(out io.Writer, all []store.Node, asJSON bool) error {
 		return nil
 	}
 	w := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(w, "name\tmachine\tcores\tslots\tlabels\tdone\tfailed\trefused\tseen\tstate")
+	fmt.Fprintln(w, "name\tmachine\tcores\ttasks\tlabels\tdone\tspeed\tfailed\trefused\tload\tdisk\tseen\tstate")
 	for _, r := range rows {
 		seen, state := "never", "takes tasks"
 		if !r.Seen.IsZero() {
 			seen = humanize.Time(r.Seen)
 		}
-		if r.Paused != "" {
+		switch {
+		case r.Paused != "":
 			state = "paused: " + r.Paused
+		case r.Seen.IsZero():
+			state = "has not joined yet"
+		case time.Since(r.Seen) > time.Minute:
+			state, r.State = "away", store.NodeState{}
+		case r.State.Trouble != "":
+			state = r.State.Trouble
 		}
-		fmt.Fprintf(w, "%s\t%s\t%d\t%d\t%s\t%d\t%d\t%d\t%s\t%s\n", r.Name, r.Machine, r.Cores, r.Slots,
-			strings.Join(r.Labels, ","), r.Counts.Done, r.Counts.Failed, r.Counts.Refused, seen, state)
+		fmt.Fprintf(w, "%s\t%s\t%d\t%d of %d\t%s\t%d\t%.2f\t%d\t%d\t%.0f %%\t%s\t%s\t%s\n", r.Name, r.Machine,
+			r.Cores, r.Tasks, r.Slots, strings.Join(r.Labels, ","), r.Counts.Done, r.Speed, r.Counts.Failed,
+			r.Counts.Refused, 100*r.State.Load, humanize.Bytes(uint64(max(0, r.State.Disk))), seen, state)
 	}
 	return w.Flush()
 }

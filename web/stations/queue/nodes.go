@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -77,10 +76,6 @@ func (a *page) nodesShown(code string) (nodesPart, error) {
 	if err != nil {
 		return part, err
 	}
-	var sum store.NodeCounts
-	for _, n := range all {
-		sum.Done, sum.Seconds = sum.Done+n.Done, sum.Seconds+n.Seconds
-	}
 	here := a.Node.Names()
 	part.All = make([]shownNode, len(all))
 	for i, n := range all {
@@ -93,9 +88,7 @@ func (a *page) nodesShown(code string) (nodesPart, error) {
 		for _, t := range tasks[n.Name] {
 			s.At = append(s.At, shownTask{t.String(), logLink(code, t.String(), 0, 0, "")})
 		}
-		if n.Done > 0 && n.Seconds > 0 {
-			s.Speed = math.Round(100*sum.Seconds/float64(sum.Done)*float64(n.Done)/n.Seconds) / 100
-		}
+		s.Speed = store.Speed(n, all)
 		id := "node-" + n.Name
 		s.Pause = post(code, id+"-pause", "", "node", "node", n.Name, "do", "pause").Edit
 		s.Note = post(code, id+"-note", "", "node", "node", n.Name, "do", "note").Edit

@@ -116,7 +116,7 @@ func (f *Fleet) Run(ctx context.Context) error {
 }
 
 // joinEvery is the time between two nodes that join.
-const joinEvery = 20 * time.Millisecond
+const joinEvery = 60 * time.Millisecond
 
 // node is one node, which comes back whenever it has vanished.
 func (f *Fleet) node(ctx context.Context, i int) error {

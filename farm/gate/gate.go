@@ -239,12 +239,12 @@ func (g *Gate) listen() (err error) {
 		}
 		g.Log.Info("JetStream is waited for", "error", err)
 	}
-	// A hello is written to the record, and others do not wait for it.
-	beside := func(m *nats.Msg) { g.beside(func() { g.hello(m) }) }
 	for subject, answer := range map[string]nats.MsgHandler{
-		wire.HelloTo + "*": beside, wire.BeatTo + "*": g.beat,
+		wire.HelloTo + "*": g.hello, wire.BeatTo + "*": g.beat,
 	} {
-		if _, err := g.conn.Subscribe(subject, answer); err != nil {
+		// Nodes do not wait for each other.
+		beside := func(m *nats.Msg) { g.beside(func() { answer(m) }) }
+		if _, err := g.conn.Subscribe(subject, beside); err != nil {
 			return err
 		}
 	}

@@ -116,7 +116,11 @@ func smaller(img *image.NRGBA) *image.NRGBA {
 }
 
 // restBetween is how long is waited between looks at what has become good: frames that come together are one look.
-const restBetween = 2 * time.Second
+// After a look that has cost much, as at a long sequence, it is restTimes as long.
+const (
+	restBetween = 2 * time.Second
+	restTimes   = 20
+)
 
 // makeViewings makes viewing files of frames that become good, and of the sequence that somebody looks at, until ctx
 // ends. What cannot be made is left: it is said when it is looked at.
@@ -128,59 +132,75 @@ func (a *page) makeViewings(ctx context.Context) {
 		a.Log.Warn("viewing files are made when they are wanted", "error", err)
 		return
 	}
+	looked := map[int64]map[int]int64{} // by sequences; see viewAll
+	listening, rested := changed, (<-chan time.Time)(nil)
 	for {
 		select {
 		case <-ctx.Done():
 			return
 		case id := <-a.ahead:
-			a.viewAll(ctx, id)
-		case <-changed:
+			a.viewAll(ctx, id, nil)
+		case <-rested:
+			listening, rested = changed, nil
+		case <-listening:
+			began := time.Now()
 			now, err := a.House.Record.GoodBySequence()
 			if err != nil {
 				continue
 			}
+			made := time.Duration(0)
 			for id, good := range now {
-				if good > known[id] {
-					a.viewAll(ctx, id)
+				if good <= known[id] {
+					continue
 				}
+				if looked[id] == nil {
+					looked[id] = map[int]int64{}
+				}
+				made += a.viewAll(ctx, id, looked[id])
 			}
 			known = now
-			select {
-			case <-ctx.Done():
-				return
-			case <-time.After(restBetween):
-			}
+			cost := time.Since(began) - made // of looking alone
+			listening, rested = nil, time.After(max(restBetween, restTimes*cost))
 		}
 	}
 }
 
-// viewAll makes what is missing of the viewing files of a sequence: of its first pass with light.
-func (a *page) viewAll(ctx context.Context, id int64) {
+// viewAll makes what is missing of the viewing files of a sequence: of its first pass with light. Frames that looked
+// has, by the leases that made them good, are left alone, and it gets the others; nil is for all of them. It returns
+// how long making took.
+func (a *page) viewAll(ctx context.Context, id int64, looked map[int]int64) (made time.Duration) {
 	s, err := a.House.Record.Sequence(id)
 	if err != nil || len(s.Spec.Files) == 0 {
-		return
+		return 0
 	}
 	code, lit := firstLight(s)
 	if !lit {
-		return
+		return 0
 	}
 	frames, err := a.House.Record.Frames(id)
 	if err != nil {
-		return
+		return 0
 	}
 	through := a.throughOf(s).of(filesOf(s.Spec, "")[0].Encoding)
 	for _, f := range frames {
-		if f.State != queue.Good {
+		if lease, known := looked[f.Number]; f.State != queue.Good || known && lease == f.Lease {
 			continue
+		}
+		if looked != nil {
+			looked[f.Number] = f.Lease
 		}
 		viewed, there, err := a.viewedOf(s, f.Number, "", code, through)
 		if err != nil || !there || a.viewing.Has(viewed) {
 			continue
 		}
-		if _, err := a.viewingOf(ctx, s, f.Number, viewed.Output, code, through); errors.Is(err, context.Canceled) {
-			return
+		began := time.Now()
+		_, err = a.viewingOf(ctx, s, f.Number, viewed.Output, code, through)
+		made += time.Since(began)
+		if errors.Is(err, context.Canceled) {
+			return made
 		}
 	}
+	return made
 }
 
 // throughOf returns the viewing transform of a sequence's production as it is now, or sRGB if that cannot be used.

@@ -186,7 +186,7 @@ func TestAClusterCarriesTheMessages(t *testing.T) {
 	}
 	s.cmd.Process.Kill()
 	s.cmd.Wait()
-	s = serve()
+	serve()
 	until(t, data, allGood)
 	if out, complaints, err := run(t, "verify", "--deep", "--data", data); err != nil {
 		t.Error(out, complaints, err)

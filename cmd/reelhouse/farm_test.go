@@ -430,3 +430,46 @@ func TestAFarmSurvivesWhatGoesWrong(t *testing.T) {
 		t.Errorf("files under way are left: %v", slices.Compact(left))
 	}
 }
+
+// A house that comes back from a backup, as docs/farm.md says how to make one, is the house that its nodes know: they
+// go on with the tokens that they have, and what was rendered since is rendered again.
+func TestAHouseComesBackFromABackup(t *testing.T) {
+	data, address := farmed(t, "1001-1040"), farmAddress(t)
+	serve := func(data string) *served {
+		return start(t, data, "--farm", address, "--no-node", "--farm-beat", "100ms", "--farm-lease", "2s")
+	}
+	s := serve(data)
+	n := letIn(t, data, "shed", nil, nil)
+	n.start(t)
+	sendFarmed(t, data)
+	until(t, data, func(c queue.Counts) bool { return c[queue.Good] >= 8 })
+	copied := t.TempDir()
+	h, err := house.Open(data, true) // while the server runs
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := h.Record.Backup(filepath.Join(copied, "reelhouse.db")); err != nil {
+		t.Fatal(err)
+	}
+	h.Close()
+	until(t, data, func(c queue.Counts) bool { return c[queue.Good] >= 16 })
+	s.cmd.Process.Kill()
+	s.cmd.Wait()
+	for _, folder := range []string{"scenes", "environments", "sounds", "references", "luts", "output", "farm"} {
+		from := filepath.Join(data, folder)
+		if _, err := os.Stat(from); err != nil {
+			continue
+		}
+		if err := os.CopyFS(filepath.Join(copied, folder), os.DirFS(from)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := os.RemoveAll(filepath.Join(copied, "farm", "jetstream")); err != nil {
+		t.Fatal(err)
+	}
+	serve(copied)
+	until(t, copied, allGood)
+	if out, complaints, err := run(t, "verify", "--deep", "--data", copied); err != nil {
+		t.Error(out, complaints, err)
+	}
+}

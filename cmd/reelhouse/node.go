@@ -172,22 +172,21 @@ func nodeTokenCommand() *cobra.Command {
 				return err
 			}
 			defer h.Close()
-			if back {
-				if err := h.Record.RemoveNode(name); err != nil {
-					return fmt.Errorf("node %s: %w", name, err)
-				}
-				fmt.Fprintf(
-					cmd.OutOrStdout(),
-					"The token of %s is taken back; what the node had is given back.\n",
-					name,
-				)
-				return nil
-			}
 			names := []string{name}
 			if cmd.Flags().Changed("number") {
 				if names, err = numbered(name, number); err != nil {
 					return err
 				}
+			}
+			if back {
+				for _, name := range names {
+					if err := h.Record.RemoveNode(name); err != nil {
+						return fmt.Errorf("node %s: %w", name, err)
+					}
+					fmt.Fprintf(cmd.OutOrStdout(), "The token of %s is taken back; what the node had is given back.\n",
+						name)
+				}
+				return nil
 			}
 			tokens, err := gate.NewTokens(h, names, hosts, store.Author{Name: by})
 			for _, token := range tokens {

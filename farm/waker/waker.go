@@ -194,7 +194,7 @@ func (w *Waker) state(now time.Time, kept map[string]machine) (wake.Now, error) 
 			delete(w.idle, name)
 		}
 		m.Idle = w.idle[name]
-		if p := why[name]; p != "" && p != asleep && !strings.HasPrefix(p, drained) {
+		if !ours(why[name]) {
 			m.Rests = now.Add(restsFor) // somebody does not want it
 		}
 		s.Machines = append(s.Machines, m)
@@ -207,6 +207,9 @@ func (w *Waker) do(ctx context.Context, step wake.Step, kept map[string]machine)
 	log := w.Log.With("machine", step.Name, "reason", step.Why)
 	switch step.Do {
 	case wake.Drain:
+		if n, err := w.House.Record.FindNode(step.Name); err != nil || n.Paused != "" {
+			return err
+		}
 		log.Info("a machine takes nothing more")
 		return w.pause(step.Name, drained+step.Why)
 	case wake.Wake:
@@ -246,10 +249,13 @@ func (w *Waker) do(ctx context.Context, step wake.Step, kept map[string]machine)
 	return w.write(kept)
 }
 
-// pause says why a node takes nothing, "" for that it does.
+// ours reports whether it was not a person who has paused a node, if anybody has.
+func ours(why string) bool { return why == "" || why == asleep || strings.HasPrefix(why, drained) }
+
+// pause says why a node takes nothing, "" for that it does. What people have said stays.
 func (w *Waker) pause(name, why string) error {
 	n, err := w.House.Record.FindNode(name)
-	if err != nil || n.Paused == why {
+	if err != nil || n.Paused == why || !ours(n.Paused) {
 		return err
 	}
 	n.Paused, n.Stopped = why, false

@@ -116,6 +116,17 @@ func TestPeopleSayWhatSleeps(t *testing.T) {
 	if err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("its token: %v, %v", info, err)
 	}
+	// Paused while it is awake, it is sent to sleep in the end, and why it was paused stays.
+	n.Paused = "it smells"
+	if err := w.House.Record.SetNode(n); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.look(t.Context(), time.Now().Add(time.Hour)); err != nil || !strings.Contains(asked(), "sleep rented") {
+		t.Fatalf("%s, %v", asked(), err)
+	}
+	if n, err = w.House.Record.FindNode("rented"); err != nil || n.Paused != "it smells" {
+		t.Errorf("%+v, %v", n, err)
+	}
 	if err := os.WriteFile(w.path(), []byte("{"), 0o600); err != nil {
 		t.Fatal(err)
 	}

@@ -88,7 +88,7 @@ func (s *Store) Frame(sequence int64, number int) (Frame, error) {
 	if i := slices.IndexFunc(fresh, func(f Frame) bool { return f.Number == number }); i >= 0 {
 		return fresh[i], nil
 	}
-	return f, err
+	return frameIn(s.read, sequence, number) // it may have got its row meanwhile
 }
 
 // move takes a frame through one transition; change may alter what else is kept of it.

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"testing"
+
+	"reelhouse/core/queue"
 )
 
 func TestSomeGoodFramesAreSpreadOverAll(t *testing.T) {
@@ -24,5 +26,33 @@ func TestSomeGoodFramesAreSpreadOverAll(t *testing.T) {
 	}
 	if got, err := s.SomeGood(99, 4, 4); err != nil || len(got) != 0 {
 		t.Errorf("of a sequence that is none: %v, %v", got, err)
+	}
+}
+
+// A frame that gets its row while it is looked at is found all the same.
+func TestAFrameIsFoundWhileItIsTaken(t *testing.T) {
+	s := open(t)
+	id := send(t, s, 0, 1, "1001-1300").Sequences[0].ID
+	taken := make(chan error, 1)
+	go func() {
+		for range 300 {
+			if _, err := s.Lease("a"); err != nil {
+				taken <- err
+				return
+			}
+		}
+		taken <- nil
+	}()
+	for number := 1001; number <= 1300; {
+		f, err := s.Frame(id, number)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if f.State == queue.Rendering {
+			number++
+		}
+	}
+	if err := <-taken; err != nil {
+		t.Fatal(err)
 	}
 }

@@ -225,7 +225,7 @@ func sendFarmed(t *testing.T, data string) {
 }
 
 // Three nodes that share nothing with their house render what one machine does: the same bytes, every frame by one of
-// them, and what follows the frames, too.
+// them, tiles of a still that a fourth one puts together, and what follows the frames, too.
 func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	alone := farmed(t, "1001-1024")
 	sendFarmed(t, alone)
@@ -233,7 +233,14 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	until(t, alone, allGood)
 
 	data := farmed(t, "1001-1024")
-	start(t, data, "--farm", farmAddress(t), "--no-node", "--farm-beat", "200ms", "--farm-check", "25")
+	config := filepath.Join(t.TempDir(), "config.json") // a fourth one puts the tiles together, and nobody else
+	if err := os.WriteFile(config, []byte(`{"kinds": [{"name": "assemble", "needs": "labels=joins"}]}`),
+		0o600); err != nil {
+		t.Fatal(err)
+	}
+	start(t, data, "--farm", farmAddress(t), "--no-node", "--farm-beat", "200ms", "--farm-check", "25", "--config",
+		config)
+	letIn(t, data, "attic", nil, nil).start(t, "--labels", "joins")
 	names := []string{"shed", "loft", "cellar"}
 	for i, name := range names {
 		var args []string
@@ -242,7 +249,7 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 			if err := os.Symlink(filepath.Join(data, "output"), here); err != nil {
 				t.Fatal(err)
 			}
-			args = []string{"--share", filepath.Join(data, "output") + "=" + here}
+			args = append(args, "--share", filepath.Join(data, "output")+"="+here)
 		}
 		letIn(t, data, name, nil, nil).start(t, args...)
 	}
@@ -271,7 +278,7 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	by, shared := map[string]int{}, 0
+	by, shared, still := map[string]int{}, 0, ""
 	for _, q := range b.Sequences {
 		frames, err := h.Record.Frames(q.ID)
 		if err != nil {
@@ -279,6 +286,9 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 		}
 		for _, f := range frames {
 			by[f.Node]++
+			if q.Spec.Shot == "040" {
+				still = f.Node
+			}
 			logs, err := h.Record.Logs(q.ID, f.Number)
 			if err != nil {
 				t.Fatal(err)
@@ -312,15 +322,15 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	if shared == 0 {
 		t.Error("nothing was written to the shared folder")
 	}
-	if len(by) != len(names) {
-		t.Errorf("somebody else rendered: %v", by)
+	if len(by) != len(names)+1 || still != "attic" {
+		t.Errorf("somebody else rendered: %v, and %s put the still together", by, still)
 	}
 	text, complaints, err := run(t, "nodes", "--json", "--data", data)
 	if err != nil {
 		t.Fatal(complaints, err)
 	}
 	var rows []nodeRow
-	if err := json.Unmarshal([]byte(text), &rows); err != nil || len(rows) != 3 || rows[0].Cores == 0 {
+	if err := json.Unmarshal([]byte(text), &rows); err != nil || len(rows) != 4 || rows[0].Cores == 0 {
 		t.Errorf("%v\n%s", err, text)
 	}
 	for _, r := range rows { // frames that were rendered twice came out the same

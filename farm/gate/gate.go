@@ -83,8 +83,10 @@ type Gate struct {
 	looks *looking            // for which node a frame waits that is rendered once more; nil for none
 	ends  bool                // nobody joins any more
 	nodes map[string]*outpost // that have said hello
-	left  map[string][]int64  // leases that nodes have from before this server was started
-	began time.Time
+	// sorted is what Nodes returns, nil when somebody has come or gone.
+	sorted []*farm.Node
+	left   map[string][]int64 // leases that nodes have from before this server was started
+	began  time.Time
 
 	records map[string]store.Node // of all nodes, as they were read last
 	read    time.Time
@@ -351,16 +353,18 @@ func (g *Gate) beside(do func()) bool {
 	return !g.ends
 }
 
-// Nodes returns the nodes that are connected, by their names.
+// Nodes returns the nodes that are connected, by their names. Nobody changes what it returns.
 func (g *Gate) Nodes() []*farm.Node {
 	g.mutex.Lock()
 	defer g.mutex.Unlock()
-	var all []*farm.Node
-	for _, o := range g.nodes {
-		all = append(all, o.node)
+	if g.sorted == nil {
+		g.sorted = make([]*farm.Node, 0, len(g.nodes))
+		for _, o := range g.nodes {
+			g.sorted = append(g.sorted, o.node)
+		}
+		slices.SortFunc(g.sorted, func(a, b *farm.Node) int { return strings.Compare(a.Name, b.Name) })
 	}
-	slices.SortFunc(all, func(a, b *farm.Node) int { return strings.Compare(a.Name, b.Name) })
-	return all
+	return g.sorted
 }
 
 // outposts returns the nodes that have said hello.
@@ -476,6 +480,7 @@ func (g *Gate) putOut(o *outpost, why string) {
 	g.mutex.Lock()
 	if g.nodes[o.name] == o {
 		delete(g.nodes, o.name)
+		g.sorted = nil
 	}
 	g.mutex.Unlock()
 	o.lose(why)

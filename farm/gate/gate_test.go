@@ -178,6 +178,7 @@ func (s *stranger) lease() wire.Errand {
 		var t wire.Tasks
 		s.ask(wire.BeatTo+s.token.Name, wire.Beat{Free: 1}, &t)
 		if len(t.Leases) > 0 {
+			s.ask(wire.BeatTo+s.token.Name, wire.Beat{}, &t) // and no more than that
 			var e wire.Errand
 			if code, text := s.http("GET", fmt.Sprintf("/errand/%d", t.Leases[0]), nil); code != 200 {
 				s.t.Fatal(code, text)

@@ -154,7 +154,7 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 		func(kind string, r farm.Renderer) bool {
 			return slices.Contains(h.Kinds, fingerprint.Renderer{Name: kind, Version: r.Version})
 		})
-	g.nodes[record.Name] = o
+	g.nodes[record.Name], g.sorted = o, nil
 	n.Told = func(l *store.Lease, good bool, seconds float64) {
 		if good {
 			o.count(store.NodeCounts{Done: 1, Seconds: seconds})

@@ -16,6 +16,7 @@ import (
 
 	"reelhouse/farm"
 	"reelhouse/farm/fleet"
+	"reelhouse/farm/outside"
 	"reelhouse/farm/wire"
 )
 
@@ -43,33 +44,16 @@ func fleetCommand() *cobra.Command {
 			if !(seconds > 0) {
 				return errors.New("--seconds is more than 0")
 			}
-			server := serverFlags{config: config}
-			c, err := server.configuration()
-			if err != nil {
-				return err
-			}
-			self, err := os.Executable()
-			if err != nil {
-				return err
-			}
-			supervisor := []string{self, "supervise"}
-			usual, err := c.renderer()
-			if err != nil {
+			var like outside.Options // a node of this program, as which the simulated ones seem
+			if err := (serverFlags{config: config}).describe(&like, nil); err != nil {
 				return err
 			}
 			f := fleet.Fleet{Options: fleet.Options{
 				Tokens: tokens, Scratch: scratch, Seed: seed, Seconds: seconds, Calm: calm, Program: version,
-				Assembler: assembler(self, supervisor), Create: createSynced, Open: openFile,
+				Renderers: like.Hello.Renderers, Assembler: like.Programs[farm.AssemblyProgram],
+				Create: createSynced, Open: openFile,
 				Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})),
 			}}
-			f.Renderers = append(f.Renderers, usual.Print())
-			others, err := c.programs(supervisor)
-			if err != nil {
-				return err
-			}
-			for _, r := range others {
-				f.Renderers = append(f.Renderers, r.Print())
-			}
 			if f.Scratch == "" {
 				if f.Scratch, err = os.MkdirTemp("", "reelhouse-fleet-"); err != nil {
 					return err
@@ -131,11 +115,4 @@ func readTokens(file string, number int) (tokens []wire.Token, err error) {
 		tokens = tokens[:number]
 	}
 	return tokens, nil
-}
-
-// assembler is the program that puts frames together from tiles.
-func assembler(self string, supervisor []string) farm.Renderer {
-	return farm.Renderer{
-		Name: "assembly", Command: self, Args: []string{"assemble", "--with-parent"}, Supervisor: supervisor,
-	}
 }

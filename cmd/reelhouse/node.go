@@ -302,7 +302,9 @@ func (f serverFlags) describe(o *outside.Options, labels []string) error {
 	if err != nil {
 		return err
 	}
-	o.Programs = map[string]farm.Renderer{farm.AssemblyProgram: assembler(self, supervisor)}
+	o.Programs = map[string]farm.Renderer{farm.AssemblyProgram: {
+		Name: "assembly", Command: self, Args: []string{"assemble", "--with-parent"}, Supervisor: supervisor,
+	}}
 	host, err := os.Hostname()
 	if err != nil {
 		host = "localhost"

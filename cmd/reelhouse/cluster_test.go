@@ -73,20 +73,6 @@ func (s *natsServer) kill() {
 	}
 }
 
-// freeAddresses returns addresses that nobody listens at.
-func freeAddresses(t *testing.T, number int) (all []string) {
-	t.Helper()
-	for range number {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer l.Close()
-		all = append(all, l.Addr().String())
-	}
-	return all
-}
-
 // certified writes a certificate for this machine, with its key, and returns where.
 func certified(t *testing.T) (certificate, key string) {
 	t.Helper()

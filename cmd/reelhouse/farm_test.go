@@ -26,24 +26,34 @@ import (
 	"reelhouse/house"
 )
 
+// lastPort is the one that freeAddresses has returned last. It begins below those that systems give to who asks for
+// any, so that no test takes a port between its being free and its being used.
+var lastPort = 10000 + os.Getpid()%10000
+
+// freeAddresses returns addresses beside each other that nobody listens at.
+func freeAddresses(t *testing.T, number int) (all []string) {
+	t.Helper()
+	for range 1000 {
+		lastPort++
+		address := "127.0.0.1:" + strconv.Itoa(lastPort)
+		l, err := net.Listen("tcp", address)
+		if err != nil {
+			all = nil
+			continue
+		}
+		l.Close()
+		if all = append(all, address); len(all) == number {
+			return all
+		}
+	}
+	t.Fatalf("no %d ports beside each other are free", number)
+	return nil
+}
+
 // farmAddress returns an address where nodes can be let in, whose next port is free, too.
 func farmAddress(t *testing.T) string {
 	t.Helper()
-	for range 100 {
-		first, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			t.Fatal(err)
-		}
-		port := first.Addr().(*net.TCPAddr).Port
-		second, err := net.Listen("tcp", "127.0.0.1:"+strconv.Itoa(port+1))
-		first.Close()
-		if err == nil {
-			second.Close()
-			return "127.0.0.1:" + strconv.Itoa(port)
-		}
-	}
-	t.Fatal("no two ports beside each other are free")
-	return ""
+	return freeAddresses(t, 2)[0]
 }
 
 // A badLine is a line between nodes and their house that can be cut and slow.

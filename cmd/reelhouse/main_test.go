@@ -212,8 +212,16 @@ func startAs(t *testing.T, command, data string, args ...string) *served {
 	if err != nil {
 		t.Fatal(err)
 	}
+	said := filepath.Join(t.TempDir(), "said")
 	if testing.Verbose() {
 		cmd.Stderr = os.Stderr
+	} else {
+		f, err := os.Create(said)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer f.Close()
+		cmd.Stderr = f
 	}
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
@@ -224,7 +232,8 @@ func startAs(t *testing.T, command, data string, args ...string) *served {
 	})
 	line, err := bufio.NewReader(out).ReadString('\n')
 	if err != nil {
-		t.Fatalf("the server did not say where it is: %v", err)
+		text, _ := os.ReadFile(said)
+		t.Fatalf("the server did not say where it is: %v\n%s", err, text)
 	}
 	_, url, _ := strings.Cut(strings.TrimSpace(line), "Reelhouse is at ")
 	return &served{cmd, strings.TrimSuffix(url, "/")}

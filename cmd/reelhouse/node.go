@@ -93,7 +93,9 @@ func (f gateFlags) cluster() (*gate.Cluster, error) {
 func (f gateFlags) given() bool { return f.address != "" || f.noNode || len(f.nats) > 0 }
 
 // open lets nodes in, if it is to; nil if not.
-func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *slog.Logger) (*gate.Gate, error) {
+func (f gateFlags) open(
+	ctx context.Context, h *house.House, hub *farm.Hub, nodes *farm.Farm, log *slog.Logger,
+) (*gate.Gate, error) {
 	cluster, err := f.cluster()
 	if err != nil {
 		return nil, err
@@ -115,7 +117,7 @@ func (f gateFlags) open(h *house.House, hub *farm.Hub, nodes *farm.Farm, log *sl
 	if !(f.check >= 0 && f.check <= 100) {
 		return nil, errors.New("--farm-check is 0 to 100 percent")
 	}
-	g, err := gate.Open(gate.Options{
+	g, err := gate.Open(ctx, gate.Options{
 		House: h, Hub: hub, Address: f.address, Program: version, Every: f.every, Lease: f.lease, Log: log,
 		Check: f.check / 100, Simulated: f.trial, Cluster: cluster,
 		Like: nodes.Nodes[0].Like,

@@ -73,7 +73,7 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		listener.Close()
 		return err
 	}
-	let, err := flags.gate.open(h, hub, nodes, log)
+	let, err := flags.gate.open(ctx, h, hub, nodes, log)
 	if err != nil {
 		listener.Close()
 		return err

@@ -1,6 +1,7 @@
 package gate
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -120,7 +121,7 @@ type client struct {
 }
 
 // joinCluster connects to a cluster, and answers when its servers ask who may come in.
-func (g *Gate) joinCluster() (err error) {
+func (g *Gate) joinCluster(ctx context.Context) (err error) {
 	c := &clustered{clients: map[string][]client{}}
 	if c.keys, err = keysOf(g.House); err != nil {
 		return err
@@ -150,7 +151,10 @@ func (g *Gate) joinCluster() (err error) {
 		}
 		return conn, err
 	}
-	if g.conn, err = connect("house", c.keys.house); err != nil {
+	if err := g.await(ctx, "the cluster", func() error {
+		g.conn, err = connect("house", c.keys.house)
+		return err
+	}); err != nil {
 		return err
 	}
 	if c.system, err = connect("house, ending connections", c.keys.system); err != nil {

@@ -127,8 +127,8 @@ func (n *nothing) is(kind string) (is bool, look int) {
 // Folder returns where a house keeps what it needs for its nodes.
 func Folder(h *house.House) string { return filepath.Join(h.Dir, "farm") }
 
-// Open begins to listen.
-func Open(o Options) (g *Gate, err error) {
+// Open begins to listen. A cluster that is not there yet is waited for, a minute at most, or until ctx ends.
+func Open(ctx context.Context, o Options) (g *Gate, err error) {
 	if o.Every == 0 {
 		o.Every = UsualEvery
 	}
@@ -161,7 +161,7 @@ func Open(o Options) (g *Gate, err error) {
 	}
 	secured := &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS13}
 	if o.Cluster != nil {
-		if err := g.joinCluster(); err != nil {
+		if err := g.joinCluster(ctx); err != nil {
 			return g, fmt.Errorf("the cluster at %s cannot be used: %w", strings.Join(o.Cluster.Addresses, ", "), err)
 		}
 	} else {
@@ -180,7 +180,7 @@ func Open(o Options) (g *Gate, err error) {
 		Handler: g.handler(), ReadHeaderTimeout: 10 * time.Second,
 		ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug),
 	}
-	return g, errors.Join(g.keepWhereabouts(), g.listen())
+	return g, errors.Join(g.keepWhereabouts(), g.listen(ctx))
 }
 
 func splitAddress(address string) (host string, port int, err error) {
@@ -227,19 +227,13 @@ func (g *Gate) startServer(host string, port int, secured *tls.Config) error {
 }
 
 // listen hears what nodes say.
-func (g *Gate) listen() (err error) {
+func (g *Gate) listen(ctx context.Context) (err error) {
 	if g.stream, err = jetstream.New(g.conn); err != nil {
 		return err
 	}
 	// Servers that have just started choose one of them first, which takes a while.
-	for end := time.Now().Add(keepWithin); ; {
-		if err = g.openStream(); err == nil {
-			break
-		}
-		if time.Now().After(end) {
-			return fmt.Errorf("JetStream does not keep messages: %w", err)
-		}
-		g.Log.Info("JetStream is waited for", "error", err)
+	if err := g.await(ctx, "JetStream", func() error { return g.openStream(ctx) }); err != nil {
+		return fmt.Errorf("JetStream does not keep messages: %w", err)
 	}
 	for subject, answer := range map[string]nats.MsgHandler{
 		wire.HelloTo + "*": g.hello, wire.BeatTo + "*": g.beat,
@@ -253,15 +247,39 @@ func (g *Gate) listen() (err error) {
 	return nil
 }
 
-// keepWithin is how long JetStream is waited for, and oneTry for one answer of it.
+// How long servers are waited for that start beside the house, how long between two tries, and how long for one answer
+// of JetStream.
 const (
-	keepWithin = time.Minute
-	oneTry     = 5 * time.Second
+	startWithin  = time.Minute
+	betweenTries = 500 * time.Millisecond
+	oneTry       = 5 * time.Second
 )
 
+// await tries something until it works.
+func (g *Gate) await(ctx context.Context, what string, try func() error) error {
+	began, said := time.Now(), false
+	for {
+		err := try()
+		var strange *tls.CertificateVerificationError
+		hopeless := errors.Is(err, nats.ErrAuthorization) || errors.As(err, &strange)
+		if err == nil || hopeless || time.Since(began) > startWithin {
+			return err
+		}
+		if !said {
+			g.Log.Warn(what+" is waited for", "error", err)
+			said = true
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(betweenTries):
+		}
+	}
+}
+
 // openStream opens the stream of what nodes say, which is made if it is not there.
-func (g *Gate) openStream() error {
-	ctx, cancel := context.WithTimeout(context.Background(), oneTry)
+func (g *Gate) openStream(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, oneTry)
 	defer cancel()
 	replicas := 1
 	if g.Cluster != nil && len(g.Cluster.Addresses) >= mostReplicas {

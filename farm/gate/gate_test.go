@@ -56,7 +56,7 @@ func openedFor(t *testing.T, frames string, lease time.Duration) *gated {
 	like := farm.Node{
 		House: h, Hub: hub, Renderer: renderer, Works: work.Catalogue{}, Timeout: time.Hour, Log: log,
 	}
-	g, err := Open(Options{
+	g, err := Open(t.Context(), Options{
 		House: h, Hub: hub, Address: "127.0.0.1:0", Program: "test", Like: like.Like, Every: 50 * time.Millisecond,
 		Lease: lease, Log: log,
 	})

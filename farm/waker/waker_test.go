@@ -26,7 +26,7 @@ func provided(t *testing.T, script string) (w *Waker, asked func() string) {
 	log := slog.New(slog.DiscardHandler)
 	hub := farm.NewHub()
 	like := farm.Node{House: h, Hub: hub, Log: log}
-	g, err := gate.Open(gate.Options{
+	g, err := gate.Open(t.Context(), gate.Options{
 		House: h, Hub: hub, Address: "127.0.0.1:0", Program: "test", Like: like.Like, Log: log,
 	})
 	if err != nil {

@@ -451,6 +451,74 @@ func TestAFarmSurvivesWhatGoesWrong(t *testing.T) {
 	}
 }
 
+// House and nodes are replaced by another version of the program, one after another, at no cost of a try.
+func TestHouseAndNodesAreReplacedWhileTheyWork(t *testing.T) {
+	newer := binary
+	defer func() { binary = newer }()
+	binary = filepath.Join(t.TempDir(), "older")
+	build := exec.Command("go", "build", "-ldflags", "-X main.version=0.0.9", "-o", binary, ".")
+	if out, err := build.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	data, address := farmed(t, "1001-1060"), farmAddress(t)
+	serve := func() *served {
+		return start(t, data, "--farm", address, "--no-node", "--farm-beat", "100ms", "--farm-lease", "5s")
+	}
+	s := serve()
+	var nodes []*testNode
+	for _, name := range []string{"shed", "loft"} {
+		n := letIn(t, data, name, nil, nil)
+		n.start(t)
+		nodes = append(nodes, n)
+	}
+	sendFarmed(t, data)
+	good := func(n int) {
+		t.Helper()
+		until(t, data, func(c queue.Counts) bool { return c[queue.Good] >= n })
+	}
+	good(6)
+	s.cmd.Process.Signal(os.Interrupt)
+	s.cmd.Wait()
+	older := binary
+	binary = newer
+	serve()
+	good(24) // nodes of the version before go on
+	said, complaints, err := run(t, "nodes", "--json", "--data", data)
+	if err != nil || !strings.Contains(said, `"program": "0.0.9"`) || strings.Contains(said, `"lacks"`) {
+		t.Error(said, complaints, err)
+	}
+	for i, n := range nodes {
+		n.cmd.Process.Signal(os.Interrupt)
+		n.cmd.Wait()
+		n.start(t)
+		good(24 + 8*(i+1))
+	}
+	// One that was put back to the version before works for the newer house.
+	binary = older
+	nodes[0].cmd.Process.Signal(os.Interrupt)
+	nodes[0].cmd.Wait()
+	nodes[0].start(t)
+	until(t, data, allGood)
+	binary = newer
+	h, err := house.Open(data, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer h.Close()
+	all, err := h.Record.Nodes()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, n := range all {
+		if n.Failed+n.Refused > 0 || n.Done == 0 {
+			t.Errorf("%s: %+v", n.Name, n.NodeCounts)
+		}
+	}
+	if out, complaints, err := run(t, "verify", "--deep", "--data", data); err != nil {
+		t.Error(out, complaints, err)
+	}
+}
+
 // A house that comes back from a backup, as docs/farm.md says how to make one, is the house that its nodes know: they
 // go on with the tokens that they have, and what was rendered since is rendered again.
 func TestAHouseComesBackFromABackup(t *testing.T) {

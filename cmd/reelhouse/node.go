@@ -24,6 +24,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"reelhouse/core/fingerprint"
+	"reelhouse/core/job"
 	"reelhouse/core/work"
 	"reelhouse/farm"
 	"reelhouse/farm/gate"
@@ -312,7 +313,7 @@ func (f serverFlags) describe(o *outside.Options, labels []string) error {
 		host = "localhost"
 	}
 	h := wire.Hello{
-		Version: wire.Version, Program: version, System: runtime.GOOS + "/" + runtime.GOARCH, Machine: host,
+		Version: wire.Version, Contract: job.Version, Program: version, System: runtime.GOOS + "/" + runtime.GOARCH, Machine: host,
 		Processor: runtime.GOARCH + " " + cpuid.CPU.BrandName,
 		Cores:     runtime.NumCPU(), Memory: machineMemory(), Slots: f.slots,
 	}
@@ -425,12 +426,13 @@ type nodeRow struct {
 	State   store.NodeState  `json:"state"`
 	// Programs are the versions of the renderers, and of what does kinds of work, by their names.
 	Programs map[string]string `json:"programs,omitempty"`
-	Tasks    int               `json:"tasks"` // in its hands
+	Lacks    []string          `json:"lacks,omitempty"` // of what the house has; it gets no tasks for that
+	Tasks    int               `json:"tasks"`           // in its hands
 	At       []string          `json:"at,omitempty"`
 	Speed    float64           `json:"speed,omitempty"` // against the mean of all nodes: 2 is twice as fast
 }
 
-func rowOf(n store.Node) nodeRow {
+func rowOf(n store.Node, house wire.Programs) nodeRow {
 	var said wire.Hello
 	_ = json.Unmarshal([]byte(n.Hello), &said) // "" before it has joined
 	row := nodeRow{
@@ -441,6 +443,9 @@ func rowOf(n store.Node) nodeRow {
 	}
 	for _, r := range slices.Concat(said.Renderers, said.Kinds) {
 		row.Programs[r.Name] = r.Version
+	}
+	if said.Program != "" && !said.Simulated {
+		row.Lacks = said.Lacks(house)
 	}
 	return row
 }
@@ -462,9 +467,13 @@ func rowsOf(record *store.Store, all []store.Node) ([]nodeRow, error) {
 	if err != nil {
 		return nil, err
 	}
+	house, err := gate.Programs(record)
+	if err != nil {
+		return nil, err
+	}
 	rows := make([]nodeRow, len(all))
 	for i, n := range all {
-		rows[i] = rowOf(n)
+		rows[i] = rowOf(n, house)
 		rows[i].Speed = store.Speed(n, known)
 		for _, t := range tasks[n.Name] {
 			rows[i].At = append(rows[i].At, t.String())
@@ -506,6 +515,8 @@ func printNodes(out io.Writer, record *store.Store, all []store.Node, asJSON boo
 			state, r.State = "away", store.NodeState{}
 		case r.State.Trouble != "":
 			state = r.State.Trouble
+		case len(r.Lacks) > 0:
+			state = "takes tasks, but none for " + strings.Join(r.Lacks, ", ")
 		}
 		fmt.Fprintf(w, "%s\t%s\t%d\t%d of %d\t%s\t%d\t%.2f\t%d\t%d\t%.0f %%\t%s\t%s\t%s\n", r.Name, r.Machine,
 			r.Cores, r.Tasks, r.Slots, strings.Join(r.Labels, ","), r.Counts.Done, r.Speed, r.Counts.Failed,

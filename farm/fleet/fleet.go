@@ -20,6 +20,7 @@ import (
 
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/framefile"
+	"reelhouse/core/job"
 	"reelhouse/farm"
 	"reelhouse/farm/outside"
 	"reelhouse/farm/wire"
@@ -157,9 +158,10 @@ func (f *Fleet) options(i int, c character, life uint64) outside.Options {
 		Token:   f.Tokens[i],
 		Scratch: filepath.Join(f.Scratch, f.Tokens[i].Name),
 		Hello: wire.Hello{
-			Version: wire.Version, Program: f.Program, System: runtime.GOOS + "/" + runtime.GOARCH,
-			Machine: "simulated-" + strconv.Itoa(i+1), Processor: "simulated", Cores: 1, Memory: 8 << 30, Slots: 1,
-			Renderers: f.Renderers, Simulated: true,
+			Version: wire.Version, Contract: job.Version, Program: f.Program,
+			System: runtime.GOOS + "/" + runtime.GOARCH, Machine: "simulated-" + strconv.Itoa(i+1),
+			Processor: "simulated", Cores: 1, Memory: 8 << 30, Slots: 1, Simulated: true,
+			Programs: wire.Programs{Renderers: f.Renderers},
 		},
 		Programs: map[string]farm.Renderer{farm.AssemblyProgram: f.Assembler},
 		Do:       machine.do,

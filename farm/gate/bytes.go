@@ -89,9 +89,8 @@ func (g *Gate) giveBytes(w http.ResponseWriter, r *http.Request, o *outpost) {
 
 // tellFile says how much there is of a file that is being sent.
 func (g *Gate) tellFile(w http.ResponseWriter, r *http.Request, o *outpost) {
-	_, file, err := o.fileAt(r.PathValue("lease"), r.PathValue("write"))
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusNotFound)
+	_, file := o.fileFor(w, r)
+	if file == nil {
 		return
 	}
 	file.mutex.Lock()
@@ -103,11 +102,22 @@ func (g *Gate) tellFile(w http.ResponseWriter, r *http.Request, o *outpost) {
 	w.Header().Set(wire.HaveHeader, strconv.FormatInt(have, 10))
 }
 
+// fileFor returns the file that a request names; nil if that was answered by an error.
+func (o *outpost) fileFor(w http.ResponseWriter, r *http.Request) (*errand, *writeFile) {
+	e, file, err := o.fileAt(r.PathValue("lease"), r.PathValue("write"))
+	switch {
+	case errors.Is(err, errNotYet):
+		http.Error(w, err.Error(), http.StatusServiceUnavailable)
+	case err != nil:
+		http.Error(w, err.Error(), http.StatusNotFound)
+	}
+	return e, file
+}
+
 // takeFile takes a piece of a file. Pieces come in their order; the last one says what all of it has to be.
 func (g *Gate) takeFile(w http.ResponseWriter, r *http.Request, o *outpost) {
-	e, file, err := o.fileAt(r.PathValue("lease"), r.PathValue("write"))
-	if err != nil {
-		http.Error(w, err.Error(), http.StatusNotFound)
+	e, file := o.fileFor(w, r)
+	if file == nil {
 		return
 	}
 	at, err := strconv.ParseInt(r.URL.Query().Get("at"), 10, 64)

@@ -244,15 +244,27 @@ func (g *Gate) take(m jetstream.Msg) bool {
 		g.Log.Warn("a result that cannot be read was refused", "node", name, "error", err)
 		return true
 	}
-	if o == nil || o.errand(r.Lease) == nil { // it may be on its way: then its step is still the node's
-		if l, err := g.House.Record.LeaseNow(r.Lease); err == nil && strings.EqualFold(l.NodeName(), name) {
-			return false
-		}
+	if o == nil && g.isOf(r.Lease, name) || o != nil && o.begins(r.Lease) {
+		return false
 	}
 	// Files of a shared folder are read for it, and others wait meanwhile for nothing. If the house dies now, the node
 	// hands it over once more.
 	return o == nil || g.beside(func() { o.done(r) })
 }
+
+// isOf reports whether a lease is still a node's, as the record has it.
+func (g *Gate) isOf(lease int64, node string) bool {
+	l, err := g.House.Record.LeaseNow(lease)
+	return err == nil && strings.EqualFold(l.NodeName(), node)
+}
+
+// begins reports whether the node has a lease whose errand is not there yet, as of one from before the house was
+// started again.
+func (o *outpost) begins(lease int64) bool {
+	return o.errand(lease) == nil && o.gate.isOf(lease, o.name)
+}
+
+var errNotYet = errors.New("the house does not go on with it yet; try again")
 
 // errand returns what the node has in the name of a lease, nil if it has not.
 func (o *outpost) errand(lease int64) *errand {
@@ -353,12 +365,16 @@ func (o *outpost) settle(e *errand, r wire.Result) error {
 }
 
 // fileAt returns the errand and its file that an address is about.
+// An error that wraps errNotYet is no refusal.
 func (o *outpost) fileAt(lease, write string) (*errand, *writeFile, error) {
 	number, err := strconv.ParseInt(lease, 10, 64)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%q is no lease", lease)
 	}
 	e := o.errand(number)
+	if e == nil && o.begins(number) {
+		return nil, nil, fmt.Errorf("lease %d: %w", number, errNotYet)
+	}
 	if e == nil {
 		return nil, nil, o.refuse("a file for lease %d, which it does not have", number)
 	}

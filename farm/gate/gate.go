@@ -35,7 +35,7 @@ type Options struct {
 	House   *house.House
 	Hub     *farm.Hub
 	Address string // HOST:PORT for messages; bytes have the next port, or any free one if the port is 0
-	// Program is the version of this program: a node of another one is told so, and takes nothing.
+	// Program is the version of this program, which nodes are told.
 	Program string
 	// Like returns a node that has what the house renders with; its name and what a machine has are filled in.
 	Like func() *farm.Node

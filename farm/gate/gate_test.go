@@ -138,8 +138,8 @@ func (g *gated) joined(name string) *stranger {
 
 func hello() wire.Hello {
 	return wire.Hello{
-		Version: wire.Version, Program: "test", Cores: 2, Slots: 1, Machine: "m",
-		Renderers: []fingerprint.Renderer{renderer.Print()},
+		Version: wire.Version, Contract: job.Version, Program: "test", Cores: 2, Slots: 1, Machine: "m",
+		Programs: wire.Programs{Renderers: []fingerprint.Renderer{renderer.Print()}},
 	}
 }
 
@@ -502,7 +502,7 @@ func TestSharedFoldersProveThemselves(t *testing.T) {
 	s.refused(1)
 }
 
-// A node of another version is told so.
+// A node of another version is told so. It takes what its own version knows.
 func TestNodesOfOtherVersionsAreTold(t *testing.T) {
 	g := opened(t, "1001")
 	s, err := g.connect(g.token("old"))
@@ -510,9 +510,9 @@ func TestNodesOfOtherVersionsAreTold(t *testing.T) {
 		t.Fatal(err)
 	}
 	for says, change := range map[string]func(h *wire.Hello){
-		"version 9 of the protocol":  func(h *wire.Hello) { h.Version = 9 },
-		"version 0.1 of the program": func(h *wire.Hello) { h.Program = "0.1" },
-		"cannot be":                  func(h *wire.Hello) { h.Slots = -1 },
+		"version 9 of the protocol": func(h *wire.Hello) { h.Version = 9 },
+		"version 0 of the contract": func(h *wire.Hello) { h.Contract = 0 },
+		"cannot be":                 func(h *wire.Hello) { h.Slots = -1 },
 	} {
 		h := hello()
 		change(&h)
@@ -533,6 +533,42 @@ func TestNodesOfOtherVersionsAreTold(t *testing.T) {
 	tasks = wire.Tasks{}
 	if s.ask(wire.BeatTo+"old", wire.Beat{Free: 1}, &tasks); w.Refused != "" || tasks.Unknown || len(tasks.Leases) > 0 {
 		t.Errorf("%+v, %+v", w, tasks)
+	}
+	// Another version of the program with the same renderer works, and knows which house it has.
+	h = hello()
+	h.Program = "0.1"
+	w = wire.Welcome{}
+	if s.ask(wire.HelloTo+"old", h, &w); w.Refused != "" || w.Program != "test" {
+		t.Errorf("%+v", w)
+	}
+	s.welcome = w
+	s.lease()
+}
+
+// A node that is back before the house goes on with what it has from before is told to wait. It did nothing wrong.
+func TestANodeThatIsBackFirstWaits(t *testing.T) {
+	g := opened(t, "1001")
+	s := g.joined("a")
+	e := s.lease()
+	o := g.gate.find("a")
+	take := func(with *errand) *errand {
+		o.mutex.Lock()
+		defer o.mutex.Unlock()
+		was := o.errands[e.Lease]
+		o.errands[e.Lease] = with
+		return was
+	}
+	was := take(nil)
+	for _, method := range []string{"GET", "PUT"} {
+		code, text := s.http(method, fmt.Sprintf("/file/%d/0?at=0", e.Lease), []byte("picture"))
+		if code != http.StatusServiceUnavailable {
+			t.Errorf("%s: %d, %s", method, code, text)
+		}
+	}
+	take(was)
+	s.refused(0)
+	if code, text := s.http("PUT", fmt.Sprintf("/file/%d/0?at=0", e.Lease), []byte("picture")); code != http.StatusOK {
+		t.Error(code, text)
 	}
 }
 

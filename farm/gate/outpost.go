@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"github.com/nats-io/nats.go"
 
 	"reelhouse/core/fingerprint"
+	"reelhouse/core/job"
 	"reelhouse/farm"
 	"reelhouse/farm/wire"
 	"reelhouse/store"
@@ -64,7 +66,7 @@ func (g *Gate) hello(m *nats.Msg) {
 		g.answer(m, wire.Welcome{Refused: "the house does not know it any more"})
 		return
 	}
-	why := refusal(h, g.Program)
+	why := refusal(h)
 	if h.Simulated && !g.Simulated && why == "" {
 		why = "it is simulated, and its pictures are not of the scene: a trial is started with --farm-simulated"
 	}
@@ -89,13 +91,21 @@ func (g *Gate) hello(m *nats.Msg) {
 		g.answer(m, wire.Welcome{Refused: "the house ends just now"})
 		return
 	}
-	g.Log.Info("a node has joined", "node", name, "machine", h.Machine, "cores", h.Cores, "slots", h.Slots)
-	g.answer(m, wire.Welcome{Key: o.passNow(), Every: g.Every, Lease: g.Lease, Shares: o.try(h.Shares)})
+	g.Log.Info("a node has joined", "node", name, "machine", h.Machine, "cores", h.Cores, "slots", h.Slots,
+		"version", h.Program)
+	programs, err := Programs(g.House.Record)
+	if err != nil {
+		g.Log.Warn("it is not known what a node can do", "node", name, "error", err)
+	}
+	g.answer(m, wire.Welcome{
+		Program: g.Program, Lacks: h.Lacks(programs), Key: o.passNow(), Every: g.Every, Lease: g.Lease,
+		Shares: o.try(h.Shares),
+	})
 	g.Hub.Changed()
 }
 
 // refusal says why a node cannot be one of this house, "" if it can.
-func refusal(h wire.Hello, program string) string {
+func refusal(h wire.Hello) string {
 	switch {
 	case h.Version != wire.Version:
 		return fmt.Sprintf(
@@ -103,14 +113,35 @@ func refusal(h wire.Hello, program string) string {
 			h.Version,
 			wire.Version,
 		)
-	case h.Program != program:
-		return fmt.Sprintf("it has version %s of the program, and this house version %s; give both the same one",
-			h.Program, program)
+	case h.Contract != job.Version:
+		return fmt.Sprintf(
+			"it knows version %d of the contract with renderers, and this house version %d; give both the same program",
+			h.Contract, job.Version)
 	case h.Slots < 1 || h.Slots > mostSlots || h.Cores < 1 || h.Cores > mostSlots || len(h.Labels) > mostLabels ||
 		len(h.Shares) > mostLabels:
 		return "what it says of its slots, cores or labels cannot be"
 	}
 	return ""
+}
+
+// Programs returns what a house has, as its server has noted it.
+func Programs(record *store.Store) (p wire.Programs, err error) {
+	usual, known, err := record.Renderer()
+	if err != nil {
+		return p, err
+	}
+	if known {
+		p.Renderers = append(p.Renderers, usual)
+	}
+	offered, err := record.Offered()
+	for _, r := range offered {
+		p.Renderers = append(p.Renderers, r.Renderer)
+	}
+	follow, again := record.FollowUps()
+	for _, f := range follow {
+		p.Kinds = append(p.Kinds, fingerprint.Renderer{Name: f.Kind, Version: f.Program.Version})
+	}
+	return p, errors.Join(err, again)
 }
 
 // Bounds of what a node says of itself.

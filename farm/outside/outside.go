@@ -316,6 +316,10 @@ func (n *Node) once(ctx context.Context, group *sync.WaitGroup) error {
 func (n *Node) told() {
 	n.said = ""
 	n.Log.Info("joined", "node", n.Token.Name)
+	if !n.Hello.Simulated && (n.welcome.Program != n.Hello.Program || len(n.welcome.Lacks) > 0) {
+		n.Log.Warn("the house has another version of the program, or other programs", "house", n.welcome.Program,
+			"this node", n.Hello.Program, "gets no tasks for", strings.Join(n.welcome.Lacks, ", "))
+	}
 }
 
 // refusedError says why the house gives a node no work.

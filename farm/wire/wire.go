@@ -7,6 +7,7 @@ package wire
 
 import (
 	"encoding/json"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -47,8 +48,10 @@ func Listens(node string) []string { return []string{Inbox(node) + ".>", PokeTo 
 type Hello struct {
 	Version int    `json:"version"` // of the protocol
 	Program string `json:"program"` // version of this program
-	System  string `json:"system"`  // such as linux/amd64
-	Machine string `json:"machine"` // its own name
+	// Contract is the version of what jobs say to renderers; see job.Version.
+	Contract int    `json:"contract"`
+	System   string `json:"system"`  // such as linux/amd64
+	Machine  string `json:"machine"` // its own name
 	// Instance is that of its scratch folder, by which two machines with one token are told apart.
 	Instance string `json:"instance"`
 	// Processor is what kind it is: only among those of one kind the same bytes are expected.
@@ -61,14 +64,32 @@ type Hello struct {
 	Simulated bool `json:"simulated,omitempty"`
 	// Shares are folders of the house, as that calls them, that the node says it has, too.
 	Shares []string `json:"shares,omitempty"`
-	// Renderers are those that it has; Kinds are the kinds of work for which it has the program, with its version.
+	Programs
+}
+
+// Programs are renderers, and kinds of work with the versions of what does them.
+type Programs struct {
 	Renderers []fingerprint.Renderer `json:"renderers"`
 	Kinds     []fingerprint.Renderer `json:"kinds"`
+}
+
+// Lacks returns what is not there in its version, of what a house has: a node gets no tasks for that.
+func (p Programs) Lacks(house Programs) (all []string) {
+	for _, of := range [][2][]fingerprint.Renderer{{house.Renderers, p.Renderers}, {house.Kinds, p.Kinds}} {
+		for _, r := range of[0] {
+			if !slices.Contains(of[1], r) {
+				all = append(all, strings.TrimSpace(r.Name+" "+r.Version))
+			}
+		}
+	}
+	return all
 }
 
 // A Welcome is the answer to a Hello.
 type Welcome struct {
 	Refused string        `json:"refused,omitempty"` // why the node gets no work; "" if it does
+	Program string        `json:"program"`           // version of the house
+	Lacks   []string      `json:"lacks,omitempty"`   // what the node does not have, of what the house has
 	Key     string        `json:"key"`               // for bytes, until the next Hello
 	Shares  []Share       `json:"shares,omitempty"`  // to be answered
 	Every   time.Duration `json:"every"`             // between two beats

@@ -35,6 +35,7 @@ type shownNode struct {
 	Tasks      int         // in its hands
 	At         []shownTask // the first of them
 	Speed      float64     // against the mean of all: 2 is twice as fast; 0 for not known
+	Other      string      // in which versions the house differs, "" if it does not
 	Pause      kit.Edit    // takes why
 	Note       kit.Edit
 	Label      kit.Edit
@@ -49,8 +50,8 @@ func (n shownNode) Said() string { return strings.Join(n.Hello.Labels, ", ") }
 // Given returns the labels that people gave it.
 func (n shownNode) Given() string { return strings.Join(n.Node.Labels, ", ") }
 
-// Programs says which versions of which programs it has.
-func (n shownNode) Programs() string {
+// Has says which versions of which programs it has.
+func (n shownNode) Has() string {
 	said := []string{"Reelhouse " + n.Hello.Program}
 	for _, r := range slices.Concat(n.Hello.Renderers, n.Hello.Kinds) {
 		said = append(said, strings.TrimSpace(r.Name+" "+r.Version))
@@ -76,6 +77,10 @@ func (a *page) nodesShown(code string) (nodesPart, error) {
 	if err != nil {
 		return part, err
 	}
+	programs, err := gate.Programs(a.House.Record)
+	if err != nil {
+		return part, err
+	}
 	here := a.Node.Names()
 	part.All = make([]shownNode, len(all))
 	for i, n := range all {
@@ -89,6 +94,7 @@ func (a *page) nodesShown(code string) (nodesPart, error) {
 			s.At = append(s.At, shownTask{t.String(), logLink(code, t.String(), 0, 0, "")})
 		}
 		s.Speed = store.Speed(n, all)
+		s.Other = a.other(s.Hello, programs)
 		id := "node-" + n.Name
 		s.Pause = post(code, id+"-pause", "", "node", "node", n.Name, "do", "pause").Edit
 		s.Note = post(code, id+"-note", "", "node", "node", n.Name, "do", "note").Edit
@@ -102,6 +108,21 @@ func (a *page) nodesShown(code string) (nodesPart, error) {
 	}
 	part.count()
 	return part, nil
+}
+
+// other says in which versions the house differs from a node, and what follows.
+func (a *page) other(h wire.Hello, house wire.Programs) string {
+	if h.Program == "" || h.Simulated { // or has not joined yet
+		return ""
+	}
+	var said []string
+	if h.Program != a.Version {
+		said = append(said, "The house is Reelhouse "+a.Version+".")
+	}
+	if lacks := h.Lacks(house); len(lacks) > 0 {
+		said = append(said, "It does not have, and gets no tasks for: "+strings.Join(lacks, ", ")+".")
+	}
+	return strings.Join(said, " ")
 }
 
 // count counts the nodes, and leaves so many that a page can show them: those first that somebody may have to look at.

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"reelhouse/core/fingerprint"
 	"reelhouse/store"
 	"reelhouse/web/webtest"
 )
@@ -22,11 +23,15 @@ func TestNodesAreShownAndPaused(t *testing.T) {
 	}
 	_, body := s.Get("/p/TEST/queue")
 	s.Says(body, "Nodes on other machines", "has not joined yet")
-	if err := s.House.Record.NodeJoined("shed", `{"machine":"<b>big</b>","slots":4,"labels":["fast"]}`); err != nil {
+	said := `{"machine":"<b>big</b>","slots":4,"labels":["fast"],"program":"0.0.1","system":"linux"}`
+	if err := s.House.Record.NodeJoined("shed", said); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.House.Record.SetRenderer(fingerprint.Renderer{Name: "drawn", Version: "7"}); err != nil {
 		t.Fatal(err)
 	}
 	_, body = s.Get("/p/TEST/queue")
-	s.Says(body, "&lt;b&gt;big&lt;/b&gt;", "fast", "away")
+	s.Says(body, "&lt;b&gt;big&lt;/b&gt;", "fast", "away", "another version", "gets no tasks for: drawn 7")
 	do := func(form url.Values) string {
 		t.Helper()
 		form.Set("node", "shed")

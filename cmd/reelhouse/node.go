@@ -313,7 +313,8 @@ func (f serverFlags) describe(o *outside.Options, labels []string) error {
 		host = "localhost"
 	}
 	h := wire.Hello{
-		Version: wire.Version, Contract: job.Version, Program: version, System: runtime.GOOS + "/" + runtime.GOARCH, Machine: host,
+		Version: wire.Version, Contract: job.Version, Program: version,
+		System: runtime.GOOS + "/" + runtime.GOARCH, Machine: host,
 		Processor: runtime.GOARCH + " " + cpuid.CPU.BrandName,
 		Cores:     runtime.NumCPU(), Memory: machineMemory(), Slots: f.slots,
 	}

@@ -62,6 +62,11 @@ func (n *Node) follow(ctx context.Context, l *store.Lease, log *Log, heard func(
 	before := n.inputStates(order)
 	made := n.run(ctx, []*store.Lease{l}, program, order, n.coresOf(l), heard, log)
 	if name := firstChanged(order, before, n.inputStates(order)); name != "" && ctx.Err() == nil {
+		for i, in := range order.Inputs {
+			if n.House.InBucket(in.Name) && before[i] != n.inputState(in) {
+				_ = os.Remove(in.Path) // which is a copy, and none of it any more
+			}
+		}
 		err := n.readInputs(ctx, l, &order, log)
 		if errors.Is(err, errInputsLost) {
 			err = fmt.Errorf("its program has changed what it was given, such as %s", name)
@@ -115,11 +120,21 @@ type inputState struct {
 func (n *Node) inputStates(order job.FollowUp) []inputState {
 	all := make([]inputState, len(order.Inputs))
 	for i, in := range order.Inputs {
-		if info, err := n.House.StatOutput(&house.Plain{}, in.Name); err == nil {
-			all[i] = inputState{info.Size(), info.ModTime()}
-		}
+		all[i] = n.inputState(in)
 	}
 	return all
+}
+
+// inputState returns how an input is now: the file itself, or the copy of one in a bucket.
+func (n *Node) inputState(in job.Input) inputState {
+	info, err := os.Lstat(in.Path)
+	if !n.House.InBucket(in.Name) {
+		info, err = n.House.StatOutput(&house.Plain{}, in.Name)
+	}
+	if err != nil {
+		return inputState{}
+	}
+	return inputState{info.Size(), info.ModTime()}
 }
 
 // firstChanged names the first input that was written to, "" for none.
@@ -174,11 +189,6 @@ func (n *Node) readInputs(ctx context.Context, l *store.Lease, order *job.Follow
 			return err
 		}
 		in := &order.Inputs[i]
-		path, err := n.House.OutputPath(in.Name)
-		if err != nil {
-			return err
-		}
-		in.Path = path
 		fault, err := n.House.Fault(true, store.File{Path: in.Name, Bytes: in.Bytes, SHA256: in.SHA256})
 		if err != nil {
 			return err
@@ -190,6 +200,10 @@ func (n *Node) readInputs(ctx context.Context, l *store.Lease, order *job.Follow
 				faults[in.Frame] = map[string]string{}
 			}
 			faults[in.Frame][in.Name] = fault
+			continue
+		}
+		if in.Path, err = n.House.ReadPath(in.Name); err != nil {
+			return err
 		}
 	}
 	log.Add("%d inputs were read, and are what was judged", len(order.Inputs)-wrong)
@@ -287,7 +301,7 @@ func (n *Node) cameOtherwise(l *store.Lease, v verdict) error {
 	if why := l.Batch.Plan.Varies(l.Source.Spec, l.Source.Renderer); why != "" {
 		what += ", as it may: " + why
 	}
-	if path, err := n.House.OutputPath(v.final); err == nil {
+	if path, err := n.House.ReadPath(v.final); err == nil {
 		if difference, err := differenceOf(path, v.temp); err == nil {
 			what += "; " + difference
 		}

@@ -134,7 +134,11 @@ func publishOne(h *house.House, v verdict) error {
 	if err := syncPath(v.temp); err != nil {
 		return err
 	}
-	err = giveName(v.temp, final)
+	if h.InBucket(v.final) {
+		err = h.PutOutput(v.temp, v.final, v.sum.SHA256)
+	} else {
+		err = giveName(v.temp, final)
+	}
 	if errors.Is(err, fs.ErrExist) { // since it was looked at
 		there, sumErr := h.SumOutput(v.final)
 		if sumErr != nil || there.SHA256 != v.sum.SHA256 {
@@ -142,7 +146,7 @@ func publishOne(h *house.House, v verdict) error {
 		}
 		err = os.Remove(v.temp)
 	}
-	if err != nil {
+	if err != nil || h.InBucket(v.final) {
 		return err
 	}
 	return syncPath(filepath.Dir(final))
@@ -221,11 +225,7 @@ func (n placing) takeBack(h *house.House, note string) error {
 		if there.SHA256 != f.SHA256 && there.Bytes > 0 { // an empty one is a claim
 			continue
 		}
-		path, err := h.OutputPath(f.Path)
-		if err != nil {
-			return err
-		}
-		if err := os.Remove(path); err != nil {
+		if err := h.RemoveOutput(f.Path); err != nil {
 			return err
 		}
 	}

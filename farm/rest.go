@@ -149,6 +149,10 @@ func (n *Node) faultOf(l *store.Lease, err error) *fault {
 			from["look-up table"] = n.House.Assets.LUTPath(production.LUTFile{SHA256: sum})
 		}
 	}
+	var away *house.VolumeError
+	if errors.As(err, &away) {
+		return &fault{reason: away.Error(), batch: true, sure: true}
+	}
 	for what, path := range from {
 		if path == "" {
 			continue

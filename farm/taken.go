@@ -106,7 +106,7 @@ func sameFile(of plan.Sequence, f plan.FileSequence, recorded []store.File, numb
 // copyTaken copies a file, and reads the copy: it is to be what was judged. Where the disk can, both share what they
 // hold.
 func (n *Node) copyTaken(from store.File, to part) error {
-	path, err := n.House.OutputPath(from.Path)
+	path, err := n.House.ReadPath(from.Path)
 	if err != nil {
 		return err
 	}

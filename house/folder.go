@@ -29,6 +29,7 @@ type House struct {
 	// OnlyBuiltIn says that no renderer but the built-in one renders here, which reads glTF and nothing else.
 	OnlyBuiltIn bool
 	volumes     []store.Volume // that the configuration names
+	buckets     buckets        // of those of them that are
 	// destinations are those of deliveries that the configuration names.
 	destinations []Destination
 
@@ -77,7 +78,7 @@ func Open(dir string, shared bool) (*House, error) {
 }
 
 // Close closes the installation.
-func (h *House) Close() error { return errors.Join(h.Record.Close(), h.unlock()) }
+func (h *House) Close() error { return errors.Join(h.buckets.close(), h.Record.Close(), h.unlock()) }
 
 func (h *House) path(parts ...string) string {
 	return filepath.Join(append([]string{h.Dir}, parts...)...)

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"reelhouse/bucket"
 	"reelhouse/core/naming"
 	"reelhouse/store"
 )
@@ -26,14 +27,18 @@ var ErrNotPlain = errors.New("it is no plain file")
 
 // A Plain is what is known to be a plain folder below the output folder, so that it need not be looked at again. The
 // zero value knows none.
-type Plain struct{ known map[string]bool }
+type Plain struct {
+	known map[string]bool
+	lists *lists // of folders in buckets; nil before anything was asked for there
+}
 
 // folder says why a folder, by its path below the output folder, is none, or leads elsewhere.
 func (p *Plain) folder(h *House, rel string) error {
 	if rel == "." || p.known[rel] {
 		return nil
 	}
-	if volume, root := isRoot(rel); root {
+	volume, root := isRoot(rel)
+	if root || h.inBucket(rel) {
 		if err := h.available(volume); err != nil {
 			return err
 		}
@@ -62,8 +67,9 @@ func isRoot(rel string) (volume string, root bool) {
 	return volume, volume != "" && rest == ""
 }
 
-// OutputPath returns where a path below the output folder, or on a volume, lies on the disk. It fails for one that
-// would lie elsewhere, and for a volume that there is not.
+// OutputPath returns where a path below the output folder, or on a volume, lies on the disk; for a file in a bucket,
+// where it would lie in the folder for what is under way there. It fails for one that would lie elsewhere, and for a
+// volume that there is not.
 func (h *House) OutputPath(rel string) (string, error) {
 	volume, rest := naming.SplitVolume(rel)
 	if !filepath.IsLocal(filepath.FromSlash(rest)) || path.Clean(rest) != rest {
@@ -103,6 +109,9 @@ func (h *House) makeFolder(rel string) error {
 		return os.MkdirAll(h.Output(), 0o755)
 	}
 	if volume, root := isRoot(rel); root {
+		if h.inBucket(rel) {
+			return os.MkdirAll(h.outputPath(rel), 0o755)
+		}
 		return h.available(volume) // whose folder is not ours to make
 	}
 	if err := h.makeFolder(path.Dir(rel)); err != nil {
@@ -127,6 +136,9 @@ func (h *House) StatOutput(p *Plain, rel string) (fs.FileInfo, error) {
 	if err := p.folder(h, path.Dir(rel)); err != nil {
 		return nil, err
 	}
+	if h.inBucket(rel) {
+		return h.statObject(p, rel)
+	}
 	info, err := os.Lstat(file)
 	if err == nil && !info.Mode().IsRegular() {
 		err = fmt.Errorf("%s: %w", rel, ErrNotPlain)
@@ -136,10 +148,41 @@ func (h *House) StatOutput(p *Plain, rel string) (fs.FileInfo, error) {
 
 // OpenOutput opens a file below the output folder, which must be a plain one.
 func (h *House) OpenOutput(rel string) (*os.File, fs.FileInfo, error) {
-	if _, err := h.StatOutput(&Plain{}, rel); err != nil {
+	file, err := h.ReadPath(rel)
+	if err != nil {
 		return nil, nil, err
 	}
-	return OpenPlain(h.outputPath(rel))
+	f, info, err := OpenPlain(file)
+	if h.inBucket(rel) && errors.Is(err, fs.ErrNotExist) { // another program has removed the copy just then
+		if file, err = h.ReadPath(rel); err == nil {
+			f, info, err = OpenPlain(file)
+		}
+	}
+	return f, info, err
+}
+
+// ReadPath returns a path on this machine where a file below the output folder can be read, which must be a plain one.
+// One in a bucket is fetched, if no copy of it is here; it stays for an hour at least.
+func (h *House) ReadPath(rel string) (string, error) {
+	if h.inBucket(rel) {
+		return h.copyObject(rel)
+	}
+	if _, err := h.StatOutput(&Plain{}, rel); err != nil {
+		return "", err
+	}
+	return h.outputPath(rel), nil
+}
+
+// RemoveOutput removes a file below the output folder.
+func (h *House) RemoveOutput(rel string) error {
+	if h.inBucket(rel) {
+		return h.object(rel, (*bucket.Bucket).Remove)
+	}
+	file, err := h.OutputPath(rel)
+	if err != nil {
+		return err
+	}
+	return os.Remove(file)
 }
 
 // OpenPlain opens a plain file, and nothing else: neither a link, nor anything that could keep the caller waiting.
@@ -164,7 +207,7 @@ func OpenPlain(file string) (*os.File, fs.FileInfo, error) {
 
 // SumOutput reads a file below the output folder and returns its size and its sum.
 func (h *House) SumOutput(rel string) (store.File, error) {
-	f, _, err := h.OpenOutput(rel)
+	f, err := h.readOutput(rel)
 	if err != nil {
 		return store.File{}, err
 	}
@@ -172,6 +215,15 @@ func (h *House) SumOutput(rel string) (store.File, error) {
 	file, err := SumOf(f)
 	file.Path = rel
 	return file, err
+}
+
+// readOutput opens a file below the output folder; one in a bucket is read from there, whatever copies there are.
+func (h *House) readOutput(rel string) (io.ReadCloser, error) {
+	if h.inBucket(rel) {
+		return h.readObject(rel)
+	}
+	f, _, err := h.OpenOutput(rel)
+	return f, err
 }
 
 // SumOf reads a file to its end and returns its size and its sum.
@@ -190,6 +242,12 @@ func (h *House) SetAside(rel string) (string, error) {
 	for n := 1; ; n++ {
 		volume, rest := naming.SplitVolume(rel)
 		aside := naming.OnVolume(volume, fmt.Sprintf("%s/%s.%d", asideFolder, rest, n))
+		if h.inBucket(rel) {
+			if err := h.moveObject(rel, aside); !errors.Is(err, fs.ErrExist) {
+				return aside, err
+			}
+			continue
+		}
 		if err := h.OutputFolder(aside); err != nil {
 			return "", err
 		}
@@ -205,7 +263,8 @@ func (h *House) SetAside(rel string) (string, error) {
 // isOurs reports whether a name below the output folder is one that the house uses for itself: of files under way, of
 // what was set aside, and of a volume's mark.
 func isOurs(name string) bool {
-	return name == asideFolder || name == markFile || strings.HasPrefix(name, ".") && strings.Contains(name, PartMark)
+	return name == asideFolder || name == copiesFolder || name == markFile ||
+		strings.HasPrefix(name, ".") && strings.Contains(name, PartMark)
 }
 
 // PartMark comes between a file's name and the number of its lease, in names of files under way.

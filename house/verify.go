@@ -150,6 +150,7 @@ func (h *House) verifySequence(
 		return err
 	}
 	var mutex sync.Mutex
+	lists := newLists()
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for _, f := range frames {
@@ -160,7 +161,7 @@ func (h *House) verifySequence(
 			if err := pace(ctx, bytesOf(f.Files)); err != nil {
 				return err
 			}
-			faults, bytes, unread := h.faults(what.Deep, f.Files)
+			faults, bytes, unread := h.faults(&Plain{lists: lists}, what.Deep, f.Files)
 			mutex.Lock()
 			defer mutex.Unlock()
 			one()
@@ -206,10 +207,15 @@ func bytesOf(files []store.File) (sum int64) {
 
 // faults says what is wrong with files, by their paths, and how many bytes are well. Of files that cannot be looked at
 // it says why.
-func (h *House) faults(deep bool, files []store.File) (faults map[string]string, bytes int64, unread []string) {
+func (h *House) faults(
+	p *Plain, deep bool, files []store.File,
+) (faults map[string]string, bytes int64, unread []string) {
 	faults = map[string]string{}
 	for _, f := range files {
-		fault, err := h.Fault(deep, f)
+		fault, err := h.fault(p, deep, f)
+		if fault != "" && h.inBucket(f.Path) { // a list may be from before the file was there
+			fault, err = h.Fault(deep, f)
+		}
 		switch {
 		case err != nil:
 			unread = append(unread, f.Path+": "+plainError(err))
@@ -232,8 +238,10 @@ func plainError(err error) string {
 }
 
 // Fault says in what a file is not what was judged, "" if it is: its contents are read if that is asked for.
-func (h *House) Fault(deep bool, f store.File) (string, error) {
-	info, err := h.StatOutput(&Plain{}, f.Path)
+func (h *House) Fault(deep bool, f store.File) (string, error) { return h.fault(&Plain{}, deep, f) }
+
+func (h *House) fault(p *Plain, deep bool, f store.File) (string, error) {
+	info, err := h.StatOutput(p, f.Path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return "is gone", nil
@@ -307,6 +315,14 @@ func (h *House) foreign(ctx context.Context, folders map[string]bool, out *Verif
 		}
 		if err := filepath.WalkDir(volume.Folder, look); err != nil {
 			return err
+		}
+		if volume.Bucket != "" {
+			var away *VolumeError
+			if err := h.walkBucket(ctx, volume, look); errors.As(err, &away) {
+				out.Unread = append(out.Unread, away.Error())
+			} else if err != nil {
+				return err
+			}
 		}
 	}
 	if len(foreign)+len(unfinished) == 0 {

@@ -1,6 +1,7 @@
 package house
 
 import (
+	"cmp"
 	"crypto/rand"
 	"errors"
 	"fmt"
@@ -11,12 +12,14 @@ import (
 	"slices"
 	"strings"
 
+	"reelhouse/bucket"
 	"reelhouse/core/naming"
 	"reelhouse/store"
 )
 
 // Finished files lie on volumes. One is the folder output in the data folder, whose code is ""; others are folders on
-// any disk, which the server's configuration names, and paths on them begin with their codes; see naming.SplitVolume.
+// any disk, or buckets in a store of objects, which the server's configuration names, and paths on them begin with
+// their codes; see naming.SplitVolume.
 //
 // A disk that is not mounted leaves an empty folder behind, where files would seem to be lost, and new ones would fill
 // the wrong disk. So the house puts a file with a mark into each volume when it first sees it, and uses the folder only
@@ -70,15 +73,20 @@ func (h *House) SetVolumes(all []store.Volume) error {
 	})
 	for i := range all {
 		v := &all[i]
+		if v.Bucket != "" {
+			v.Folder, v.Copies = h.path("buckets", v.Code), cmp.Or(v.Copies, UsualCopies)
+		}
 		if err := h.checkVolume(*v, all[:i]); err != nil {
 			return fmt.Errorf("volume %q: %w", v.Code, err)
 		}
-		same := func(k store.Volume) bool { return k.Code == v.Code && k.Folder == v.Folder }
+		same := func(k store.Volume) bool {
+			return k.Code == v.Code && k.Folder == v.Folder && k.Bucket == v.Bucket
+		}
 		if n := slices.IndexFunc(known, same); n >= 0 {
 			v.Mark = known[n].Mark
 			continue
 		}
-		if v.Mark, err = markVolume(v.Folder); err != nil {
+		if v.Mark, err = h.mark(*v); err != nil {
 			return fmt.Errorf("volume %q: %w", v.Code, err)
 		}
 	}
@@ -97,6 +105,10 @@ func (h *House) checkVolume(v store.Volume, others []store.Volume) error {
 	switch {
 	case !naming.ValidCode(v.Code):
 		return errors.New("its code needs 1 to 32 letters, digits, hyphens or underscores, the first a letter or digit")
+	case v.Bucket != "":
+		if err := bucket.Check(v.Bucket); err != nil {
+			return err
+		}
 	case !filepath.IsAbs(v.Folder) || filepath.Clean(v.Folder) != v.Folder:
 		return fmt.Errorf("its folder %q is no whole path, such as /disks/archive", v.Folder)
 	case within(v.Folder, h.Dir) || within(h.Dir, v.Folder):
@@ -105,6 +117,9 @@ func (h *House) checkVolume(v store.Volume, others []store.Volume) error {
 	for _, o := range others {
 		if strings.EqualFold(o.Code, v.Code) {
 			return errors.New("there are two of this code")
+		}
+		if v.Bucket != "" && v.Bucket == o.Bucket {
+			return fmt.Errorf("its bucket is that of volume %q", o.Code)
 		}
 		if within(o.Folder, v.Folder) || within(v.Folder, o.Folder) {
 			return fmt.Errorf("its folder and that of volume %q lie one within the other", o.Code)
@@ -119,7 +134,15 @@ func within(folder, in string) bool {
 	return err == nil && filepath.IsLocal(rel)
 }
 
-// markVolume puts a mark into a volume, and returns it, or the one that there is.
+// mark puts a mark into a volume, and returns it, or the one that there is.
+func (h *House) mark(v store.Volume) (string, error) {
+	if v.Bucket == "" {
+		return markVolume(v.Folder)
+	}
+	return markBucket(v)
+}
+
+// markVolume is mark for a folder.
 func markVolume(folder string) (string, error) {
 	if info, err := os.Stat(folder); err != nil || !info.IsDir() {
 		return "", fmt.Errorf("there is no folder %s; make it, or connect its disk", folder)
@@ -165,6 +188,9 @@ func (h *House) available(code string) error {
 	if !known {
 		return noVolume("volume %s is not in the server's configuration; name it there, with its folder", code)
 	}
+	if v.Bucket != "" {
+		return h.buckets.available(v)
+	}
 	if info, err := os.Stat(v.Folder); err != nil || !info.IsDir() {
 		return noVolume("the output folder of %s is not there: its disk may not be connected", VolumeTitle(code))
 	}
@@ -194,6 +220,9 @@ func (h *House) VolumeState(code string) VolumeState {
 		return VolumeState{Free: -1, Fault: err.Error()}
 	}
 	v, _ := h.Volume(code)
+	if v.Bucket != "" {
+		return VolumeState{Free: -1} // which no store says
+	}
 	s := VolumeState{Free: freeBytes(v.Folder)}
 	if err := writable(v.Folder); err != nil {
 		s.Fault = fmt.Sprintf("%s cannot be written: %s", VolumeTitle(code), plainError(err))

@@ -1,16 +1,18 @@
 package store
 
-// A Volume is a folder, on any disk, below which finished files lie.
+// A Volume is a folder, on any disk, below which finished files lie, or a bucket in a store of objects.
 type Volume struct {
 	Code   string // "" for the data folder's own
 	Name   string
 	Folder string // absolute
 	Mark   string // what stands in the file by which the volume is known again
+	Bucket string // its address, "" for a folder; Folder has what is under way, and copies
+	Copies int64  // of its files on this machine, in bytes, at most
 }
 
 // Volumes returns the volumes that the server's configuration names, in the order of their codes.
 func (s *Store) Volumes() ([]Volume, error) {
-	rows, err := s.read.Query("SELECT code, name, folder, mark FROM volume ORDER BY code")
+	rows, err := s.read.Query("SELECT code, name, folder, mark, bucket, copies FROM volume ORDER BY code")
 	if err != nil {
 		return nil, err
 	}
@@ -18,7 +20,7 @@ func (s *Store) Volumes() ([]Volume, error) {
 	var all []Volume
 	for rows.Next() {
 		var v Volume
-		if err := rows.Scan(&v.Code, &v.Name, &v.Folder, &v.Mark); err != nil {
+		if err := rows.Scan(&v.Code, &v.Name, &v.Folder, &v.Mark, &v.Bucket, &v.Copies); err != nil {
 			return nil, err
 		}
 		all = append(all, v)
@@ -33,7 +35,8 @@ func (s *Store) SetVolumes(all []Volume) error {
 			return err
 		}
 		for _, v := range all {
-			_, err := tx.Exec("INSERT INTO volume VALUES (?, ?, ?, ?)", v.Code, v.Name, v.Folder, v.Mark)
+			_, err := tx.Exec("INSERT INTO volume (code, name, folder, mark, bucket, copies) VALUES (?, ?, ?, ?, ?, ?)",
+				v.Code, v.Name, v.Folder, v.Mark, v.Bucket, v.Copies)
 			if err != nil {
 				return err
 			}

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"maps"
+	"math"
 	"os"
 	"slices"
 
@@ -76,11 +77,13 @@ type configuredNode struct {
 	Memory string   `json:"memory"`
 }
 
-// volume is a folder, on any disk, that finished files may be written to.
+// volume is a folder, on any disk, that finished files may be written to, or a bucket in a store of objects.
 type volume struct {
 	Code   string `json:"code"`
 	Name   string `json:"name"`
 	Folder string `json:"folder"`
+	Bucket string `json:"bucket"` // its address; see bucket.Open
+	Copies string `json:"copies"` // how much of it is kept on this machine, such as "20 GB"
 }
 
 // configuration reads the configuration file, if there is one.
@@ -259,7 +262,19 @@ func (c configuration) works() (work.Catalogue, error) {
 func (f serverFlags) setVolumes(h *house.House, c configuration) error {
 	var all []store.Volume
 	for _, v := range c.Volumes {
-		all = append(all, store.Volume{Code: v.Code, Name: cmp.Or(v.Name, v.Code), Folder: v.Folder})
+		one := store.Volume{Code: v.Code, Name: cmp.Or(v.Name, v.Code), Folder: v.Folder, Bucket: v.Bucket}
+		if (v.Folder == "") == (v.Bucket == "") {
+			return fmt.Errorf("configuration %s: volume %q has either a folder or a bucket", f.config, v.Code)
+		}
+		if v.Copies != "" {
+			n, err := humanize.ParseBytes(v.Copies)
+			if err != nil || v.Bucket == "" || n > math.MaxInt64 || n == 0 {
+				return fmt.Errorf("configuration %s: volume %q: copies is how much of a bucket is kept here, such as "+
+					`"20 GB"`, f.config, v.Code)
+			}
+			one.Copies = int64(n)
+		}
+		all = append(all, one)
 	}
 	if err := errors.Join(h.SetVolumes(all), h.SetDestinations(c.Destinations)); err != nil {
 		return fmt.Errorf("configuration %s: %w", f.config, err)

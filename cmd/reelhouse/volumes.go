@@ -16,7 +16,7 @@ import (
 type volumeLine struct {
 	Code   string  `json:"code"`
 	Name   string  `json:"name"`
-	Folder string  `json:"folder"`
+	Folder string  `json:"folder"` // or the address of the bucket
 	Free   float64 `json:"free"`
 	Fault  string  `json:"fault,omitempty"`
 }
@@ -39,7 +39,7 @@ func volumesCommand() *cobra.Command {
 			for _, v := range h.Volumes() {
 				state := h.VolumeState(v.Code)
 				faulty = faulty || state.Fault != ""
-				lines = append(lines, volumeLine{v.Code, v.Name, v.Folder, state.Free, state.Fault})
+				lines = append(lines, volumeLine{v.Code, v.Name, cmp.Or(v.Bucket, v.Folder), state.Free, state.Fault})
 			}
 			if asJSON {
 				e := json.NewEncoder(cmd.OutOrStdout())

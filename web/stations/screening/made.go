@@ -114,9 +114,9 @@ func (a *page) orderFor(s store.Sequence, b store.Batch, number int, passes []pa
 		return order, echo.NewHTTPError(http.StatusNotFound, fmt.Sprintf("Frame %d is not finished yet.", number))
 	}
 	for _, f := range files {
-		path, err := a.House.OutputPath(f.Path)
+		path, err := a.House.ReadPath(f.Path)
 		if err != nil {
-			return order, err
+			return order, gone(err)
 		}
 		order.Inputs = append(order.Inputs, job.Input{Frame: number, Name: f.Path, Path: path})
 	}

@@ -69,8 +69,8 @@ const (
 )
 
 // Open opens a bucket by its address: s3://NAME, and after ? as far as they are needed region, endpoint (the URL of a
-// store of another maker), use_path_style=true (where the bucket's name is no part of the host's) and prefix (that names
-// of objects begin with, ending with a slash). Who it is for the store is found in the environment, as
+// store of another maker), use_path_style=true (where the bucket's name is no part of the host's) and prefix (that
+// names of objects begin with, ending with a slash). Who it is for the store is found in the environment, as
 // AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY, or in the files of the AWS command line. It does not connect yet. Copies
 // of what is read are kept below a folder, no more than so many bytes but for those of the last hour.
 func Open(address, folder string, most int64) (*Bucket, error) {
@@ -134,7 +134,7 @@ func parse(text string) (a address, err error) {
 			}
 		case "prefix":
 			if a.prefix = value; !strings.HasSuffix(value, "/") || strings.HasPrefix(value, "/") {
-				return a, fmt.Errorf("the prefix of its bucket, %q, is to end with a slash, and to begin with none", value)
+				return a, fmt.Errorf("the prefix of its bucket, %q, ends with no slash, or begins with one", value)
 			}
 		default:
 			return a, fmt.Errorf("its bucket has a setting %q that is not known; known are region, endpoint, "+

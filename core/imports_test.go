@@ -32,7 +32,8 @@ var rows = []string{
 // layers are the folders outside core, likewise; core comes before them all.
 var layers = []string{
 	"standin", "demo", "store", "ffmpeg", "bucket", "bucket/buckettest", "assets", "house/waiting", "house",
-	"house/housetest", "preview", "farm/wire", "farm", "farm/gate", "farm/outside", "farm/fleet", "farm/waker", "web/kit", stations,
+	"house/housetest", "preview", "farm/wire", "farm", "farm/gate", "farm/outside", "farm/fleet", "farm/waker",
+	"web/kit", stations,
 	"web", "web/webtest", "cmd/reelhouse", "bench/files", "bench/rays", "scripts/notices",
 }
 

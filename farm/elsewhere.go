@@ -105,12 +105,21 @@ func (n *Node) Rested() bool {
 	return pause <= 0 && len(except) == 0
 }
 
-// Resume goes on with leases that a node elsewhere has from before the server was started.
-func (n *Node) Resume(ctx context.Context, leases []*store.Lease) {
+// Resume goes on with leases that a node elsewhere has from before the server was started, or that it has again. done
+// is called when all of it has ended.
+func (n *Node) Resume(ctx context.Context, leases []*store.Lease, done func()) {
 	for _, l := range leases {
 		l.Needs, _ = n.Works.Of(l.Class)
 	}
-	n.taking.Go(func() { n.render(ctx, leases) })
+	n.taking.Go(func() {
+		defer done()
+		n.render(ctx, leases)
+	})
+}
+
+// TakeAgain has the node have a step again that was taken from it while it was away; see store.TakeAgain.
+func (n *Node) TakeAgain(was *store.Lease) (*store.Lease, error) {
+	return n.House.Record.TakeAgain(was, n.wants())
 }
 
 // Label gives the node labels beside those that it has itself, instead of others that were given to it before.

@@ -314,11 +314,9 @@ func (n *Node) lease(except []int64) ([]*store.Lease, time.Duration) {
 		if n.rests.set(&n.rests.volumes, trouble) {
 			n.troubled(trouble)
 		}
-		leases, err = n.House.Record.LeaseTogether(
-			store.Offer{
-				Node: n.Name, Except: append(without, except...), Takes: n.takes, Timeout: n.timeout(),
-			},
-		)
+		offer := n.wants()
+		offer.Except = append(without, except...)
+		leases, err = n.House.Record.LeaseTogether(offer)
 	}
 	n.setRecord(err)
 	if err != nil || len(leases) == 0 && trouble != "" {
@@ -328,6 +326,11 @@ func (n *Node) lease(except []int64) ([]*store.Lease, time.Duration) {
 		n.Hub.Changed()
 	}
 	return leases, 0
+}
+
+// wants says what the node can take.
+func (n *Node) wants() store.Offer {
+	return store.Offer{Node: n.Name, Takes: n.takes, Timeout: n.timeout()}
 }
 
 // fullness says that a volume with so many bytes free is full, "" if it is not.

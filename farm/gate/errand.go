@@ -16,6 +16,7 @@ import (
 	"reelhouse/core/job"
 	"reelhouse/farm"
 	"reelhouse/farm/wire"
+	"reelhouse/store"
 )
 
 // An errand is an order in the hands of a node. Its files are written below their places by uploads.
@@ -26,6 +27,7 @@ type errand struct {
 	taken  bool // the node has said that it has it
 	heard  func(job.Message)
 	log    *farm.Log
+	was    *store.Lease // as it was leased, of an errand that is about one step alone
 
 	mutex  sync.Mutex
 	number int // of what was said last
@@ -59,6 +61,10 @@ func (o *outpost) Run(ctx context.Context, e farm.Errand, heard func(job.Message
 		return err
 	}
 	made.heard, made.log = heard, log
+	if len(e.Leases) == 1 {
+		was := *e.Leases[0]
+		made.was = &was
+	}
 	log.Add("%s is given to node %s", e.Program, o.name)
 	if len(made.writes) > 0 && made.writes[0].shared {
 		log.Add("its files are written to a shared folder")
@@ -69,6 +75,7 @@ func (o *outpost) Run(ctx context.Context, e farm.Errand, heard func(job.Message
 		return &farm.AwayError{Reason: "node " + o.name + " is away"}
 	}
 	o.errands[e.Lease] = made
+	delete(o.resuming, e.Lease)
 	o.mutex.Unlock()
 	if err := o.gate.keepGroup(e); err != nil {
 		o.gate.Log.Warn("frames of one process are not kept together", "error", err)

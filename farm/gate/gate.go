@@ -86,6 +86,7 @@ type Gate struct {
 	// sorted is what Nodes returns, nil when somebody has come or gone.
 	sorted []*farm.Node
 	left   map[string][]int64 // leases that nodes have from before this server was started
+	late   map[int64]lateLease
 	began  time.Time
 
 	records map[string]store.Node // of all nodes, as they were read last
@@ -139,6 +140,7 @@ func Open(ctx context.Context, o Options) (g *Gate, err error) {
 		Options: o,
 		nodes:   map[string]*outpost{},
 		left:    map[string][]int64{},
+		late:    map[int64]lateLease{},
 		nothing: nothing{kinds: map[string]bool{}},
 		figures: newFigures(),
 		spots:   make(chan spot, spotsWaiting),
@@ -463,6 +465,7 @@ func (g *Gate) lookAfter(now time.Time) {
 			o.giveBack("it was stopped: " + record.Paused)
 		}
 		if since := now.Sub(o.lastSeen()); since > g.Lease {
+			o.noteLate()
 			g.putOut(o, fmt.Sprintf("nothing was heard of it for %v", since.Round(time.Second)))
 			continue
 		}

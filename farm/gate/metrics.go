@@ -13,6 +13,7 @@ type figures struct {
 	results  *prometheus.CounterVec
 	bytes    *prometheus.CounterVec
 	lost     prometheus.Counter
+	late     prometheus.Counter
 	answers  *prometheus.HistogramVec
 }
 
@@ -31,6 +32,9 @@ func newFigures() figures {
 		}),
 		lost: prometheus.NewCounter(prometheus.CounterOpts{
 			Name: "reelhouse_farm_lost_total", Help: "Errands that came back without a result.",
+		}),
+		late: prometheus.NewCounter(prometheus.CounterOpts{
+			Name: "reelhouse_farm_late_total", Help: "Errands that were lost, and that their nodes have handed over late.",
 		}),
 		answers: prometheus.NewHistogramVec(prometheus.HistogramOpts{
 			Name: "reelhouse_farm_answer_seconds", Help: "How long the house has taken to answer a node, by kind.",
@@ -70,7 +74,7 @@ func (g *Gate) Collect(out chan<- prometheus.Metric) {
 		out <- prometheus.MustNewConstMetric(desc, prometheus.GaugeValue, float64(n))
 	}
 	f := g.figures
-	for _, c := range []prometheus.Collector{f.messages, f.refused, f.results, f.bytes, f.lost, f.answers} {
+	for _, c := range []prometheus.Collector{f.messages, f.refused, f.results, f.bytes, f.lost, f.late, f.answers} {
 		c.Collect(out)
 	}
 }

@@ -39,11 +39,13 @@ type outpost struct {
 	pause   string // why it takes nothing
 	opening int    // leases that have no errand yet
 	errands map[int64]*errand
-	counts  store.NodeCounts // that are not noted yet
-	given   []string         // labels that people gave it
-	kindNow string           // see kind; "" for not known
-	joined  time.Time        // when its record was known
-	shares  []*share         // folders that it says it has, too
+	// resuming are leases that the node has, whose errands are not there yet.
+	resuming map[int64]bool
+	counts   store.NodeCounts // that are not noted yet
+	given    []string         // labels that people gave it
+	kindNow  string           // see kind; "" for not known
+	joined   time.Time        // when its record was known
+	shares   []*share         // folders that it says it has, too
 }
 
 // noteEvery is how often it is noted that a node was seen.
@@ -158,7 +160,7 @@ func (g *Gate) join(record store.Node, h wire.Hello) *outpost {
 	if g.ends {
 		return nil
 	}
-	o := &outpost{gate: g, name: record.Name, key: record.Key, errands: map[int64]*errand{}}
+	o := &outpost{gate: g, name: record.Name, key: record.Key, errands: map[int64]*errand{}, resuming: map[int64]bool{}}
 	if before := g.nodes[record.Name]; before != nil {
 		if before.key == record.Key && sameMachine(before.hello, h) {
 			o = before
@@ -225,6 +227,7 @@ func (g *Gate) beat(m *nats.Msg) {
 		g.beside(func() { g.putOut(o, "it has ended") })
 		return
 	}
+	var others []int64
 	o.mutex.Lock()
 	o.seen, o.beat = time.Now(), b
 	for _, s := range o.shares {
@@ -236,9 +239,14 @@ func (g *Gate) beat(m *nats.Msg) {
 			if h.Progress > 0 && h.Progress <= 1 {
 				e.progressed(h.Progress)
 			}
-		} // others are somebody else's meanwhile, which the answer tells
+		} else if !o.resuming[h.Lease] { // it may be somebody else's meanwhile, which the answer tells
+			others = append(others, h.Lease)
+		}
 	}
 	o.mutex.Unlock()
+	for _, lease := range others {
+		g.takeLate(o, lease)
+	}
 	g.answer(m, o.tasks())
 	if o.room() > 0 {
 		g.beside(o.handOut) // of which it is told by a poke
@@ -253,7 +261,11 @@ func (o *outpost) tasks() wire.Tasks {
 	for lease := range o.errands {
 		t.Leases = append(t.Leases, lease)
 	}
+	for lease := range o.resuming {
+		t.Leases = append(t.Leases, lease)
+	}
 	slices.Sort(t.Leases)
+	t.Leases = slices.Compact(t.Leases)
 	return t
 }
 
@@ -420,6 +432,21 @@ func (o *outpost) giveBack(why string) {
 	defer o.mutex.Unlock()
 	for _, e := range o.errands {
 		e.lost(why)
+	}
+}
+
+// noteLate notes what the node has, which is about to be taken from it: it may hand it over all the same.
+func (o *outpost) noteLate() {
+	o.mutex.Lock()
+	var all []*store.Lease
+	for _, e := range o.errands {
+		if e.was != nil {
+			all = append(all, e.was)
+		}
+	}
+	o.mutex.Unlock()
+	for _, was := range all {
+		o.gate.noteLate(o.key, was)
 	}
 }
 

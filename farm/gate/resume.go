@@ -85,10 +85,66 @@ func (g *Gate) resume(o *outpost) {
 		ids = append(ids, left[0])
 		left = slices.DeleteFunc(left, func(id int64) bool { return slices.Contains(ids, id) })
 		if len(leases) > 0 {
-			g.Log.Info("a node goes on with what it has", "node", o.name, "lease", leases[0].ID())
-			o.node.Resume(o.ctx, leases)
+			o.goOn(leases)
 		}
 	}
+}
+
+// goOn has the node go on with leases that it has already. The outpost is locked.
+func (o *outpost) goOn(leases []*store.Lease) {
+	id := leases[0].ID()
+	o.gate.Log.Info("a node goes on with what it has", "node", o.name, "lease", id)
+	o.resuming[id] = true
+	o.node.Resume(o.ctx, leases, func() {
+		o.mutex.Lock()
+		defer o.mutex.Unlock()
+		delete(o.resuming, id)
+	})
+}
+
+// A lateLease is what was taken from a node because nothing was heard of it. It may have done it all the same.
+type lateLease struct {
+	key string // of the node
+	was *store.Lease
+}
+
+// mostLate is how many of them are known.
+const mostLate = 10_000
+
+// noteLate notes what is taken from a node that is away.
+func (g *Gate) noteLate(key string, was *store.Lease) {
+	g.mutex.Lock()
+	defer g.mutex.Unlock()
+	if len(g.late) >= mostLate { // whose nodes have not come back
+		clear(g.late)
+	}
+	g.late[was.ID()] = lateLease{key, was}
+}
+
+// takeLate gives a node back what was taken from it while it was away, if nobody else has that by now, and it would
+// come out the same. What it has done is judged then as ever.
+func (g *Gate) takeLate(o *outpost, lease int64) {
+	g.mutex.Lock()
+	l, there := g.late[lease]
+	if there = there && l.key == o.key; there {
+		delete(g.late, lease)
+	}
+	g.mutex.Unlock()
+	if !there || o.ctx.Err() != nil {
+		return
+	}
+	now, err := o.node.TakeAgain(l.was)
+	if errors.Is(err, store.ErrLost) {
+		g.Log.Info("what a node has done is late", "node", o.name, "lease", lease)
+		return
+	} else if err != nil {
+		g.Log.Error("what a node has done late cannot be taken", "node", o.name, "lease", lease, "error", err)
+		return
+	}
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	o.goOn([]*store.Lease{now})
+	g.figures.late.Inc()
 }
 
 // giveBackLeft gives back what nodes have that did not come back in time.
@@ -97,13 +153,21 @@ func (g *Gate) giveBackLeft() {
 	left := g.left
 	g.left = map[string][]int64{}
 	g.mutex.Unlock()
+	keys := map[string]string{}
+	for name := range left {
+		if n, err := g.House.Record.FindNode(name); err == nil {
+			keys[name] = n.Key
+		}
+	}
 	for name, ids := range left {
 		g.Log.Warn("a node has not come back", "node", name, "leases", len(ids))
 		like := g.Like()
 		for _, id := range ids {
 			l, err := g.House.Record.LeaseNow(id)
 			if err == nil {
-				err = like.GiveBack(l)
+				if err = like.GiveBack(l); err == nil && len(g.groupOf(id)) == 1 {
+					g.noteLate(keys[name], l)
+				}
 			}
 			if err != nil && !errors.Is(err, store.ErrLost) {
 				g.Log.Error("a lease cannot be given back", "lease", id, "error", err)

@@ -11,10 +11,10 @@ import (
 	"reelhouse/core/work"
 )
 
-// TakeAgain gives a rendered frame, or a tile of one, back to the node that has lost it, under the lease that it had, by
-// which the node knows it. was is that lease as it was. It is lost for good, with ErrLost, once somebody else has the
-// step or has made it, or when it would come out otherwise by now, is held, or is nothing for the node any more; and
-// while the house is paused.
+// TakeAgain gives a rendered frame, or a tile of one, back to the node that has lost it, under the lease that it had,
+// by which the node knows it. was is that lease as it was. It is lost for good, with ErrLost, once somebody else has
+// the step or has made it, or when it would come out otherwise by now, is held, or is nothing for the node any more;
+// and while the house is paused.
 func (s *Store) TakeAgain(was *Lease, offer Offer) (*Lease, error) {
 	err := s.change(func(tx *writing) error { return takeAgain(tx, was, offer) })
 	if err != nil {

@@ -34,7 +34,8 @@ func newFigures() figures {
 			Name: "reelhouse_farm_lost_total", Help: "Errands that came back without a result.",
 		}),
 		late: prometheus.NewCounter(prometheus.CounterOpts{
-			Name: "reelhouse_farm_late_total", Help: "Errands that were lost, and that their nodes have handed over late.",
+			Name: "reelhouse_farm_late_total",
+			Help: "Errands that were lost, and that their nodes have handed over late.",
 		}),
 		answers: prometheus.NewHistogramVec(prometheus.HistogramOpts{
 			Name: "reelhouse_farm_answer_seconds", Help: "How long the house has taken to answer a node, by kind.",

@@ -39,11 +39,13 @@ bench/openexr/reference bench/embree/reference: bench/openexr/reference.cpp benc
 fuzz:
 	sh scripts/fuzz.sh
 
-# soak renders both productions of the demo through a bad night of 15 minutes at most, and a farm through 1000 faults; docs/operations.md says what happens. The usual tests have a
-# short one. It needs root to give the data a disk of its own.
+# soak renders both productions of the demo through a bad night of 15 minutes at most, a farm through 1000 faults, and a
+# still of 16K in tiles on three nodes and on one machine; docs/operations.md says what happens. The usual tests have
+# short ones. It needs root to give the data a disk of its own.
 soak: tools
 	REELHOUSE_SOAK=15m go test -count=1 -timeout 20m -v -run TestABadNight ./cmd/reelhouse
 	REELHOUSE_FAULTS=1000 go test -count=1 -timeout 90m -v -run TestAFarmSurvives ./cmd/reelhouse
+	REELHOUSE_LARGE=15360 go test -count=1 -timeout 180m -v -run TestALargeStillOnManyNodes ./cmd/reelhouse
 
 # lint checks Go with staticcheck, scripts with eslint, and how scripts and styles are laid out; `sh lint/lint.sh --write`
 # lays them out.

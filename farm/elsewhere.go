@@ -147,7 +147,7 @@ func (n *Node) GiveBack(l *store.Lease) error {
 // Like returns another node that has what this one has of the house, and nothing of this machine.
 func (n *Node) Like() *Node {
 	return &Node{
-		House: n.House, Hub: n.Hub, Renderer: n.Renderer, Assembler: n.Assembler, Judge: n.Judge,
+		House: n.House, Hub: n.Hub, Renderer: n.Renderer, Assembler: n.Assembler, Judge: n.Judge, Judges: n.Judges,
 		Renderers: n.Renderers, FollowUps: n.FollowUps, Following: n.Following, Works: n.Works, Timeout: n.Timeout,
 		Patience: n.Patience, Log: n.Log,
 	}

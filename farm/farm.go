@@ -19,6 +19,7 @@ type Farm struct {
 	Nodes []*Node
 	// Others returns the nodes that are on other machines, as far as they are connected; nil for none.
 	Others func() []*Node
+	Judges *Judges // of all nodes; nil for none
 }
 
 // all returns all nodes.

@@ -116,9 +116,16 @@ func (n *Node) runJudge(ctx context.Context, order JudgeOrder, memory int64, hea
 	if n.Judge.Command == "" {
 		return Judge(order, heard)
 	}
+	if n.Judges != nil && memory == judgeLeast { // which they may take
+		return n.judgedBy(ctx, n.Judges.Run(ctx, order, heard))
+	}
 	judge := n.Judge
 	judge.Memory = memory
-	err := judge.Run(ctx, n.House.Work(), order, runtime.NumCPU(), heard, log)
+	return n.judgedBy(ctx, judge.Run(ctx, n.House.Work(), order, runtime.NumCPU(), heard, log))
+}
+
+// judgedBy says how judging has ended.
+func (n *Node) judgedBy(ctx context.Context, err error) error {
 	var start *startError
 	if err != nil && ctx.Err() == nil && !errors.As(err, &start) {
 		err = fmt.Errorf("its files could not be judged: %w", err)

@@ -30,8 +30,10 @@ type Node struct {
 	Renderer Renderer
 	// Assembler is the program that puts frames together from their tiles.
 	Assembler Renderer
-	// Judge is the program that judges what others wrote; without one this process does.
-	Judge Renderer
+	// Judge is the program that judges what others wrote; without one this process does. Judges are such processes that
+	// stay, for what takes little memory; nil for one for each frame.
+	Judge  Renderer
+	Judges *Judges
 	// Renderers are those that the house has beside the usual one, by their names.
 	Renderers map[string]Renderer
 	// FollowUps are the programs of follow-ups, by their kinds, and Following what these are.
@@ -494,6 +496,7 @@ func (n *Node) finish(ctx, parent context.Context, l *store.Lease, log *Log, hea
 	}
 	if l.Tile != nil {
 		file, err := n.renderTile(ctx, l, log, heard)
+		l.Tile.SHA256 = file.SHA256
 		if err != nil {
 			return err
 		}

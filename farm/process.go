@@ -32,16 +32,21 @@ type process struct {
 	hear func(out io.Reader) error
 }
 
-// under returns the command line with which it is started.
-func (p process) under() []string {
+// under returns the command line with which it is started. flags are for the supervisor.
+func (p process) under(flags ...string) []string {
 	if len(p.supervisor) == 0 {
 		return p.line
 	}
-	under := append([]string(nil), p.supervisor...)
+	under := append(append([]string(nil), p.supervisor...), flags...)
 	if p.memory > 0 {
 		under = append(under, "--memory", strconv.FormatInt(p.memory, 10))
 	}
 	return append(append(under, "--"), p.line...)
+}
+
+// surroundings returns the environment that it has beside its own.
+func (p process) surroundings() []string {
+	return append(os.Environ(), fmt.Sprintf("GOMAXPROCS=%d", p.cores), workVariable+p.work, orderVariable+p.mark)
 }
 
 // run runs it to its end, and says what it has taken in all. It is ended when ctx ends, and its standard input closes
@@ -56,8 +61,7 @@ func (p process) run(ctx context.Context, heard func(job.Message), log *Log) (co
 		cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) } // it ends the program, and then itself
 	}
 	mark := orderVariable + p.mark
-	cmd.Env = append(os.Environ(), fmt.Sprintf("GOMAXPROCS=%d", p.cores), workVariable+p.work, mark)
-	cmd.Env = append(cmd.Env, p.environment...)
+	cmd.Env = append(p.surroundings(), p.environment...)
 	complaints = &tail{}
 	input, err := cmd.StdinPipe()
 	if err != nil {

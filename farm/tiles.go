@@ -34,15 +34,21 @@ func tilePath(h *house.House, l *store.Lease, index int) string {
 // newTileJob writes the renderer's order for a leased tile, and makes the folder that it needs. Any renderer that can
 // render a region can do it.
 func newTileJob(h *house.House, l *store.Lease) (job.Job, part, error) {
+	j, p, err := tileJob(h, l)
+	if err == nil {
+		err = os.MkdirAll(filepath.Dir(p.final), 0o755)
+	}
+	return j, p, err
+}
+
+// tileJob is newTileJob that makes no folder.
+func tileJob(h *house.House, l *store.Lease) (job.Job, part, error) {
 	s, b := l.Sequence.Spec, l.Batch.Plan
 	place, ok := b.Tile(s, l.Tile.Index)
 	if !ok {
 		return job.Job{}, part{}, fmt.Errorf("frame %d has no tile %d", l.Number, l.Tile.Index)
 	}
 	final := tilePath(h, l, l.Tile.Index)
-	if err := os.MkdirAll(filepath.Dir(final), 0o755); err != nil {
-		return job.Job{}, part{}, err
-	}
 	p := part{
 		temp: tempName(final, leaseMark(l)), final: final,
 		want: inspect.Expected{

@@ -145,9 +145,24 @@ func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
 		if err != nil {
 			return nil, err
 		}
+		if assembles == nil { // a node may render tiles of what it cannot put together
+			uncut, err := s.nextUncut(tx, offer.Except, can)
+			if err != nil {
+				return nil, err
+			}
+			if uncut != nil && (frame == nil || uncut.Compare(frame.Turn) < 0) {
+				frame = uncut
+			}
+		}
 		var tile *step
 		if tiles {
 			if tile, err = nextTile(tx, offer.Except, can); err != nil {
+				return nil, err
+			}
+		}
+		complete := frame == nil && tile == nil && assembles != nil // a node may put together what it cannot render
+		if complete {
+			if frame, err = nextComplete(tx, offer.Except); err != nil {
 				return nil, err
 			}
 		}
@@ -162,6 +177,9 @@ func (s *Store) take(tx *writing, offer Offer) ([]*Lease, error) {
 			return nil, err
 		}
 		if frame.tiles == 0 {
+			if complete {
+				return nil, nil
+			}
 			return s.takeFrames(tx, frame, offer)
 		}
 		left, err := cut(tx, frame)

@@ -87,6 +87,38 @@ func TestAFrameWaitsForItsTiles(t *testing.T) {
 	}
 }
 
+// A node that may put frames together and render none does so.
+func TestANodeOnlyPutsTogether(t *testing.T) {
+	s := open(t)
+	sendTiles(t, s, Sending{}, 1, "1-2")
+	joiner := Offer{Node: "joiner", Takes: func(c work.Class, _ work.Use, _ map[string]int) (work.Settings, bool) {
+		return work.Settings{}, c.Kind == work.Assemble
+	}}
+	renders := Offer{Node: "here", Takes: func(c work.Class, _ work.Use, _ map[string]int) (work.Settings, bool) {
+		return work.Settings{}, c.Kind == work.Render
+	}}
+	for frame := range 2 {
+		for tile := range 3 {
+			if all, err := s.LeaseTogether(joiner); err != nil || len(all) != 0 {
+				t.Fatalf("it is given %v, %v", all, err)
+			}
+			all, err := s.LeaseTogether(renders)
+			if err != nil || len(all) != 1 || name(all[0]) != fmt.Sprint(frame+1, ".", tile+1) {
+				t.Fatalf("%v, %v", all, err)
+			}
+			finish(t, s, all[0])
+		}
+		all, err := s.LeaseTogether(joiner)
+		if err != nil || len(all) != 1 || name(all[0]) != fmt.Sprint(frame+1, ".0") || all[0].Class.Kind != work.Assemble {
+			t.Fatalf("%v, %v", all, err)
+		}
+		finish(t, s, all[0])
+	}
+	if all, err := s.LeaseTogether(renders); err != nil || len(all) != 0 {
+		t.Fatalf("%v, %v", all, err)
+	}
+}
+
 // Several nodes have tiles of one frame, and of the next when none is left; nobody puts a frame together before its
 // last tile is good.
 func TestNodesShareAFrame(t *testing.T) {

@@ -164,6 +164,82 @@ func (s *Store) rowsForNext(tx *writing, sequence int64) error {
 	return s.rowsFor(tx, sequence, rowsAhead)
 }
 
+// nextComplete returns the ready frame whose turn it is of those whose tiles are all good, whoever may render them; nil
+// if there is none.
+func nextComplete(tx *writing, except []int64) (*step, error) {
+	n := &step{}
+	others, args := without(except)
+	var number int
+	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, f.sequence_id, f.number, q.tiles,
+			c.kind, c.renderer, c.needs
+		FROM sequence q JOIN batch b ON b.id = q.batch_id JOIN frame f ON f.sequence_id = q.id
+			JOIN class c ON c.id = q.class_id
+		WHERE q.tiles > 0 AND q.ready > 0 AND f.state = 'ready'`+others+`
+			AND `+complete+`
+		ORDER BY `+turnOf(batchTurn, waveTurn, sequenceTurn, frameTurn)+` LIMIT 1`, args...).
+		Scan(&n.Priority, &n.Batch, &n.Wave, &n.Sequence, &n.Turn.Frame, &n.sequence, &number, &n.tiles, &n.class.Kind,
+			&n.class.Renderer, &n.class.Override)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	n.number = number
+	n.frame, err = frameIn(tx, n.sequence, number)
+	return n, err
+}
+
+// complete says of a frame that its tiles are all good.
+const complete = `EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = f.sequence_id AND t.number = f.number)
+	AND NOT EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = f.sequence_id AND t.number = f.number
+		AND t.state <> 'good')`
+
+// nextUncut returns a ready frame that is rendered in tiles of which some are not good, of the classes that can be
+// taken: the first of the first such sequence. It is nil if there is none.
+func (s *Store) nextUncut(tx *writing, except []int64, can []able) (*step, error) {
+	others, args := without(except)
+	rows, err := tx.Query(`SELECT b.priority, b.id, q.ordinal, q.id, q.tiles, q.class_id
+		FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.tiles > 0 AND q.ready > 0`+others+`
+		ORDER BY `+turnOf(batchTurn, sequenceTurn), args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []*step
+	for rows.Next() {
+		n := &step{}
+		var class int64
+		if err := rows.Scan(&n.Priority, &n.Batch, &n.Sequence, &n.sequence, &n.tiles, &class); err != nil {
+			return nil, err
+		}
+		if i := slices.IndexFunc(can, func(c able) bool { return c.id == class }); i >= 0 {
+			n.class, n.needs = can[i].Class, can[i].needs
+			all = append(all, n)
+		}
+	}
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+		return nil, err
+	}
+	for _, n := range all {
+		for range 2 { // the second time among those that get their rows now
+			n.frame, err = scanFrame(behind{tx.QueryRow(`SELECT `+frameColumns+`, f.wave, f.turn FROM frame f
+				WHERE f.sequence_id = ? AND f.state = 'ready' AND NOT (`+complete+`)
+				ORDER BY `+turnOf(waveTurn, frameTurn)+`, f.number LIMIT 1`, n.sequence), []any{&n.Wave, &n.Turn.Frame}})
+			if err == nil {
+				n.number = n.frame.Number
+				return n, nil
+			}
+			if !errors.Is(err, sql.ErrNoRows) {
+				return nil, err
+			}
+			if err := s.rowsFor(tx, n.sequence, rowsAhead); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return nil, nil
+}
+
 // nextTile returns the ready tile whose turn it is, by queue.Turn; nil if there is none.
 func nextTile(tx *writing, except []int64, can []able) (*step, error) {
 	n := &step{}

@@ -356,7 +356,7 @@ func (f serverFlags) farm(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 		}
 		c.Nodes = []configuredNode{{Name: host, Slots: f.slots}}
 	}
-	all := &farm.Farm{}
+	all := &farm.Farm{Judges: farm.NewJudges(own("judge", "judge", "--orders"), h.Work())}
 	for _, n := range c.Nodes {
 		memory, err := n.memory()
 		if err != nil {
@@ -367,6 +367,7 @@ func (f serverFlags) farm(h *house.House, hub *farm.Hub, log *slog.Logger) (*far
 			Name: n.Name, House: h, Hub: hub, Renderer: usual, Renderers: others, Works: works,
 			FollowUps: c.followUpPrograms(self, supervisor), Following: following,
 			Assembler: own("assembly", "assemble", "--with-parent"), Judge: own("judge", "judge"),
+			Judges: all.Judges,
 			Labels: slices.Compact(
 				n.Labels,
 			), Cores: n.Cores, Memory: memory, Slots: n.Slots, Idle: f.gate.noNode, Timeout: f.timeout, Log: log,

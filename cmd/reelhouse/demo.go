@@ -215,6 +215,7 @@ func renderDemo(ctx context.Context, h *house.House, flags serverFlags, out io.W
 	if err != nil {
 		return err
 	}
+	defer nodes.Judges.Close()
 	changed, end := hub.Listen()
 	defer end()
 	ctx, cancel := context.WithCancel(ctx)

@@ -243,9 +243,9 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	until(t, alone, allGood)
 
 	data := farmed(t, "1001-1024")
-	config := filepath.Join(t.TempDir(), "config.json") // a fourth one puts the tiles together, and nobody else
-	if err := os.WriteFile(config, []byte(`{"kinds": [{"name": "assemble", "needs": "labels=joins"}]}`),
-		0o600); err != nil {
+	config := filepath.Join(t.TempDir(), "config.json") // a fourth one puts the tiles together, and renders nothing
+	if err := os.WriteFile(config, []byte(`{"kinds": [{"name": "assemble", "needs": "labels=joins"},
+		{"name": "render", "needs": "labels=renders"}]}`), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	start(t, data, "--farm", farmAddress(t), "--no-node", "--farm-beat", "200ms", "--farm-check", "25", "--config",
@@ -253,7 +253,7 @@ func TestNodesRenderWhatOneMachineDoes(t *testing.T) {
 	letIn(t, data, "attic", nil, nil).start(t, "--labels", "joins")
 	names := []string{"shed", "loft", "cellar"}
 	for i, name := range names {
-		var args []string
+		args := []string{"--labels", "renders"}
 		if i == 2 { // this one has the output folder, too, under another path
 			here := filepath.Join(t.TempDir(), "mounted")
 			if err := os.Symlink(filepath.Join(data, "output"), here); err != nil {

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 
@@ -25,6 +26,7 @@ func readOrder(path string, into any) error {
 }
 
 func judgeCommand() *cobra.Command {
+	var orders bool
 	cmd := childCommand(
 		"judge ORDER.json",
 		"Judge the files of an order (a node does it)",
@@ -36,6 +38,18 @@ func judgeCommand() *cobra.Command {
 			return farm.Judge(order, say)
 		},
 	)
+	once := cmd.RunE
+	cmd.Args = cobra.MaximumNArgs(1)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		switch {
+		case orders && len(args) == 0:
+			return farm.JudgeOrders(os.Stdin, os.Stdout)
+		case orders || len(args) == 0:
+			return errors.New("it judges what one order names, or what comes with --orders")
+		}
+		return once(cmd, args)
+	}
+	cmd.Flags().BoolVar(&orders, "orders", false, "do the orders that come on standard input, a line each")
 	cmd.Hidden = true
 	return cmd
 }

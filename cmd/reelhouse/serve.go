@@ -73,6 +73,7 @@ func serve(ctx context.Context, h *house.House, flags serverFlags, out io.Writer
 		listener.Close()
 		return err
 	}
+	defer nodes.Judges.Close()
 	let, err := flags.gate.open(ctx, h, hub, nodes, log)
 	if err != nil {
 		listener.Close()

@@ -22,6 +22,7 @@ import (
 // has ended, when the node says so, and when the node dies: its standard input closes then, however that happens.
 type supervisor struct {
 	memory int64 // bytes that the program may take; 0 for any
+	passOn bool  // what comes on its standard input is the program's
 }
 
 // endsWithin is how long a program that is told to end may take to clean up.
@@ -44,6 +45,7 @@ func superviseCommand() *cobra.Command {
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&s.passOn, "pass-on", false, "pass standard input on to the program")
 	cmd.Flags().Int64Var(&s.memory, "memory", 0, "bytes that the program may take; 0 for any")
 	return cmd
 }
@@ -76,6 +78,10 @@ func (s supervisor) run(line []string, parent io.Reader) (code int, err error) {
 	}
 	gone := make(chan struct{})
 	go func() {
+		if s.passOn {
+			io.Copy(alive, parent)
+			alive.Close()
+		}
 		io.Copy(io.Discard, parent)
 		close(gone)
 	}()

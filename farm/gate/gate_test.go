@@ -24,6 +24,7 @@ import (
 
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/job"
+	"reelhouse/core/production"
 	"reelhouse/core/queue"
 	"reelhouse/core/work"
 	"reelhouse/farm"
@@ -34,6 +35,9 @@ import (
 )
 
 var renderer = farm.Renderer{Name: "drawn", Version: "1", Command: "none"}
+
+// works are what tasks need: nobody puts frames together.
+var works = work.Catalogue{Kinds: map[work.Kind]work.Settings{work.Assemble: {Labels: []string{"nobody"}}}}
 
 // gated is a house that lets nodes in.
 type gated struct {
@@ -48,13 +52,13 @@ func opened(t *testing.T, frames string) *gated {
 	return openedFor(t, frames, 5*time.Minute) // which no test outlasts
 }
 
-func openedFor(t *testing.T, frames string, lease time.Duration) *gated {
+func openedFor(t *testing.T, frames string, lease time.Duration, changes ...func(p *production.Production)) *gated {
 	t.Helper()
-	h, b := housetest.New(t, frames)
+	h, b := housetest.New(t, frames, changes...)
 	log := slog.New(slog.DiscardHandler)
 	hub := farm.NewHub()
 	like := farm.Node{
-		House: h, Hub: hub, Renderer: renderer, Works: work.Catalogue{}, Timeout: time.Hour, Log: log,
+		House: h, Hub: hub, Renderer: renderer, Works: works, Timeout: time.Hour, Log: log,
 	}
 	g, err := Open(t.Context(), Options{
 		House: h, Hub: hub, Address: "127.0.0.1:0", Program: "test", Like: like.Like, Every: 50 * time.Millisecond,
@@ -63,7 +67,7 @@ func openedFor(t *testing.T, frames string, lease time.Duration) *gated {
 	if err != nil {
 		t.Fatal(err)
 	}
-	ctx, cancel := context.WithCancel(t.Context())
+	ctx, cancel := context.WithCancel(context.Background()) // which ends after all that the test has started
 	ended := make(chan error, 1)
 	go func() { ended <- g.Run(ctx) }()
 	t.Cleanup(func() {
@@ -165,7 +169,7 @@ func (s *stranger) keep(subject string, message any) error {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	ctx, cancel := context.WithTimeout(s.t.Context(), time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
 	_, err = s.stream.Publish(ctx, subject, text)
 	return err

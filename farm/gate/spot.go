@@ -10,13 +10,14 @@ import (
 	"strings"
 	"time"
 
+	"reelhouse/core/fingerprint"
 	"reelhouse/core/job"
 	"reelhouse/farm"
 	"reelhouse/house"
 	"reelhouse/store"
 )
 
-// Some frames that are the same each time are rendered on a second node of the same kind of processor, and compared bit
+// Some frames and tiles that are the same each time are rendered on a second node of the same kind of processor, and compared bit
 // for bit with what the first one made. If they differ, a third decides which machine is wrong, and that is paused.
 
 const (
@@ -35,6 +36,7 @@ type spot struct {
 type looking struct {
 	kind string
 	not  []string
+	with fingerprint.Renderer
 }
 
 // spotted lets a good frame be rendered once more, if it is one of the share for which that is asked.
@@ -71,23 +73,39 @@ func (g *Gate) check(ctx context.Context) {
 }
 
 func (s spot) title() string {
-	return fmt.Sprintf("%s, frame %d", s.lease.Sequence.Spec.Title(), s.lease.Number)
+	title := fmt.Sprintf("%s, frame %d", s.lease.Sequence.Spec.Title(), s.lease.Number)
+	if t := s.lease.Tile; t != nil {
+		title += fmt.Sprintf(", tile %d", t.Index)
+	}
+	return title
+}
+
+// made returns the hashes of what the first node has made, by the final paths, which are those of again.
+func (s spot) made(record *store.Store, again map[string]string) (map[string]string, error) {
+	all := map[string]string{}
+	if t := s.lease.Tile; t != nil {
+		for path := range again { // there is one
+			all[path] = t.SHA256
+		}
+		return all, nil
+	}
+	recorded, err := record.Files(s.lease.SequenceID, s.lease.Number)
+	for _, f := range recorded {
+		all[f.Path] = f.SHA256
+	}
+	return all, err
 }
 
 // checkOne has a frame rendered once more, by a second node, and by a third if that differs.
 func (g *Gate) checkOne(ctx context.Context, s spot) error {
 	ctx, cancel := context.WithTimeout(ctx, spotWithin)
 	defer cancel()
-	recorded, err := g.House.Record.Files(s.lease.SequenceID, s.lease.Number)
-	if err != nil {
+	second, sums, err := g.again(ctx, s, s.by)
+	if err != nil || sums == nil {
 		return err
 	}
-	first := map[string]string{}
-	for _, f := range recorded {
-		first[f.Path] = f.SHA256
-	}
-	second, sums, err := g.again(ctx, s, s.by)
-	if err != nil || sums == nil || same(first, sums) {
+	first, err := s.made(g.House.Record, sums)
+	if err != nil || same(first, sums) {
 		return err
 	}
 	g.Log.Warn("two nodes made different files of a frame", "frame", s.title(), "nodes", []string{s.by, second})
@@ -140,7 +158,7 @@ func (g *Gate) again(ctx context.Context, s spot, not ...string) (node string, s
 	if err != nil || !ok {
 		return "", nil, err
 	}
-	o, opened, err := g.borrow(ctx, looking{s.kind, not})
+	o, opened, err := g.borrow(ctx, looking{s.kind, not, by.Print()})
 	if err != nil {
 		return "", nil, err
 	}
@@ -187,7 +205,8 @@ func (g *Gate) borrow(ctx context.Context, want looking) (*outpost, func(), erro
 			}
 		}
 		if !there {
-			return nil, nil, fmt.Errorf("no other node has the processor %s", want.kind)
+			return nil, nil, fmt.Errorf("no other node has the processor %s and the renderer %s", want.kind,
+				want.with.Name)
 		}
 		g.setLooking(&want) // the next room is for it
 		select {
@@ -199,7 +218,8 @@ func (g *Gate) borrow(ctx context.Context, want looking) (*outpost, func(), erro
 }
 
 func (w looking) takes(o *outpost) bool {
-	return o.hello.Processor == w.kind && !slices.Contains(w.not, o.name) && o.pausedNow() == ""
+	return o.hello.Processor == w.kind && slices.Contains(o.hello.Renderers, w.with) &&
+		!slices.Contains(w.not, o.name) && o.pausedNow() == ""
 }
 
 func (g *Gate) setLooking(want *looking) {

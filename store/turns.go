@@ -224,7 +224,8 @@ func (s *Store) nextUncut(tx *writing, except []int64, can []able) (*step, error
 		for range 2 { // the second time among those that get their rows now
 			n.frame, err = scanFrame(behind{tx.QueryRow(`SELECT `+frameColumns+`, f.wave, f.turn FROM frame f
 				WHERE f.sequence_id = ? AND f.state = 'ready' AND NOT (`+complete+`)
-				ORDER BY `+turnOf(waveTurn, frameTurn)+`, f.number LIMIT 1`, n.sequence), []any{&n.Wave, &n.Turn.Frame}})
+				ORDER BY `+turnOf(waveTurn, frameTurn)+`, f.number LIMIT 1`, n.sequence),
+				[]any{&n.Wave, &n.Turn.Frame}})
 			if err == nil {
 				n.number = n.frame.Number
 				return n, nil

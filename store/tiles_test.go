@@ -109,7 +109,7 @@ func TestANodeOnlyPutsTogether(t *testing.T) {
 			finish(t, s, all[0])
 		}
 		all, err := s.LeaseTogether(joiner)
-		if err != nil || len(all) != 1 || name(all[0]) != fmt.Sprint(frame+1, ".0") || 
+		if err != nil || len(all) != 1 || name(all[0]) != fmt.Sprint(frame+1, ".0") ||
 			all[0].Class.Kind != work.Assemble {
 			t.Fatalf("%v, %v", all, err)
 		}

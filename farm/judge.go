@@ -116,7 +116,7 @@ func (n *Node) runJudge(ctx context.Context, order JudgeOrder, memory int64, hea
 	if n.Judge.Command == "" {
 		return Judge(order, heard)
 	}
-	if n.Judges != nil && memory == judgeLeast { // which they may take
+	if n.Judges != nil && memory <= judgesMemory {
 		return n.judgedBy(ctx, n.Judges.Run(ctx, order, heard))
 	}
 	judge := n.Judge

@@ -39,6 +39,8 @@ const (
 	judgesIdle   = 10 * time.Second
 	judgesACore  = 2
 	mostVerdicts = 4 << 20 // bytes of an answer
+	// judgesMemory is what each may take, in bytes: enough for a picture of 8K that is read as a whole.
+	judgesMemory = judgeLeast + 512<<20
 )
 
 // NewJudges returns judges of a house's work folder. None is started before it is wanted.
@@ -174,7 +176,7 @@ type judging struct {
 }
 
 func startJudge(r Renderer, work, mark string) (*judging, error) {
-	r.Memory = judgeLeast
+	r.Memory = judgesMemory
 	p := process{
 		name: r.Name, line: append([]string{r.Command}, r.Args...), work: work, mark: mark,
 		cores: runtime.NumCPU(), memory: r.Memory, supervisor: r.Supervisor,

@@ -97,6 +97,40 @@ func inUse(q queryer) (map[string]*work.Use, error) {
 	return used, rows.Err()
 }
 
+// usedBy returns what a node's tasks take, and what all take of licences, as inUse has them: thousands of nodes have few
+// needs that differ.
+func usedBy(tx *writing, node string) (mine work.Use, licences map[string]int, err error) {
+	err = eachNeeds(tx, func(needs work.Settings, _ int) { mine.Add(needs) },
+		"SELECT needs, 1 FROM lease WHERE node = ? AND needs <> ?", node, takesNothing)
+	if err != nil {
+		return mine, nil, err
+	}
+	licences = map[string]int{}
+	return mine, licences, eachNeeds(tx, func(needs work.Settings, tasks int) {
+		for name, n := range needs.Licences {
+			licences[name] += n * tasks
+		}
+	}, "SELECT needs, count(*) FROM lease WHERE needs <> ? GROUP BY needs", takesNothing)
+}
+
+// eachNeeds calls each with what tasks need, and with how many there are.
+func eachNeeds(tx *writing, each func(needs work.Settings, tasks int), query string, args ...any) error {
+	rows, err := tx.Query(query, args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var needs work.Override
+		var tasks int
+		if err := rows.Scan(&needs, &tasks); err != nil {
+			return err
+		}
+		each(needs.On(work.Settings{}), tasks)
+	}
+	return rows.Err()
+}
+
 // Ended says that the process of leases has ended, though something may lie about of them: they take nothing any more.
 func (s *Store) Ended(ids ...int64) error {
 	return s.change(func(tx *writing) error {
@@ -141,14 +175,9 @@ func (o Offer) ables(tx *writing) (all []able, assembles *work.Settings, err err
 		}
 		return all, &work.Settings{}, nil
 	}
-	used, err := inUse(tx)
+	mine, licences, err := usedBy(tx, o.Node)
 	if err != nil {
 		return nil, nil, err
-	}
-	licences := LicencesOf(used)
-	var mine work.Use
-	if u := used[o.Node]; u != nil {
-		mine = *u
 	}
 	for _, c := range known {
 		if needs, ok := o.Takes(c.Class, mine, licences); ok {

@@ -97,8 +97,8 @@ func inUse(q queryer) (map[string]*work.Use, error) {
 	return used, rows.Err()
 }
 
-// usedBy returns what a node's tasks take, and what all take of licences, as inUse has them: thousands of nodes have few
-// needs that differ.
+// usedBy returns what a node's tasks take, and what all take of licences, as inUse has them: thousands of nodes have
+// few needs that differ.
 func usedBy(tx *writing, node string) (mine work.Use, licences map[string]int, err error) {
 	err = eachNeeds(tx, func(needs work.Settings, _ int) { mine.Add(needs) },
 		"SELECT needs, 1 FROM lease WHERE node = ? AND needs <> ?", node, takesNothing)

@@ -18,8 +18,8 @@ import (
 )
 
 // Some frames and tiles that are the same each time are rendered on a second node of the same kind of processor, and
-// compared bit for bit with what the first one made. If they differ, a third decides which machine is wrong, and that is
-// paused.
+// compared bit for bit with what the first one made. If they differ, a third decides which machine is wrong, and that
+// is paused.
 
 const (
 	spotsWaiting = 100 // frames that wait to be rendered once more; of further ones none does

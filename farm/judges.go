@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"runtime"
 	"strings"
 	"sync"
@@ -124,7 +125,8 @@ func (j *Judges) take() (*judging, error) {
 		} // or it ends just now
 	}
 	j.made++
-	return startJudge(j.Program, j.Work, fmt.Sprintf("judge-%d", j.made))
+	mark := filepath.Join(j.Work, fmt.Sprintf("judge-%d-%d", os.Getpid(), j.made)) // different on all of the machine
+	return startJudge(j.Program, j.Work, mark)
 }
 
 // giveBack keeps a judge for the next order.

@@ -313,12 +313,19 @@ func (n *Node) once(ctx context.Context, group *sync.WaitGroup) error {
 	return nil
 }
 
+// told says that the house lets it in, and what that is to know.
 func (n *Node) told() {
 	n.said = ""
 	n.Log.Info("joined", "node", n.Token.Name)
-	if !n.Hello.Simulated && (n.welcome.Program != n.Hello.Program || len(n.welcome.Lacks) > 0) {
-		n.Log.Warn("the house has another version of the program, or other programs", "house", n.welcome.Program,
-			"this node", n.Hello.Program, "gets no tasks for", strings.Join(n.welcome.Lacks, ", "))
+	if n.Hello.Simulated {
+		return
+	}
+	if n.welcome.Program != n.Hello.Program {
+		n.Log.Warn("the house has another version of the program", "house", n.welcome.Program, "this node",
+			n.Hello.Program)
+	}
+	if len(n.welcome.Lacks) > 0 {
+		n.Log.Info("it gets no tasks for what it does not have", "lacks", strings.Join(n.welcome.Lacks, ", "))
 	}
 }
 

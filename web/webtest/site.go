@@ -64,7 +64,7 @@ func Over(t testing.TB, h *house.House) *Site {
 	app, e, err := web.New(web.Server{
 		House: h, Node: farm.Farm{Nodes: []*farm.Node{{Name: "here", House: h, Hub: hub, Log: log}}}, Changes: hub,
 		Thumbs:   preview.NewThumbs(h, nil),
-		Previews: preview.New(h), Log: log, Hosts: []string{"example.com"},
+		Previews: preview.New(h), Log: log, Version: "test", Hosts: []string{"example.com"},
 	})
 	if err != nil {
 		t.Fatal(err)

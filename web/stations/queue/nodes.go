@@ -35,7 +35,8 @@ type shownNode struct {
 	Tasks      int         // in its hands
 	At         []shownTask // the first of them
 	Speed      float64     // against the mean of all: 2 is twice as fast; 0 for not known
-	Other      string      // in which versions the house differs, "" if it does not
+	House      string      // version of the house, "" if it is the node's
+	Lacks      string      // of what the house has, "" for nothing
 	Pause      kit.Edit    // takes why
 	Note       kit.Edit
 	Label      kit.Edit
@@ -94,7 +95,11 @@ func (a *page) nodesShown(code string) (nodesPart, error) {
 			s.At = append(s.At, shownTask{t.String(), logLink(code, t.String(), 0, 0, "")})
 		}
 		s.Speed = store.Speed(n, all)
-		s.Other = a.other(s.Hello, programs)
+		if s.Hello.Program != "" && !s.Hello.Simulated { // it has joined
+			if s.Lacks = strings.Join(s.Hello.Lacks(programs), ", "); s.Hello.Program != a.Version {
+				s.House = a.Version
+			}
+		}
 		id := "node-" + n.Name
 		s.Pause = post(code, id+"-pause", "", "node", "node", n.Name, "do", "pause").Edit
 		s.Note = post(code, id+"-note", "", "node", "node", n.Name, "do", "note").Edit
@@ -108,21 +113,6 @@ func (a *page) nodesShown(code string) (nodesPart, error) {
 	}
 	part.count()
 	return part, nil
-}
-
-// other says in which versions the house differs from a node, and what follows.
-func (a *page) other(h wire.Hello, house wire.Programs) string {
-	if h.Program == "" || h.Simulated { // or has not joined yet
-		return ""
-	}
-	var said []string
-	if h.Program != a.Version {
-		said = append(said, "The house is Reelhouse "+a.Version+".")
-	}
-	if lacks := h.Lacks(house); len(lacks) > 0 {
-		said = append(said, "It does not have, and gets no tasks for: "+strings.Join(lacks, ", ")+".")
-	}
-	return strings.Join(said, " ")
 }
 
 // count counts the nodes, and leaves so many that a page can show them: those first that somebody may have to look at.

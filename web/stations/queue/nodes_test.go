@@ -31,7 +31,8 @@ func TestNodesAreShownAndPaused(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, body = s.Get("/p/TEST/queue")
-	s.Says(body, "&lt;b&gt;big&lt;/b&gt;", "fast", "away", "another version", "gets no tasks for what it does not have: drawn 7")
+	s.Says(body, "&lt;b&gt;big&lt;/b&gt;", "fast", "away", "another version",
+		"gets no tasks for what it does not have: drawn 7")
 	do := func(form url.Values) string {
 		t.Helper()
 		form.Set("node", "shed")

@@ -255,3 +255,19 @@ func TestURLsOfBuckets(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+func FuzzAddresses(f *testing.F) {
+	f.Add("s3://reels")
+	f.Add("s3://reels?region=north&prefix=a/&endpoint=https://store:9000&use_path_style=1")
+	f.Add("s3://reels/?prefix=%2f")
+	f.Fuzz(func(t *testing.T, text string) {
+		a, err := parse(text)
+		if err != nil {
+			return
+		}
+		if a.name == "" || a.prefix != "" && (!strings.HasSuffix(a.prefix, "/") || strings.HasPrefix(a.prefix, "/")) ||
+			a.endpoint != "" && !strings.HasPrefix(strings.ToLower(a.endpoint), "http") {
+			t.Errorf("%q is %+v", text, a)
+		}
+	})
+}

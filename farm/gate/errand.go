@@ -192,9 +192,9 @@ func mostOf(order any) int64 {
 }
 
 // progressed notes how far the errand is.
-func (e *errand) progressed(p float64) {
+func (e *errand) progressed(at wire.Held) {
 	if e.heard != nil {
-		e.heard(job.Message{Event: job.Progress, Progress: p})
+		e.heard(job.Message{Event: job.Progress, Frame: at.Frame, Progress: at.Progress})
 	}
 }
 

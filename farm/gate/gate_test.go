@@ -549,6 +549,33 @@ func TestNodesOfOtherVersionsAreTold(t *testing.T) {
 	s.lease()
 }
 
+// Of several frames that one process renders it is known how far each is.
+func TestProgressOfSeveralFrames(t *testing.T) {
+	g := opened(t, "1001-1003")
+	scope := store.Scope{Production: "TEST", Batch: g.b.ID}
+	if _, err := g.house.Record.SetNeeds(scope, "chunk=3", true); err != nil {
+		t.Fatal(err)
+	}
+	s := g.joined("a")
+	e := s.lease()
+	if len(e.Writes) != 3 {
+		t.Fatalf("%+v", e)
+	}
+	o := g.gate.find("a")
+	for _, at := range []wire.Held{
+		{Lease: e.Lease, Frame: 1001, Progress: 0.9}, {Lease: e.Lease, Frame: 1002, Progress: 0.5},
+	} {
+		var tasks wire.Tasks
+		s.ask(wire.BeatTo+"a", wire.Beat{Have: []wire.Held{at}}, &tasks)
+		if p := o.node.Progress(g.b.Sequences[0].ID, at.Frame, 0); p != at.Progress {
+			t.Errorf("frame %d is %v done, and not %v", at.Frame, p, at.Progress)
+		}
+	}
+	if p := o.node.Progress(g.b.Sequences[0].ID, 1003, 0); p != 0 {
+		t.Errorf("frame 1003 is %v done", p)
+	}
+}
+
 // A node that is back before the house goes on with what it has from before is told to wait. It did nothing wrong.
 func TestANodeThatIsBackFirstWaits(t *testing.T) {
 	g := opened(t, "1001")

@@ -237,7 +237,7 @@ func (g *Gate) beat(m *nats.Msg) {
 		if e := o.errands[h.Lease]; e != nil {
 			e.taken = true
 			if h.Progress > 0 && h.Progress <= 1 {
-				e.progressed(h.Progress)
+				e.progressed(h)
 			}
 		} else if !o.resuming[h.Lease] { // it may be somebody else's meanwhile, which the answer tells
 			others = append(others, h.Lease)

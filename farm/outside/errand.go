@@ -28,6 +28,7 @@ type errand struct {
 	dropped chan struct{} // is closed when the house does not want it any more, or has all of it
 
 	mutex    sync.Mutex
+	frame    int // that the program is at
 	progress float64
 	outcome  *outcome // nil while its program works
 	sent     time.Time
@@ -43,10 +44,10 @@ type outcome struct {
 
 const outcomeFile = "outcome.json"
 
-func (e *errand) state() (progress float64, working bool) {
+func (e *errand) state() (at wire.Held, working bool) {
 	e.mutex.Lock()
 	defer e.mutex.Unlock()
-	return e.progress, e.outcome == nil
+	return wire.Held{Lease: e.lease, Frame: e.frame, Progress: e.progress}, e.outcome == nil
 }
 
 // drop ends it, and removes what is left of it.
@@ -199,7 +200,7 @@ func (n *Node) work(ctx context.Context, e *errand) (o outcome, err error) {
 	made := do(ctx, program, e.folder, local, max(1, order.Cores), func(m job.Message) {
 		if m.Event == job.Progress {
 			e.mutex.Lock()
-			e.progress = m.Progress
+			e.frame, e.progress = m.Frame, m.Progress
 			e.mutex.Unlock()
 			return
 		}

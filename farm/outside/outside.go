@@ -349,12 +349,12 @@ func (n *Node) state() wire.Beat {
 	if free >= 0 && free < roomLeft {
 		b.Trouble = "its disk is full"
 	}
-	for lease, e := range n.errands {
-		progress, working := e.state()
+	for _, e := range n.errands {
+		at, working := e.state()
 		if working {
 			b.Free--
 		}
-		b.Have = append(b.Have, wire.Held{Lease: lease, Progress: progress})
+		b.Have = append(b.Have, at)
 	}
 	slices.SortFunc(b.Have, func(x, y wire.Held) int { return int(x.Lease - y.Lease) })
 	b.Free = max(0, b.Free)

@@ -113,7 +113,8 @@ type Beat struct {
 // Held is an errand in a node's hands.
 type Held struct {
 	Lease    int64   `json:"lease"`
-	Progress float64 `json:"progress"`
+	Frame    int     `json:"frame"`    // that its program is at, of an errand of several
+	Progress float64 `json:"progress"` // of that, 0 to 1
 }
 
 // Tasks is the answer to a Beat: all errands that the node is to have. Others are not its own any more, and what is

@@ -33,6 +33,7 @@ type bytesOf struct {
 	pass  string
 	first int                    // address that was reached last
 	busy  map[string]*sync.Mutex // hashes that are being fetched
+	read  map[string]time.Time   // files that were held against their hashes, and when they were written then
 }
 
 func newBytes(o Options) *bytesOf {
@@ -41,7 +42,7 @@ func newBytes(o Options) *bytesOf {
 		dial = (&net.Dialer{Timeout: 5 * time.Second}).DialContext
 	}
 	return &bytesOf{
-		token: o.Token, busy: map[string]*sync.Mutex{}, asked: o.noteAsked,
+		token: o.Token, busy: map[string]*sync.Mutex{}, read: map[string]time.Time{}, asked: o.noteAsked,
 		client: &http.Client{Transport: &http.Transport{
 			TLSClientConfig: o.Token.TLS(), MaxIdleConnsPerHost: 4, TLSHandshakeTimeout: 10 * time.Second,
 			DialContext: dial, ResponseHeaderTimeout: time.Minute,
@@ -193,9 +194,8 @@ func (b *bytesOf) fetch(ctx context.Context, path string, r wire.Read) (string, 
 	b.mutex.Unlock()
 	one.Lock()
 	defer one.Unlock()
-	if info, err := os.Stat(path); err == nil && info.Size() == r.Bytes {
-		now := time.Now()
-		return path, os.Chtimes(path, now, now) // when it was used last
+	if b.isThere(path, r) {
+		return path, b.used(path)
 	}
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return "", err
@@ -204,8 +204,54 @@ func (b *bytesOf) fetch(ctx context.Context, path string, r wire.Read) (string, 
 	if err := patiently(ctx, func() error { return b.fetchInto(ctx, part, r) }); err != nil {
 		return "", err
 	}
-	return path, os.Rename(part, path)
+	if err := os.Rename(part, path); err != nil {
+		return "", err
+	}
+	return path, b.used(path)
 }
+
+// isThere reports whether a file is there that was fetched. It is held against its hash when it is used first since the
+// node began, and when it was written to since.
+func (b *bytesOf) isThere(path string, r wire.Read) bool {
+	f, info, err := house.OpenPlain(path)
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	b.mutex.Lock()
+	read, known := b.read[path]
+	b.mutex.Unlock()
+	if known && read.Equal(info.ModTime()) && info.Size() == r.Bytes {
+		return true
+	}
+	if sum, err := house.SumOf(f); err == nil && sum.SHA256 == r.SHA256 && sum.Bytes == r.Bytes {
+		return true
+	}
+	_ = os.Remove(path)
+	return false
+}
+
+// used notes that a file, which is what its hash says, is used now: what was not used for longest is removed first.
+func (b *bytesOf) used(path string) error {
+	now := time.Now()
+	if err := os.Chtimes(path, now, now); err != nil {
+		return err
+	}
+	info, err := os.Stat(path)
+	if err != nil {
+		return err
+	}
+	b.mutex.Lock()
+	defer b.mutex.Unlock()
+	if len(b.read) >= mostRead { // of which many are gone
+		clear(b.read)
+	}
+	b.read[path] = info.ModTime()
+	return nil
+}
+
+// mostRead is of how many files it is known that they are what their hashes say.
+const mostRead = 10_000
 
 // fetchInto fetches what is missing of a file.
 func (b *bytesOf) fetchInto(ctx context.Context, part string, r wire.Read) error {

@@ -176,7 +176,7 @@ func TestFilesAreSentInPieces(t *testing.T) {
 // Whatever a house calls a file, it lies in the cache.
 func TestFetchedFilesStayInTheCache(t *testing.T) {
 	cache := t.TempDir()
-	for _, name := range []string{"scene.glb", "../../etc/passwd", "/etc/passwd", "..", ".", "", "a/../../b", "a\x00b"} {
+	for _, name := range []string{"scene.glb", "../../etc/passwd", "/etc/passwd", "..", ".", "", "a/../../b", "a\x00"} {
 		for _, sum := range []string{strings.Repeat("0", 64), "../..", ""} {
 			path := cachePath(cache, wire.Read{Name: name, SHA256: sum})
 			if rel, err := filepath.Rel(cache, path); err != nil || !filepath.IsLocal(rel) {

@@ -72,8 +72,9 @@ const (
 // store of another maker), use_path_style=true (where the bucket's name is no part of the host's) and prefix (that
 // names of objects begin with, ending with a slash). Who it is for the store is found in the environment, as
 // AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY, or in the files of the AWS command line. It does not connect yet. Copies
-// of what is read are kept below a folder, no more than so many bytes but for those of the last hour.
-func Open(address, folder string, most int64) (*Bucket, error) {
+// of what is read are kept below a folder: no more than so many bytes, and fewer when its disk has little room, but for
+// those of the last hour. free says how many bytes are free there, negative for not known.
+func Open(address, folder string, most int64, free func(folder string) float64) (*Bucket, error) {
 	a, err := parse(address)
 	if err != nil {
 		return nil, err
@@ -104,7 +105,7 @@ func Open(address, folder string, most int64) (*Bucket, error) {
 	if a.prefix != "" {
 		b = blob.PrefixedBucket(b, a.prefix)
 	}
-	return &Bucket{blob: b, copies: copies{folder: folder, most: most}}, nil
+	return &Bucket{blob: b, copies: copies{folder: folder, most: most, free: free}}, nil
 }
 
 // An address is that of a bucket, in its parts.

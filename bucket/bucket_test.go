@@ -18,10 +18,12 @@ import (
 	"reelhouse/bucket/buckettest"
 )
 
+func roomy(string) float64 { return 1e12 }
+
 func opened(t *testing.T, most int64) (*Bucket, *buckettest.Store) {
 	t.Helper()
 	s := buckettest.New(t)
-	b, err := Open(s.URL, t.TempDir(), most)
+	b, err := Open(s.URL, t.TempDir(), most, roomy)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -181,6 +183,22 @@ func TestCopiesAreKeptWithinABound(t *testing.T) {
 	if _, err := os.Stat(old); !errors.Is(err, fs.ErrNotExist) {
 		t.Errorf("an old copy stays: %v", err)
 	}
+	// So they do when the disk has little room.
+	b.copies.most, b.copies.free = 1000, func(string) float64 { return leastFree - 1 }
+	last, err := b.Copy("d")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Chtimes(last, before, before); err != nil {
+		t.Fatal(err)
+	}
+	delete(b.copies.used, last)
+	s.Set(t, "little", "0123456789")
+	fetch("little")
+	if _, err := os.Stat(last); !errors.Is(err, fs.ErrNotExist) {
+		t.Errorf("an old copy stays on a disk that is full: %v", err)
+	}
+	b.copies.free = roomy
 	// What was put there and comes otherwise is no copy.
 	from, sum := written(t, []byte("picture"))
 	if err := b.Put("e", from, sum); err != nil {
@@ -222,7 +240,7 @@ func TestAStoreThatIsAway(t *testing.T) {
 	if err := b.Put("a", from, sum); err != nil {
 		t.Error(err)
 	}
-	nobody, err := Open("s3://reels?region=test&use_path_style=true&endpoint=http://127.0.0.1:1", t.TempDir(), 1)
+	nobody, err := Open("s3://reels?region=test&use_path_style=true&endpoint=http://127.0.0.1:1", t.TempDir(), 1, roomy)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -230,7 +248,7 @@ func TestAStoreThatIsAway(t *testing.T) {
 	if _, err := nobody.Stat("a"); err == nil || !strings.Contains(err.Error(), "cannot be reached: ") {
 		t.Error(err)
 	}
-	missing, err := Open(strings.Replace(s.URL, "reels", "nothing", 1), t.TempDir(), 1)
+	missing, err := Open(strings.Replace(s.URL, "reels", "nothing", 1), t.TempDir(), 1, roomy)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -246,7 +264,7 @@ func TestURLsOfBuckets(t *testing.T) {
 		"s3://reels?prefix=folder", "mem://", "file:///etc", "s3://reels?what=ever", "\x00",
 		"s3://reels?endpoint=host:9000", "s3://reels?use_path_style=perhaps", "s3://reels?prefix=/",
 	} {
-		if b, err := Open(bad, t.TempDir(), 1); err == nil {
+		if b, err := Open(bad, t.TempDir(), 1, roomy); err == nil {
 			b.Close()
 			t.Errorf("%q is a bucket", bad)
 		}

@@ -21,6 +21,7 @@ import (
 type copies struct {
 	folder string
 	most   int64 // bytes
+	free   func(folder string) float64
 
 	mutex   sync.Mutex
 	counted bool
@@ -37,6 +38,9 @@ func (c *copies) use(path string) {
 	}
 	c.used[path] = time.Now()
 }
+
+// leastFree is how much of its disk is left alone, in bytes, as far as copies can go: a house with less does not render.
+const leastFree = 5e9
 
 // stays is how long a copy stays that was asked for: a program may be about to open it.
 const stays = time.Hour
@@ -98,7 +102,9 @@ func (c *copies) came(bytes int64) {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
 	c.bytes += bytes
-	if c.counted && c.bytes <= c.most {
+	free := c.free(c.folder)
+	low := free >= 0 && free < leastFree
+	if c.counted && c.bytes <= c.most && !low {
 		return
 	}
 	type kept struct {
@@ -124,11 +130,12 @@ func (c *copies) came(bytes int64) {
 	})
 	slices.SortFunc(all, func(a, b kept) int { return cmp.Compare(a.used.UnixNano(), b.used.UnixNano()) })
 	for _, k := range all {
-		if c.bytes <= c.most || time.Since(k.used) < stays {
+		if c.bytes <= c.most && (!low || free >= leastFree) || time.Since(k.used) < stays {
 			return
 		}
 		if os.Remove(k.path) == nil {
 			c.bytes -= k.bytes
+			free += float64(k.bytes)
 			delete(c.used, k.path)
 		}
 	}

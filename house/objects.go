@@ -51,7 +51,7 @@ func (b *buckets) of(v store.Volume) (*bucket.Bucket, error) {
 	if there := b.open[v.Bucket]; there != nil {
 		return there, nil
 	}
-	made, err := bucket.Open(v.Bucket, filepath.Join(v.Folder, copiesFolder), v.Copies)
+	made, err := bucket.Open(v.Bucket, filepath.Join(v.Folder, copiesFolder), v.Copies, FreeBytes)
 	if err != nil {
 		return nil, noVolume("volume %s cannot be used: %s", v.Code, err)
 	}
@@ -118,7 +118,7 @@ func readBucketMark(from *bucket.Bucket) (string, error) {
 
 // markBucket is mark for a bucket.
 func markBucket(v store.Volume) (string, error) {
-	b, err := bucket.Open(v.Bucket, filepath.Join(v.Folder, copiesFolder), v.Copies)
+	b, err := bucket.Open(v.Bucket, filepath.Join(v.Folder, copiesFolder), v.Copies, FreeBytes)
 	if err != nil {
 		return "", err
 	}

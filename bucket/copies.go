@@ -39,7 +39,7 @@ func (c *copies) use(path string) {
 	c.used[path] = time.Now()
 }
 
-// leastFree is how much of its disk is left alone, in bytes, as far as copies can go: a house with less does not render.
+// leastFree is how much of its disk is left alone, in bytes, as far as copies can go: a house needs it to render.
 const leastFree = 5e9
 
 // stays is how long a copy stays that was asked for: a program may be about to open it.

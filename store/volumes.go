@@ -8,11 +8,12 @@ type Volume struct {
 	Mark   string // what stands in the file by which the volume is known again
 	Bucket string // its address, "" for a folder; Folder has what is under way, and copies
 	Copies int64  // of its files on this machine, in bytes, at most
+	Sent   bool   // nodes send its files, whatever folders they share
 }
 
 // Volumes returns the volumes that the server's configuration names, in the order of their codes.
 func (s *Store) Volumes() ([]Volume, error) {
-	rows, err := s.read.Query("SELECT code, name, folder, mark, bucket, copies FROM volume ORDER BY code")
+	rows, err := s.read.Query("SELECT code, name, folder, mark, bucket, copies, sent FROM volume ORDER BY code")
 	if err != nil {
 		return nil, err
 	}
@@ -20,7 +21,7 @@ func (s *Store) Volumes() ([]Volume, error) {
 	var all []Volume
 	for rows.Next() {
 		var v Volume
-		if err := rows.Scan(&v.Code, &v.Name, &v.Folder, &v.Mark, &v.Bucket, &v.Copies); err != nil {
+		if err := rows.Scan(&v.Code, &v.Name, &v.Folder, &v.Mark, &v.Bucket, &v.Copies, &v.Sent); err != nil {
 			return nil, err
 		}
 		all = append(all, v)
@@ -35,8 +36,8 @@ func (s *Store) SetVolumes(all []Volume) error {
 			return err
 		}
 		for _, v := range all {
-			_, err := tx.Exec("INSERT INTO volume (code, name, folder, mark, bucket, copies) VALUES (?, ?, ?, ?, ?, ?)",
-				v.Code, v.Name, v.Folder, v.Mark, v.Bucket, v.Copies)
+			_, err := tx.Exec("INSERT INTO volume (code, name, folder, mark, bucket, copies, sent) "+
+				"VALUES (?, ?, ?, ?, ?, ?, ?)", v.Code, v.Name, v.Folder, v.Mark, v.Bucket, v.Copies, v.Sent)
 			if err != nil {
 				return err
 			}

@@ -84,6 +84,7 @@ type volume struct {
 	Folder string `json:"folder"`
 	Bucket string `json:"bucket"` // its address; see bucket.Open
 	Copies string `json:"copies"` // how much of it is kept on this machine, such as "20 GB"
+	Sent   bool   `json:"sent"`   // nodes send its files, whatever folders they share
 }
 
 // configuration reads the configuration file, if there is one.
@@ -262,7 +263,9 @@ func (c configuration) works() (work.Catalogue, error) {
 func (f serverFlags) setVolumes(h *house.House, c configuration) error {
 	var all []store.Volume
 	for _, v := range c.Volumes {
-		one := store.Volume{Code: v.Code, Name: cmp.Or(v.Name, v.Code), Folder: v.Folder, Bucket: v.Bucket}
+		one := store.Volume{
+			Code: v.Code, Name: cmp.Or(v.Name, v.Code), Folder: v.Folder, Bucket: v.Bucket, Sent: v.Sent,
+		}
 		if (v.Folder == "") == (v.Bucket == "") {
 			return fmt.Errorf("configuration %s: volume %q has either a folder or a bucket", f.config, v.Code)
 		}

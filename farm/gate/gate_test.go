@@ -22,6 +22,7 @@ import (
 	"github.com/nats-io/nkeys"
 	"github.com/prometheus/client_golang/prometheus"
 
+	"reelhouse/bucket/buckettest"
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/job"
 	"reelhouse/core/production"
@@ -547,6 +548,34 @@ func TestNodesOfOtherVersionsAreTold(t *testing.T) {
 	}
 	s.welcome = w
 	s.lease()
+}
+
+// A volume whose files are to be sent is not shared, nor is the folder of a bucket, where copies lie.
+func TestSomeVolumesAreNotShared(t *testing.T) {
+	g := opened(t, "1001")
+	plain, sent := t.TempDir(), t.TempDir()
+	objects := buckettest.New(t)
+	if err := g.house.SetVolumes([]store.Volume{
+		{Code: "plain", Folder: plain}, {Code: "sent", Folder: sent, Sent: true}, {Code: "cloud", Bucket: objects.URL},
+	}); err != nil {
+		t.Fatal(err)
+	}
+	cloud, _ := g.house.Volume("cloud")
+	if err := os.MkdirAll(cloud.Folder, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	all, told := g.gate.sharesOf([]string{plain, sent, cloud.Folder, filepath.Join(cloud.Folder, ".copies")})
+	if len(all) != 1 || len(told) != 1 || told[0].Folder != plain {
+		t.Errorf("%+v", told)
+	}
+	beside, err := house.Open(g.house.Dir, true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer beside.Close()
+	if v, known := beside.Volume("sent"); !known || !v.Sent {
+		t.Errorf("%+v", v)
+	}
 }
 
 // Of several frames that one process renders it is known how far each is.

@@ -24,8 +24,9 @@ type share struct {
 	proven             bool
 }
 
-// sharesOf begins to try the folders that a node says it has. Only those where finished files belong are tried: a node
-// lets the house write nowhere else.
+// sharesOf begins to try the folders that a node says it has. Only those where finished files belong are tried, of
+// volumes that may be shared: a node lets the house write nowhere else. In the folder of a bucket lie copies that the
+// house believes.
 func (g *Gate) sharesOf(folders []string) (all []*share, told []wire.Share) {
 	for _, folder := range folders {
 		s := &share{
@@ -34,13 +35,14 @@ func (g *Gate) sharesOf(folders []string) (all []*share, told []wire.Share) {
 		}
 		if !slices.ContainsFunc(g.House.Volumes(), func(v store.Volume) bool {
 			volume, err := filepath.Abs(v.Folder)
-			if err != nil {
+			if err != nil || v.Bucket != "" || v.Sent {
 				return false
 			}
 			rel, err := filepath.Rel(volume, s.folder)
 			return err == nil && filepath.IsLocal(rel)
 		}) {
-			g.Log.Warn("a node shares a folder where no finished files belong", "folder", folder)
+			g.Log.Warn("a node shares a folder where no finished files belong, or whose files are to be sent", "folder",
+				folder)
 			continue
 		}
 		if err := os.WriteFile(filepath.Join(s.folder, s.file), []byte(s.text), 0o644); err != nil {

@@ -52,3 +52,47 @@ func TestALargeStillIsEnlargedInItsOwnPixels(t *testing.T) {
 	p.do("all of it", chromedp.KeyEvent("f"))
 	p.wait("the smaller picture is enough", `document.querySelectorAll("#tiles img").length === 0`)
 }
+
+// A frame that becomes good while the room reads which are is among the good ones, too: nothing else may come to tell.
+func TestTheLastFrameIsAmongTheGoodOnes(t *testing.T) {
+	data := seeded(t, func(p *production.Production) {
+		p.Shots = p.Shots[:1]
+		p.Shots[0].Frames = frame.MustParse("1001-1003")
+	})
+	s := start(t, data)
+	for _, args := range [][]string{{"pause"}, {"send", "--production", "SALT"}} {
+		if out, complaints, err := run(t, append(args, "--data", data)...); err != nil {
+			t.Fatal(out, complaints, err)
+		}
+	}
+	p := page{t, browser(t)}
+	p.do("look at the shot", chromedp.Navigate(s.url+"/p/SALT/screening?sequence=1"))
+	p.wait("the room is there", `document.querySelector("#decide-frames")?.value === "1001"`)
+	// The house says that so many frames are good; how the page looks with them comes later.
+	p.do("stand in for the house", chromedp.Evaluate[chromedp.Void](`(() => {
+		const ask = window.fetch;
+		window.good = 0;
+		window.waits = [];
+		window.fetch = async (address, ...more) => {
+			const of = new URL(address, location);
+			if (of.pathname === location.pathname) await new Promise((go) => window.waits.push(go));
+			const answer = await ask(address, ...more);
+			if (of.pathname !== document.querySelector("#room").dataset.base) return answer;
+			const frames = await answer.json();
+			for (const f of frames.slice(0, window.good)) f.state = "good";
+			return new Response(JSON.stringify(frames));
+		};
+		window.tell = (good) => {
+			window.good = good;
+			document.body.dispatchEvent(new Event("htmx:sseMessage"));
+		};
+	})()`))
+	p.press("decide on all of it", "[data-take=all]")
+	p.do("two are good", chromedp.Evaluate[chromedp.Void](`window.tell(2)`))
+	p.wait("it looks at the page", `window.waits.length === 1`)
+	p.do("the last one is", chromedp.Evaluate[chromedp.Void](`window.tell(3)`))
+	p.do("the page comes", chromedp.Evaluate[chromedp.Void](`window.waits.shift()()`))
+	p.wait("it looks again", `window.waits.length === 1`)
+	p.do("the page comes", chromedp.Evaluate[chromedp.Void](`window.waits.shift()()`))
+	p.wait("all are named", `document.querySelector("#decide-frames").value === "1001-1003"`)
+}

@@ -384,19 +384,28 @@ async function enter(room) {
 
   // Frames that become good are shown when they do.
   let reading = false;
+  let told = false; // since it was read
+  async function readFrames() {
+    const before = frames;
+    const answer = await fetch(base);
+    if (!answer.ok) return;
+    frames = await answer.json();
+    if (frames.every((f, i) => f.state === before[i]?.state)) return;
+    const page = await (await fetch(location.href)).text();
+    const strip = new DOMParser().parseFromString(page, "text/html").querySelector(".room .strip");
+    if (strip) room.querySelector(".strip").replaceWith(strip);
+    decided.ranged();
+    if (!playing && (frames[at]?.state !== before[at]?.state || !canvas.dataset.shows)) show(at);
+  }
   document.body.addEventListener("htmx:sseMessage", async () => {
-    if (reading || frames.every((f) => f.state === "good")) return;
+    told = true;
+    if (reading) return;
     reading = true;
     try {
-      const before = frames;
-      const answer = await fetch(base);
-      if (!answer.ok) return;
-      frames = await answer.json();
-      if (frames.every((f, i) => f.state === before[i]?.state)) return;
-      const page = await (await fetch(location.href)).text();
-      const strip = new DOMParser().parseFromString(page, "text/html").querySelector(".room .strip");
-      if (strip) room.querySelector(".strip").replaceWith(strip);
-      if (!playing && (frames[at]?.state !== before[at]?.state || !canvas.dataset.shows)) show(at);
+      while (told && !frames.every((f) => f.state === "good")) {
+        told = false;
+        await readFrames();
+      }
     } finally {
       reading = false;
     }

@@ -615,7 +615,9 @@ func TestANodeThatIsBackFirstWaits(t *testing.T) {
 		o.mutex.Lock()
 		defer o.mutex.Unlock()
 		was := o.errands[e.Lease]
-		o.errands[e.Lease] = with
+		if delete(o.errands, e.Lease); with != nil {
+			o.errands[e.Lease] = with
+		}
 		return was
 	}
 	was := take(nil)

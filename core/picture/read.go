@@ -232,10 +232,7 @@ func numbers(to []float32, from []byte, t imagefile.Type) {
 // decodeCodes turns codes of colour into light. Premultiplied ones are divided by alpha for it, since they were encoded
 // straight.
 func (p *Picture) decodeCodes() {
-	decoded := make([]float32, math.MaxUint16+1)
-	for i := range decoded {
-		decoded[i] = float32(p.Encoding.Curve.Decode(float64(i) / math.MaxUint16))
-	}
+	decoded := p.Encoding.Curve.Lights()
 	premultiplied := p.Encoding.Alpha == output.Premultiplied
 	alpha := p.Image.Plane("A")
 	done := map[*float32]bool{} // grey stands in three planes

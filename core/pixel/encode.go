@@ -3,6 +3,7 @@ package pixel
 import (
 	"fmt"
 	"math"
+	"sync"
 )
 
 // A Curve is how linear light becomes display codes; it is applied once, at the end.
@@ -106,17 +107,44 @@ const (
 
 // NewEncoder returns an encoder to codes of 8, 10 or 16 bits.
 func NewEncoder(bits int, curve Curve, dither Dither) *Encoder {
-	e := &Encoder{
-		curve:  curve,
-		table:  make([]float32, encoderSteps+2),
-		limit:  float64(int(1)<<bits - 1),
-		dither: dither,
-	}
-	for i := range e.table {
+	limit := float64(int(1)<<bits - 1)
+	return &Encoder{curve, encoderTable(curve, limit), limit, dither}
+}
+
+// encoderTable returns the codes of a curve, which nobody changes.
+func encoderTable(curve Curve, limit float64) []float32 {
+	return madeOnce(tableKey{curve, limit}, encoderSteps+2, func(i int) float64 {
 		r := float64(i) / encoderSteps
-		e.table[i] = float32(curve.Encode(r*r) * e.limit)
+		return curve.Encode(r*r) * limit
+	})
+}
+
+// Lights returns the light of each code of 16 bits: 65 536 numbers, which nobody changes.
+func (c Curve) Lights() []float32 {
+	return madeOnce(tableKey{curve: c}, math.MaxUint16+1, func(code int) float64 {
+		return c.Decode(float64(code) / math.MaxUint16)
+	})
+}
+
+// curveTables are tables of curves that were made, by their tableKey: a few for each. To make one takes longer than a
+// small picture does.
+var curveTables sync.Map
+
+type tableKey struct {
+	curve Curve
+	limit float64 // of codes; 0 for light
+}
+
+func madeOnce(key tableKey, entries int, of func(i int) float64) []float32 {
+	if made, there := curveTables.Load(key); there {
+		return made.([]float32)
 	}
-	return e
+	table := make([]float32, entries)
+	for i := range table {
+		table[i] = float32(of(i))
+	}
+	made, _ := curveTables.LoadOrStore(key, table)
+	return made.([]float32)
 }
 
 // Code returns the code of linear light at pixel x, y. What lies outside 0 to 1 is clipped, and what is not a number is

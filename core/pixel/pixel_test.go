@@ -88,6 +88,23 @@ func TestCurvesComeBackAndClip(t *testing.T) {
 	}
 }
 
+// Tables of a curve are made once; those of another curve, or for other codes, are others.
+func TestTablesAreThoseOfTheirCurve(t *testing.T) {
+	for range 2 {
+		for _, c := range Curves() {
+			lights := c.Lights()
+			for _, code := range []int{0, 1, 2650, 32768, 65534, 65535} {
+				if got, want := lights[code], float32(c.Decode(float64(code)/65535)); got != want {
+					t.Errorf("%s: the light of %d is %v, and not %v", c, code, got, want)
+				}
+			}
+			if &lights[0] != &c.Lights()[0] {
+				t.Errorf("%s: the table is made twice", c)
+			}
+		}
+	}
+}
+
 func TestEncoderAgreesWithTheCurve(t *testing.T) {
 	for _, c := range Curves() {
 		for _, bits := range []int{8, 10, 16} {

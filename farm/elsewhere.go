@@ -5,6 +5,7 @@ import (
 	"errors"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"reelhouse/core/job"
@@ -79,7 +80,12 @@ const AssemblyProgram = "assembly"
 func ProgramOf(r Renderer) string { return "renderer " + r.Name }
 
 // KindProgram is what the program of a kind of work is called in errands.
-func KindProgram(kind string) string { return "kind " + kind }
+func KindProgram(kind string) string { return kindProgram + kind }
+
+const kindProgram = "kind "
+
+// IsKindProgram reports whether a program of errands is that of a kind of work.
+func IsKindProgram(program string) bool { return strings.HasPrefix(program, kindProgram) }
 
 // Take leases what the node can do now, and begins it. It reports whether there was anything; done is called when all
 // of it has ended. It is for nodes whose work is done elsewhere, which have no slots of their own here.

@@ -2,6 +2,7 @@ package farm
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -36,10 +37,10 @@ type Judges struct {
 
 const (
 	// A judge ends after so many orders, or when it had none for so long.
-	mostJudged   = 1000
-	judgesIdle   = 10 * time.Second
-	judgesACore  = 2
-	mostVerdicts = 4 << 20 // bytes of an answer
+	mostJudged     = 1000
+	judgesIdle     = 10 * time.Second
+	judgesACore    = 2
+	longestVerdict = 1 << 20 // bytes of a line of an answer
 	// judgesMemory is what each may take, in bytes: enough for a picture of 8K that is read as a whole.
 	judgesMemory = judgeLeast + 512<<20
 )
@@ -49,15 +50,18 @@ func NewJudges(program Renderer, work string) *Judges {
 	return &Judges{Program: program, Work: work, room: make(chan struct{}, judgesACore*runtime.NumCPU())}
 }
 
-// A judgeAnswer is what a judge says to an order.
+// A judgeAnswer is a line of what a judge says to an order: a verdict, or that there are no more.
 type judgeAnswer struct {
-	Verdicts []job.Message `json:"verdicts"`
-	Failed   string        `json:"failed,omitempty"` // why it could not read the files
+	Verdict *job.Message `json:"verdict,omitempty"`
+	Done    bool         `json:"done,omitempty"`
+	Failed  string       `json:"failed,omitempty"` // why it could not read the files
 }
 
-// JudgeOrders does the orders that come, a line each, until there are no more.
+// JudgeOrders does the orders that come, a line each, until there are no more. It answers each by a line for each file,
+// and one at the end.
 func JudgeOrders(in io.Reader, out io.Writer) error {
-	orders, answers := json.NewDecoder(in), json.NewEncoder(out)
+	buffered := bufio.NewWriter(out)
+	orders, answers := json.NewDecoder(in), json.NewEncoder(buffered)
 	for {
 		var order JudgeOrder
 		if err := orders.Decode(&order); errors.Is(err, io.EOF) {
@@ -65,11 +69,13 @@ func JudgeOrders(in io.Reader, out io.Writer) error {
 		} else if err != nil {
 			return fmt.Errorf("order: %w", err)
 		}
-		var a judgeAnswer
-		if err := Judge(order, func(m job.Message) { a.Verdicts = append(a.Verdicts, m) }); err != nil {
-			a.Failed = err.Error()
+		var wrong error
+		end := judgeAnswer{Done: true}
+		err := Judge(order, func(m job.Message) { wrong = cmp.Or(wrong, answers.Encode(judgeAnswer{Verdict: &m})) })
+		if err != nil {
+			end.Failed = err.Error()
 		}
-		if err := answers.Encode(a); err != nil {
+		if err := cmp.Or(wrong, answers.Encode(end), buffered.Flush()); err != nil {
 			return err
 		}
 	}
@@ -89,14 +95,14 @@ func (j *Judges) Run(ctx context.Context, order JudgeOrder, heard func(job.Messa
 			return err
 		}
 		fresh := judge.did == 0
-		a, err := judge.do(ctx, order)
+		verdicts, failed, err := judge.do(ctx, order)
 		if err == nil {
 			j.giveBack(judge)
-			for _, m := range a.Verdicts {
+			for _, m := range verdicts {
 				heard(m)
 			}
-			if a.Failed != "" {
-				return errors.New(a.Failed)
+			if failed != "" {
+				return errors.New(failed)
 			}
 			return nil
 		}
@@ -206,38 +212,56 @@ func startJudge(r Renderer, work, mark string) (*judging, error) {
 		return nil, &startError{r.Name, err}
 	}
 	j.read, j.answers = read, bufio.NewScanner(read)
-	j.answers.Buffer(nil, mostVerdicts)
+	j.answers.Buffer(nil, longestVerdict)
 	return j, nil
 }
 
-// do has an order done. If it fails the process is in no state to do another.
-func (j *judging) do(ctx context.Context, order JudgeOrder) (a judgeAnswer, err error) {
-	stop := context.AfterFunc(ctx, func() {
-		if len(j.program.Supervisor) > 0 {
-			_ = j.cmd.Process.Signal(os.Interrupt) // it ends the judge, and then itself
-		} else {
-			_ = j.cmd.Process.Kill()
-		}
-	})
-	defer stop()
+// do has an order done, and returns what was said of its files, and why they could not all be read. If it fails the
+// process is in no state to do another.
+func (j *judging) do(ctx context.Context, order JudgeOrder) (said []job.Message, failed string, err error) {
+	defer context.AfterFunc(ctx, j.stop)()
 	j.did++
 	if err := json.NewEncoder(j.orders).Encode(order); err != nil {
-		return a, err
+		return nil, "", err
 	}
-	if !j.answers.Scan() {
-		if err := j.answers.Err(); err != nil {
-			return a, err
+	for j.answers.Scan() {
+		var a judgeAnswer
+		if err := json.Unmarshal(j.answers.Bytes(), &a); err != nil {
+			return nil, "", err
 		}
-		return a, io.ErrUnexpectedEOF
+		if a.Done {
+			return said, a.Failed, nil
+		}
+		if a.Verdict == nil || len(said) == len(order.Files) {
+			return nil, "", errBabbles
+		}
+		said = append(said, *a.Verdict)
 	}
-	return a, json.Unmarshal(j.answers.Bytes(), &a)
+	if errors.Is(j.answers.Err(), bufio.ErrTooLong) {
+		return nil, "", errBabbles
+	}
+	return nil, "", cmp.Or(j.answers.Err(), io.ErrUnexpectedEOF)
 }
 
-// end ends the process, and says how it has ended if something was wrong.
+var errBabbles = errors.New("the judge says more than it was asked")
+
+// stop ends the process, whatever it does.
+func (j *judging) stop() {
+	if len(j.program.Supervisor) > 0 {
+		_ = j.cmd.Process.Signal(os.Interrupt) // it ends the judge, and then itself
+	} else {
+		_ = j.cmd.Process.Kill()
+	}
+}
+
+// end lets the process end, and says how it has ended if something was wrong. It ends by itself when there is nobody
+// who orders, or listens; one that does not is stopped.
 func (j *judging) end(wrong error) error {
 	j.orders.Close()
-	err := j.cmd.Wait()
 	j.read.Close()
+	late := time.AfterFunc(endsWithin, j.stop)
+	err := j.cmd.Wait()
+	late.Stop()
 	var exit *exec.ExitError
 	if errors.As(err, &exit) && exit.ExitCode() < 0 && len(j.program.Supervisor) > 0 {
 		endMarked(orderVariable + j.mark)
@@ -245,7 +269,8 @@ func (j *judging) end(wrong error) error {
 	if wrong == nil {
 		return nil
 	}
-	if ended := j.program.ended(context.Background(), err, "", j.complaints); ended != nil {
+	if ended := j.program.ended(context.Background(), err, "", j.complaints); ended != nil &&
+		!errors.Is(wrong, errBabbles) {
 		wrong = ended
 	}
 	if lines := j.complaints.lines(); len(lines) > 0 && !errors.As(wrong, new(*startError)) {

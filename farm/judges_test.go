@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -30,6 +31,7 @@ func pretendToJudge(notes string) int {
 	f.WriteString(strconv.Itoa(os.Getpid()) + "\n")
 	f.Close()
 	in := bufio.NewScanner(os.Stdin)
+	in.Buffer(nil, 64<<20)
 	for n := 1; in.Scan(); n++ {
 		switch line := in.Text(); {
 		case strings.Contains(line, "deadly"):
@@ -40,7 +42,11 @@ func pretendToJudge(notes string) int {
 		case strings.Contains(line, "endless"):
 			time.Sleep(time.Hour)
 		case strings.Contains(line, "babble"):
-			os.Stdout.WriteString(strings.Repeat("x", mostVerdicts+1))
+			os.Stdout.WriteString(strings.Repeat("x", longestVerdict+1))
+		case strings.Contains(line, "chatter"):
+			for err := error(nil); err == nil; {
+				_, err = os.Stdout.WriteString(`{"verdict":{"event":"judged"}}` + "\n")
+			}
 		}
 		if err := JudgeOrders(bytes.NewReader(in.Bytes()), os.Stdout); err != nil {
 			return 2
@@ -109,6 +115,17 @@ func TestJudgesStay(t *testing.T) {
 	}
 }
 
+// A follow-up of a long sequence has as many files as that has frames, and all of them are judged.
+func TestAJudgeReadsTheFilesOfALongSequence(t *testing.T) {
+	j, _ := newJudges(t)
+	const files = 40_000
+	o := JudgeOrder{Files: slices.Repeat(orderOf(t, "one").Files, files)}
+	said := 0
+	if err := j.Run(t.Context(), o, func(job.Message) { said++ }); err != nil || said != files {
+		t.Errorf("%d of %d were judged, %v", said, files, err)
+	}
+}
+
 // A judge that fails is ended, and what it was at is given to a fresh one once.
 func TestAJudgeThatFailsIsReplaced(t *testing.T) {
 	j, started := newJudges(t)
@@ -125,8 +142,10 @@ func TestAJudgeThatFailsIsReplaced(t *testing.T) {
 	if err := do("deadly"); err == nil {
 		t.Error("a file that every judge fails at is judged")
 	}
-	if err := do("babble"); err == nil {
-		t.Error("an answer without end is taken")
+	for _, endless := range []string{"babble", "chatter"} {
+		if err := do(endless); !errors.Is(err, errBabbles) {
+			t.Errorf("%s: an answer without end: %v", endless, err)
+		}
 	}
 	if err := do("well"); err != nil {
 		t.Error(err)
@@ -186,7 +205,7 @@ func TestJudgesReadOrders(t *testing.T) {
 		t.Error("it takes anything")
 	}
 	var a judgeAnswer
-	if err := json.NewDecoder(&out).Decode(&a); err != nil || len(a.Verdicts) != 0 {
+	if err := json.NewDecoder(&out).Decode(&a); err != nil || a.Verdict != nil || !a.Done {
 		t.Errorf("%+v, %v", a, err)
 	}
 }

@@ -29,6 +29,12 @@ type Frame struct {
 // heldBy reports whether the lease still has the frame.
 func (f Frame) heldBy(l *Lease) bool { return f.State.Busy() && f.Lease == l.Frame.Lease }
 
+// begin notes that a node tries the frame once more, under a lease.
+func (f *Frame) begin(node string, lease int64) {
+	f.Attempts++
+	f.Node, f.Reason, f.Started, f.Lease = node, "", time.Now(), lease
+}
+
 // A File is one file of a frame that is in place, as it was when it was judged.
 type File struct {
 	Path   string // relative to the output folder

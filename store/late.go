@@ -4,7 +4,6 @@ import (
 	"database/sql"
 	"errors"
 	"slices"
-	"time"
 
 	"reelhouse/core/fingerprint"
 	"reelhouse/core/queue"
@@ -84,13 +83,8 @@ func takeAgain(tx *writing, was *Lease, offer Offer) error {
 		return errors.Join(err, ErrLost)
 	}
 	if was.Tile != nil {
-		return moveTile(tx, was.SequenceID, was.Number, was.Tile.Index, queue.Leased, func(t *Tile) {
-			t.Attempts++
-			t.Node, t.Reason, t.Started, t.Lease = offer.Node, "", time.Now(), was.ID()
-		})
+		return moveTile(tx, was.SequenceID, was.Number, was.Tile.Index, queue.Leased,
+			func(t *Tile) { t.begin(offer.Node, was.ID()) })
 	}
-	return f.move(tx, queue.Leased, func(f *Frame) {
-		f.Attempts++
-		f.Node, f.Reason, f.Started, f.Lease = offer.Node, "", time.Now(), was.ID()
-	})
+	return f.move(tx, queue.Leased, func(f *Frame) { f.begin(offer.Node, was.ID()) })
 }

@@ -204,10 +204,8 @@ func takeTile(tx *writing, tile *step, offer Offer) (*Lease, error) {
 	if err != nil {
 		return nil, err
 	}
-	err = moveTile(tx, tile.sequence, tile.number, tile.Tile, queue.Leased, func(t *Tile) {
-		t.Attempts++
-		t.Node, t.Reason, t.Started, t.Lease = offer.Node, "", time.Now(), id
-	})
+	err = moveTile(tx, tile.sequence, tile.number, tile.Tile, queue.Leased,
+		func(t *Tile) { t.begin(offer.Node, id) })
 	if err != nil {
 		return nil, err
 	}
@@ -275,10 +273,7 @@ func takeFrame(tx *writing, frame *step, offer Offer, needs string) (*Lease, err
 		return nil, err
 	}
 	l := &Lease{Frame: frame.frame, Class: frame.class, Needs: frame.needs}
-	err = l.Frame.move(tx, queue.Leased, func(f *Frame) {
-		f.Attempts++
-		f.Node, f.Reason, f.Started, f.Lease = offer.Node, "", time.Now(), id
-	})
+	err = l.Frame.move(tx, queue.Leased, func(f *Frame) { f.begin(offer.Node, id) })
 	if err != nil {
 		return nil, err
 	}

@@ -30,6 +30,12 @@ type Tile struct {
 // heldBy reports whether the lease still has the tile.
 func (t Tile) heldBy(l *Lease) bool { return t.State.Busy() && t.Lease == l.Tile.Lease }
 
+// begin notes that a node tries the tile once more, under a lease.
+func (t *Tile) begin(node string, lease int64) {
+	t.Attempts++
+	t.Node, t.Reason, t.Started, t.Lease = node, "", time.Now(), lease
+}
+
 const tileColumns = "tile, state, attempts, node, started_at, seconds, bytes, sha256, reason, lease, processor, peak"
 
 func scanTile(row interface{ Scan(...any) error }) (Tile, error) {

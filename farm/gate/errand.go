@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -32,6 +34,8 @@ type errand struct {
 	mutex  sync.Mutex
 	number int // of what was said last
 	bytes  int // that were said
+	// named are files that messages of its result have named before the last one, by their places among writes.
+	named  map[int]wire.Made
 	ended  bool
 	result chan error // gets how it ended, once
 }
@@ -51,8 +55,11 @@ type writeFile struct {
 	done   *wire.Made // what has come, nil before
 }
 
-// mostSaid is how much may be said during an errand, in bytes: more than a log keeps is a flood.
-const mostSaid = 4 << 20
+// How much may be said during an errand, in bytes: what is more than a log keeps and files need is a flood.
+const (
+	mostSaid   = 4 << 20
+	saidOfFile = 1 << 10
+)
 
 // Run gives an errand to the node, and waits until that has ended; see farm.Elsewhere.
 func (o *outpost) Run(ctx context.Context, e farm.Errand, heard func(job.Message), log *farm.Log) error {
@@ -254,6 +261,10 @@ func (g *Gate) take(m jetstream.Msg) bool {
 	if o == nil && g.isOf(r.Lease, name) || o != nil && o.begins(r.Lease) {
 		return false
 	}
+	if o != nil && r.More { // before what comes after it
+		o.named(r)
+		return true
+	}
 	// Files of a shared folder are read for it, and others wait meanwhile for nothing. If the house dies now, the node
 	// hands it over once more.
 	return o == nil || g.beside(func() { o.done(r) })
@@ -292,8 +303,9 @@ func (o *outpost) said(s wire.Said, size int) {
 		return // sent twice
 	}
 	e.number = s.Number
-	if e.bytes += size; e.bytes > mostSaid {
-		if e.bytes-size <= mostSaid { // which is said once
+	most := mostSaid + saidOfFile*len(e.writes)
+	if e.bytes += size; e.bytes > most {
+		if e.bytes-size <= most { // which is said once
 			_ = o.refuse("a flood of what was said during lease %d", s.Lease)
 			e.log.Last("more was said than is kept")
 		}
@@ -325,6 +337,10 @@ func (o *outpost) done(r wire.Result) {
 		_ = o.refuse("a result for lease %d, which it does not have", r.Lease)
 		return
 	}
+	r, whole := e.whole(r)
+	if !whole { // this server did not run yet when the others came: the node hands it over once more
+		return
+	}
 	switch {
 	case r.Node != "":
 		e.finish(&farm.AwayError{Reason: r.Node, Waits: true})
@@ -346,6 +362,39 @@ func (o *outpost) done(r wire.Result) {
 		}
 		e.finish(err)
 	}
+}
+
+// named notes the files of a message of a result that is not the last one.
+func (o *outpost) named(r wire.Result) {
+	e := o.errand(r.Lease)
+	if e == nil {
+		return // which the last one tells of
+	}
+	e.mutex.Lock()
+	defer e.mutex.Unlock()
+	if e.named == nil {
+		e.named = map[int]wire.Made{}
+	}
+	for _, f := range r.Files {
+		if f.Write >= 0 && f.Write < len(e.writes) { // or it is missing in the end
+			e.named[f.Write] = f
+		}
+	}
+}
+
+// whole adds the files to a result that messages before it have named; false if one of these has not come.
+func (e *errand) whole(r wire.Result) (wire.Result, bool) {
+	e.mutex.Lock()
+	defer e.mutex.Unlock()
+	if r.Earlier == 0 {
+		return r, true
+	}
+	named := maps.Clone(e.named)
+	for _, f := range r.Files {
+		delete(named, f.Write)
+	}
+	r.Files = slices.AppendSeq(slices.Clone(r.Files), maps.Values(named))
+	return r, len(named) >= r.Earlier
 }
 
 // settle sees to it that the files of an errand are here, as the node says.

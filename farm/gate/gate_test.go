@@ -442,6 +442,43 @@ func TestNobodyWritesIntoWhatIsJudged(t *testing.T) {
 	g.until(func(f store.Frame) bool { return strings.Contains(f.Reason, "1 of 2 files") })
 }
 
+// A result of many files comes in several messages, and counts when all of them are there, however often they come.
+func TestALongResultComesInPieces(t *testing.T) {
+	g := opened(t, "1001")
+	s := g.joined("a")
+	e := s.lease()
+	o := g.gate.find("a")
+	errand := o.errand(e.Lease)
+	r := wire.Result{Lease: e.Lease}
+	errand.writes = make([]writeFile, wire.FilesOnce+2)
+	for i := range errand.writes {
+		made := wire.Made{Write: i, Bytes: int64(i), SHA256: strings.Repeat("0", 64)}
+		errand.writes[i] = writeFile{path: "x", done: &made}
+		r.Files = append(r.Files, made)
+	}
+	pieces := r.Messages()
+	first, last := pieces[0], pieces[1]
+	lost := last
+	lost.Lease = e.Lease + 1000 // by whose refusal the one before was taken
+	other := first
+	other.Files = []wire.Made{{Write: -1}, {Write: 1 << 40}, first.Files[0]}
+	for _, m := range []wire.Result{last, other, last, lost} {
+		if err := s.keep(wire.DoneTo+"a", m); err != nil {
+			t.Fatal(err)
+		}
+	}
+	s.refused(1)
+	if errand.over() {
+		t.Fatal("it has ended, though most of its files were not named")
+	}
+	for _, m := range []wire.Result{first, first, last, last} {
+		if err := s.keep(wire.DoneTo+"a", m); err != nil {
+			t.Fatal(err)
+		}
+	}
+	g.until(func(f store.Frame) bool { return strings.Contains(f.Reason, "did not write it") }) // as the judge finds
+}
+
 // path returns where the first file of an errand is sent to.
 func (g *gated) path(e wire.Errand) string {
 	o := g.gate.find("a")

@@ -185,7 +185,7 @@ func (n *Node) work(ctx context.Context, e *errand) (o outcome, err error) {
 		}
 		writes[i] = filepath.Join(folder, filepath.Base(w.Name))
 	}
-	local, err := localOrder(order.Order, reads, writes)
+	local, err := localOrder(order.Program, order.Order, reads, writes)
 	if err != nil {
 		return o, err
 	}
@@ -245,61 +245,36 @@ func runProgram(
 	return by.Run(ctx, folder, order, cores, heard, log)
 }
 
-// localOrder is an order whose paths are those of this machine.
-func localOrder(text json.RawMessage, reads, writes []string) (any, error) {
-	var order any
-	decode := json.NewDecoder(bytes.NewReader(text))
-	decode.UseNumber()
-	if err := decode.Decode(&order); err != nil {
-		return nil, err
+// localOrder is the order of a program with the paths of this machine. Only what is a path is replaced, whatever other
+// texts say.
+func localOrder(program string, text []byte, reads, writes []string) (any, error) {
+	order, err := readOrder(program, text)
+	if err != nil {
+		return nil, fmt.Errorf("its order cannot be read: %w", err)
 	}
-	err := placePaths(order, reads, writes)
-	return order, err
+	return job.Moved(order, placedBy(wire.ReadAt, reads), placedBy(wire.WriteAt, writes))
 }
 
-// placePaths puts paths in the place of those of an order that was on its way.
-func placePaths(v any, reads, writes []string) error {
-	place := func(text string) (string, error) {
-		if i, is := wire.ReadAt(text); is {
-			if i >= len(reads) {
-				return "", fmt.Errorf("the order reads file %d, and there are %d", i, len(reads))
-			}
-			return reads[i], nil
-		}
-		if i, is := wire.WriteAt(text); is {
-			if i >= len(writes) {
-				return "", fmt.Errorf("the order writes file %d, and there are %d", i, len(writes))
-			}
-			return writes[i], nil
-		}
-		return text, nil
+func readOrder(program string, text []byte) (any, error) {
+	switch in := bytes.NewReader(text); {
+	case program == farm.AssemblyProgram:
+		return job.ReadAssembly(in)
+	case farm.IsKindProgram(program):
+		return job.ReadFollowUp(in)
+	default:
+		return job.Read(in)
 	}
-	var err error
-	switch v := v.(type) {
-	case map[string]any:
-		for key, value := range v {
-			if text, is := value.(string); is {
-				v[key], err = place(text)
-			} else {
-				err = placePaths(value, reads, writes)
-			}
-			if err != nil {
-				return err
-			}
+}
+
+// placedBy returns what puts a path of this machine in the place of one that was on its way.
+func placedBy(at func(path string) (int, bool), paths []string) func(path string) (string, error) {
+	return func(path string) (string, error) {
+		i, is := at(path)
+		if !is || i >= len(paths) {
+			return "", fmt.Errorf("the order names the file %q, which does not come with it", path)
 		}
-	case []any:
-		for i, value := range v {
-			if text, is := value.(string); is {
-				v[i], err = place(text)
-			} else {
-				err = placePaths(value, reads, writes)
-			}
-			if err != nil {
-				return err
-			}
-		}
+		return paths[i], nil
 	}
-	return nil
 }
 
 // handOver sends the files of an errand and its result, however often it has to be tried, until the house does not name
@@ -342,8 +317,10 @@ func (n *Node) send(ctx context.Context, e *errand) error {
 		}
 	}
 	for i := range 1 + n.Repeats {
-		if err := n.publish(ctx, wire.DoneTo+n.Token.Name, fmt.Sprintf("%s-%d", id, i), o.Result); err != nil {
-			return err
+		for k, m := range o.Result.Messages() {
+			if err := n.publish(ctx, wire.DoneTo+n.Token.Name, fmt.Sprintf("%s-%d-%d", id, i, k), m); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

@@ -2,6 +2,7 @@ package outside
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -48,9 +49,9 @@ func (s *saying) hear(m job.Message) {
 
 const (
 	sayEvery  = time.Second
-	mostText  = 128 << 10 // of a message, in bytes
+	mostText  = 64 << 10  // of a message, in bytes; as JSON it may be six times that
 	mostHeard = 10_000    // messages of a program that wait to be passed on
-	heardOnce = 500       // in a message
+	heardOnce = 256 << 10 // of them in a message, in bytes of JSON, unless it is one alone
 )
 
 // follow passes on what is said, now and then, until what it returns is called.
@@ -83,28 +84,54 @@ func (s *saying) flush(ctx context.Context) {
 // pass passes on what is new.
 func (s *saying) pass(ctx context.Context) error {
 	for {
-		s.mutex.Lock()
-		all := s.log.String()
-		text := all[s.sent:]
-		if len(text) > mostText {
-			text = text[:mostText]
-			if end := strings.LastIndexByte(text, '\n'); end > 0 {
-				text = text[:end+1]
-			}
-		}
-		heard := s.heard[:min(len(s.heard), heardOnce)]
-		if text == "" && len(heard) == 0 {
-			s.mutex.Unlock()
+		m, text := s.next()
+		if m.Number == 0 {
 			return nil
 		}
-		m := wire.Said{Lease: s.lease, Number: s.number + 1, Text: strings.ToValidUTF8(text, "?"), Heard: heard}
-		s.mutex.Unlock()
 		id := fmt.Sprintf("said-%d-%d", s.lease, m.Number)
 		if err := s.node.publish(ctx, wire.SaidTo+s.node.Token.Name, id, m); err != nil {
 			return err
 		}
-		s.mutex.Lock()
-		s.number, s.sent, s.heard = m.Number, s.sent+len(text), s.heard[len(heard):]
-		s.mutex.Unlock()
+		s.passed(m, text)
 	}
+}
+
+// next returns as much of what is new as a message holds, and how long its text is in the log; without a number if
+// there is nothing.
+func (s *saying) next() (m wire.Said, text int) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	said := s.log.String()[s.sent:]
+	if len(said) > mostText {
+		said = said[:mostText]
+		if end := strings.LastIndexByte(said, '\n'); end > 0 {
+			said = said[:end+1]
+		}
+	}
+	heard, size := 0, 0
+	for heard < len(s.heard) {
+		if size += sizeOf(s.heard[heard]); size > heardOnce && heard > 0 {
+			break
+		}
+		heard++
+	}
+	if said == "" && heard == 0 {
+		return m, 0
+	}
+	return wire.Said{
+		Lease: s.lease, Number: s.number + 1, Text: strings.ToValidUTF8(said, "?"), Heard: s.heard[:heard],
+	}, len(said)
+}
+
+// passed notes that a message of next is safe.
+func (s *saying) passed(m wire.Said, text int) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	s.number, s.sent, s.heard = m.Number, s.sent+text, s.heard[len(m.Heard):]
+}
+
+// sizeOf returns how long a message of a program is as JSON.
+func sizeOf(m job.Message) int {
+	text, _ := json.Marshal(m) // which it came from
+	return len(text)
 }

@@ -128,8 +128,7 @@ type Tasks struct {
 // An Errand is an order for a program of the node. It is fetched as bytes.
 type Errand struct {
 	Lease   int64  `json:"lease"`
-	Program string `json:"program"` // name of a renderer, or of a kind of work
-	Kind    bool   `json:"kind"`    // it is a kind of work
+	Program string `json:"program"` // see farm.ProgramOf
 	Version string `json:"version"` // of the program
 	// Order is a job.Job, job.Assembly or job.FollowUp, whose paths are those of Reads, as read:N, and of Writes, as
 	// write:N.
@@ -173,6 +172,23 @@ type Result struct {
 	NotStarted bool   `json:"notStarted,omitempty"` // its program could not be started
 	Node       string `json:"node,omitempty"`       // what was wrong with the node, not with the errand
 	Files      []Made `json:"files,omitempty"`
+	// A message that would be too long is several. More says that others follow with the rest of the files, and
+	// Earlier, in the last one, how many files those before it have named.
+	More    bool `json:"more,omitempty"`
+	Earlier int  `json:"earlier,omitempty"`
+}
+
+// FilesOnce is how many files a message of a result names at most.
+const FilesOnce = 4000
+
+// Messages returns the messages that a result is said in.
+func (r Result) Messages() (all []Result) {
+	for first := 0; first < len(r.Files)-FilesOnce; first += FilesOnce {
+		all = append(all, Result{Lease: r.Lease, More: true, Files: r.Files[first : first+FilesOnce]})
+	}
+	r.Earlier = len(all) * FilesOnce
+	r.Files = r.Files[r.Earlier:]
+	return append(all, r)
 }
 
 // Made is a file that came of an errand, by its place among Writes.

@@ -1,6 +1,8 @@
 package wire
 
 import (
+	"encoding/json"
+	"math"
 	"strings"
 	"testing"
 
@@ -115,6 +117,38 @@ func TestPathsOfTheHouseAreMapped(t *testing.T) {
 	for _, bad := range []string{"", "=", "/a", "/a=", "=/a"} {
 		if _, err := ParseMapping(bad); err == nil {
 			t.Errorf("%q is a pair", bad)
+		}
+	}
+}
+
+// A result with as many files as one process can be given is said in messages that are short enough, which name each
+// file once.
+func TestLongResultsAreSeveralMessages(t *testing.T) {
+	for _, files := range []int{0, 1, FilesOnce, FilesOnce + 1, 50_001} {
+		r := Result{Lease: math.MaxInt64, Failed: strings.Repeat("\x01", 64<<10)}
+		for i := range files {
+			r.Files = append(r.Files, Made{Write: i, Bytes: math.MaxInt64, SHA256: strings.Repeat("0", 64)})
+		}
+		named := 0
+		all := r.Messages()
+		for i, m := range all {
+			text, err := json.Marshal(m)
+			last := i == len(all)-1
+			if err != nil || len(text) > Largest || m.Lease != r.Lease || m.More == last || last != (m.Failed != "") {
+				t.Fatalf("%d files: message %d has %d bytes, %v", files, i, len(text), err)
+			}
+			if last && m.Earlier != named {
+				t.Errorf("%d files: the last one says %d, and there were %d", files, m.Earlier, named)
+			}
+			for _, f := range m.Files {
+				if f.Write != named {
+					t.Fatalf("%d files: file %d stands where %d does", files, f.Write, named)
+				}
+				named++
+			}
+		}
+		if named != files {
+			t.Errorf("%d files: %d are named", files, named)
 		}
 	}
 }

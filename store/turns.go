@@ -170,13 +170,7 @@ func nextComplete(tx *writing, except []int64) (*step, error) {
 	n := &step{}
 	others, args := without(except)
 	var number int
-	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, f.sequence_id, f.number, q.tiles,
-			c.kind, c.renderer, c.needs
-		FROM sequence q JOIN batch b ON b.id = q.batch_id JOIN frame f ON f.sequence_id = q.id
-			JOIN class c ON c.id = q.class_id
-		WHERE q.tiles > 0 AND q.ready > 0 AND f.state = 'ready'`+others+`
-			AND `+complete+`
-		ORDER BY `+turnOf(batchTurn, waveTurn, sequenceTurn, frameTurn)+` LIMIT 1`, args...).
+	err := tx.QueryRow(nextCompleteQuery(others), args...).
 		Scan(&n.Priority, &n.Batch, &n.Wave, &n.Sequence, &n.Turn.Frame, &n.sequence, &number, &n.tiles, &n.class.Kind,
 			&n.class.Renderer, &n.class.Override)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -189,18 +183,34 @@ func nextComplete(tx *writing, except []int64) (*step, error) {
 	return n, err
 }
 
+// nextCompleteQuery has the order of its joins written down: left to itself, SQLite looks at each frame there is.
+func nextCompleteQuery(others string) string {
+	return `SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, f.sequence_id, f.number, q.tiles,
+			c.kind, c.renderer, c.needs
+		FROM batch b CROSS JOIN sequence q ON q.batch_id = b.id CROSS JOIN frame f ON f.sequence_id = q.id
+			CROSS JOIN class c ON c.id = q.class_id
+		WHERE b.ready > 0 AND q.tiles > 0 AND q.ready > 0 AND f.state = 'ready'` + others + `
+			AND ` + complete + `
+		ORDER BY ` + turnOf(batchTurn, waveTurn, sequenceTurn, frameTurn) + ` LIMIT 1`
+}
+
 // complete says of a frame that its tiles are all good.
 const complete = `EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = f.sequence_id AND t.number = f.number)
 	AND NOT EXISTS (SELECT 1 FROM tile t WHERE t.sequence_id = f.sequence_id AND t.number = f.number
 		AND t.state <> 'good')`
 
+func nextUncutQuery(others string) string {
+	return `SELECT b.priority, b.id, q.ordinal, q.id, q.tiles, q.class_id
+		FROM batch b CROSS JOIN sequence q ON q.batch_id = b.id
+		WHERE b.ready > 0 AND q.tiles > 0 AND q.ready > 0` + others + `
+		ORDER BY ` + turnOf(batchTurn, sequenceTurn)
+}
+
 // nextUncut returns a ready frame that is rendered in tiles of which some are not good, of the classes that can be
 // taken: the first of the first such sequence. It is nil if there is none.
 func (s *Store) nextUncut(tx *writing, except []int64, can []able) (*step, error) {
 	others, args := without(except)
-	rows, err := tx.Query(`SELECT b.priority, b.id, q.ordinal, q.id, q.tiles, q.class_id
-		FROM sequence q JOIN batch b ON b.id = q.batch_id WHERE q.tiles > 0 AND q.ready > 0`+others+`
-		ORDER BY `+turnOf(batchTurn, sequenceTurn), args...)
+	rows, err := tx.Query(nextUncutQuery(others), args...)
 	if err != nil {
 		return nil, err
 	}
@@ -241,6 +251,14 @@ func (s *Store) nextUncut(tx *writing, except []int64, can []able) (*step, error
 	return nil, nil
 }
 
+func nextTileQuery(others, classes string) string {
+	return `SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, t.tile, t.sequence_id, t.number, q.tiles, q.class_id
+		FROM tile t CROSS JOIN frame f ON f.sequence_id = t.sequence_id AND f.number = t.number
+			CROSS JOIN sequence q ON q.id = t.sequence_id CROSS JOIN batch b ON b.id = q.batch_id
+		WHERE t.state = 'ready' AND f.state = 'blocked'` + others + ` AND q.class_id IN (` + classes + `)
+		ORDER BY ` + turnOf(batchTurn, waveTurn, sequenceTurn, frameTurn, tileTurn) + ` LIMIT 1`
+}
+
 // nextTile returns the ready tile whose turn it is, by queue.Turn; nil if there is none.
 func nextTile(tx *writing, except []int64, can []able) (*step, error) {
 	n := &step{}
@@ -253,12 +271,7 @@ func nextTile(tx *writing, except []int64, can []able) (*step, error) {
 		return nil, nil
 	}
 	var class int64
-	err := tx.QueryRow(`SELECT b.priority, b.id, f.wave, q.ordinal, f.turn, t.tile, t.sequence_id, t.number, q.tiles,
-			q.class_id
-		FROM tile t JOIN frame f ON f.sequence_id = t.sequence_id AND f.number = t.number
-			JOIN sequence q ON q.id = t.sequence_id JOIN batch b ON b.id = q.batch_id
-		WHERE t.state = 'ready' AND f.state = 'blocked'`+others+` AND q.class_id IN (`+of[2:]+`)
-		ORDER BY `+turnOf(batchTurn, waveTurn, sequenceTurn, frameTurn, tileTurn)+` LIMIT 1`, args...).
+	err := tx.QueryRow(nextTileQuery(others, of[2:]), args...).
 		Scan(&n.Priority, &n.Batch, &n.Wave, &n.Sequence, &n.Turn.Frame, &n.Tile, &n.sequence, &n.number, &n.tiles,
 			&class)
 	if errors.Is(err, sql.ErrNoRows) {

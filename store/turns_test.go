@@ -3,6 +3,7 @@ package store
 import (
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"reelhouse/core/queue"
@@ -43,5 +44,27 @@ func TestTheRecordKeepsTheOrderOfTurns(t *testing.T) {
 		if len(turns) != 24 || !slices.IsSortedFunc(turns, queue.Turn.Compare) {
 			t.Errorf("seed %d: %d turns, in the order %v", seed, len(turns), turns)
 		}
+	}
+}
+
+// Whether there is something to do is asked for by each node after each change, so nothing is looked through for it that
+// grows with what was done already.
+func TestNothingIsLookedThroughForTheNextStep(t *testing.T) {
+	s := open(t)
+	for what, query := range map[string]string{
+		"frame to put together": nextCompleteQuery(""), "frame to cut": nextUncutQuery(""),
+		"tile": nextTileQuery("", "1, 2"),
+	} {
+		rows, err := s.read.Query("EXPLAIN QUERY PLAN " + query)
+		must(t, err)
+		for rows.Next() {
+			var id, parent, unused int
+			var step string
+			must(t, rows.Scan(&id, &parent, &unused, &step))
+			if strings.HasPrefix(step, "SCAN") && step != "SCAN b USING INDEX batch_ready" {
+				t.Errorf("%s: %s", what, step)
+			}
+		}
+		must(t, rows.Err())
 	}
 }

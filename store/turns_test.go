@@ -47,8 +47,8 @@ func TestTheRecordKeepsTheOrderOfTurns(t *testing.T) {
 	}
 }
 
-// Whether there is something to do is asked for by each node after each change, so nothing is looked through for it that
-// grows with what was done already.
+// Whether there is something to do is asked for by each node after each change, so nothing is looked through for it
+// that grows with what was done already.
 func TestNothingIsLookedThroughForTheNextStep(t *testing.T) {
 	s := open(t)
 	for what, query := range map[string]string{

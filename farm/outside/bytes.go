@@ -140,7 +140,7 @@ type answered struct {
 func (a *answered) Error() string { return fmt.Sprintf("the house says %d: %s", a.status, a.text) }
 
 // mostErrand is how long an errand may be, in bytes.
-const mostErrand = 64 << 20
+const mostErrand = 256 << 20
 
 // errand fetches an errand.
 func (b *bytesOf) errand(ctx context.Context, lease int64, into *wire.Errand) error {

@@ -10,6 +10,7 @@ import (
 	"reelhouse/core/frame"
 	"reelhouse/core/production"
 	"reelhouse/house"
+	"reelhouse/house/housetest"
 	"reelhouse/store"
 	"reelhouse/web/webtest"
 )
@@ -136,4 +137,19 @@ func BenchmarkFilmQueue(b *testing.B) {
 	}
 	b.ReportMetric(float64(length)/1000, "kB")
 	b.ReportMetric(1000*b.Elapsed().Seconds()/float64(b.N), "ms/page")
+}
+
+// A sequence of very many frames has no cell for each: the queue leads to where it is shown alone, by stretches.
+func TestALongSequenceIsShownAlone(t *testing.T) {
+	h, b := housetest.New(t, "1001-61000")
+	s := webtest.Over(t, h)
+	address := fmt.Sprintf("/p/%s/queue?open=%d", b.Plan.Production, b.ID)
+	alone := fmt.Sprintf("&alone=%d", b.Sequences[0].ID)
+	for query, want := range map[string]bool{"": true, alone: false} {
+		status, body := s.Get(address + query)
+		if status != http.StatusOK || strings.Contains(body, "data-long") != want ||
+			strings.Contains(body, "data-profile") == want {
+			t.Errorf("%q: %d\n%s", query, status, webtest.Said(body))
+		}
+	}
 }

@@ -279,6 +279,25 @@ func TestALongSheetStaysLight(t *testing.T) {
 	if n := rows(); n > 100 {
 		t.Errorf("%d rows are drawn at the end", n)
 	}
+	// What is looked at stays in sight when rows above it come later, and rows that were not to be had come, too.
+	p.do("open it again", chromedp.Navigate(s.url+"/p/SALT/batch"), chromedp.WaitVisible(`[data-row="00010 quay"]`),
+		chromedp.Evaluate[chromedp.Void](`
+			window.last = [...document.querySelectorAll(".chunk")].slice(-2);
+			const usual = window.fetch;
+			let failed = false;
+			window.fetch = async (at, ...how) => {
+				if (at === last[0].dataset.rows) {
+					while (last[1].dataset.state !== "drawn") await new Promise(requestAnimationFrame);
+				} else if (at === last[1].dataset.rows && !failed) {
+					failed = true;
+					throw new TypeError("the line is dead");
+				}
+				return usual(at, ...how);
+			};
+			last[1].scrollIntoView()`))
+	p.wait("the rows above are drawn", `last[0].dataset.state === "drawn"`)
+	p.wait("the last rows are in sight", `last[1].dataset.state === "drawn" &&
+		Math.abs(last[1].getBoundingClientRect().top) < innerHeight / 2`)
 	p.do(
 		"filter", chromedp.Navigate(s.url+"/p/SALT/batch?filter=0777"), chromedp.WaitVisible(`[data-row="07770 quay"]`),
 	)

@@ -10,15 +10,34 @@ const blank = (height) => {
   return row;
 };
 
+async function rowsOf(chunk) {
+  try {
+    const answer = await fetch(chunk.dataset.rows, { headers: { "HX-Request": "true" } });
+    return answer.ok ? await answer.text() : null;
+  } catch {
+    return null; // the server is away
+  }
+}
+
+const later = 2000; // milliseconds after which rows are asked for again that were not to be had
+
 async function draw(chunk) {
   chunk.dataset.state = "asked";
-  const answer = await fetch(chunk.dataset.rows, { headers: { "HX-Request": "true" } });
-  if (!answer.ok || chunk.dataset.state !== "asked") return;
   const rows = document.createElement("template");
-  rows.innerHTML = await answer.text();
+  const text = await rowsOf(chunk);
   if (chunk.dataset.state !== "asked") return;
+  if (text === null) {
+    chunk.dataset.state = "";
+    near.unobserve(chunk);
+    setTimeout(() => near.observe(chunk), later);
+    return;
+  }
+  rows.innerHTML = text;
   chunk.dataset.state = "drawn";
+  const before = chunk.getBoundingClientRect().bottom;
   chunk.replaceChildren(rows.content);
+  // What is looked at stays where it is, though what is above it is higher by now.
+  if (before < 2) scrollBy(0, chunk.getBoundingClientRect().bottom - before);
   htmx.process(chunk);
   document.dispatchEvent(new CustomEvent("pictures"));
 }

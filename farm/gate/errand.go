@@ -368,7 +368,8 @@ func (o *outpost) done(r wire.Result) {
 func (o *outpost) named(r wire.Result) {
 	e := o.errand(r.Lease)
 	if e == nil {
-		return // which the last one tells of
+		_ = o.refuse("a part of a result for lease %d, which it does not have", r.Lease)
+		return
 	}
 	e.mutex.Lock()
 	defer e.mutex.Unlock()
@@ -376,9 +377,11 @@ func (o *outpost) named(r wire.Result) {
 		e.named = map[int]wire.Made{}
 	}
 	for _, f := range r.Files {
-		if f.Write >= 0 && f.Write < len(e.writes) { // or it is missing in the end
-			e.named[f.Write] = f
+		if f.Write < 0 || f.Write >= len(e.writes) {
+			_ = o.refuse("a file that lease %d does not have", r.Lease)
+			return
 		}
+		e.named[f.Write] = f
 	}
 }
 

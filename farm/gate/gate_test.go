@@ -458,16 +458,16 @@ func TestALongResultComesInPieces(t *testing.T) {
 	}
 	pieces := r.Messages()
 	first, last := pieces[0], pieces[1]
-	lost := last
-	lost.Lease = e.Lease + 1000 // by whose refusal the one before was taken
-	other := first
-	other.Files = []wire.Made{{Write: -1}, {Write: 1 << 40}, first.Files[0]}
-	for _, m := range []wire.Result{last, other, last, lost} {
+	foreign := first
+	foreign.Lease = e.Lease + 1000
+	behind, before := first, first
+	behind.Files, before.Files = []wire.Made{{Write: 1 << 40}}, []wire.Made{{Write: -1}}
+	for _, m := range []wire.Result{last, behind, before, last, foreign} {
 		if err := s.keep(wire.DoneTo+"a", m); err != nil {
 			t.Fatal(err)
 		}
 	}
-	s.refused(1)
+	s.refused(3)
 	if errand.over() {
 		t.Fatal("it has ended, though most of its files were not named")
 	}

@@ -36,8 +36,8 @@ async function draw(chunk) {
   chunk.dataset.state = "drawn";
   const before = chunk.getBoundingClientRect().bottom;
   chunk.replaceChildren(rows.content);
-  // What is looked at stays where it is, though what is above it is higher by now.
-  if (before < 2) scrollBy(0, chunk.getBoundingClientRect().bottom - before);
+  // What is looked at stays where it is, though what is above it is higher by now. Places are fractions of pixels.
+  if (before < 1) scrollBy(0, chunk.getBoundingClientRect().bottom - before);
   htmx.process(chunk);
   document.dispatchEvent(new CustomEvent("pictures"));
 }
